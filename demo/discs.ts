@@ -1,0 +1,90 @@
+import { createHash } from 'node:crypto';
+import { existsSync } from 'node:fs';
+import { mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
+import path from 'node:path';
+import { addSubtitles, makeMenu, makeStream } from './pictures';
+import { inParallel, run } from './run';
+import { DISCS, WORKS, type DemoDisc, type Work } from './scenario';
+
+/** Raise when the way of authoring changes, so that cached discs are made anew. */
+const AUTHORING_VERSION = 1;
+
+/** Makes the finished program stream of a work: pictures, sound, subtitles. */
+async function buildWork(work: Work, folder: string): Promise<string> {
+  let stream = await makeStream(work, folder);
+  for (const [index, track] of work.subtitles.entries()) stream = await addSubtitles(stream, work, track, index, folder);
+  return stream;
+}
+
+const clock = (seconds: number) => `${String(Math.floor(seconds / 3600))}:${String(Math.floor(seconds / 60) % 60).padStart(2, '0')}:${(seconds % 60).toFixed(3).padStart(6, '0')}`;
+
+function titleXml(works: readonly Work[], streams: ReadonlyMap<string, string>): string {
+  const vobs = works.map((work) => {
+    const starts = work.chapters.map((_, i) => clock(work.chapters.slice(0, i).reduce((a, b) => a + b, 0)));
+    return `<vob file="${streams.get(work.id) ?? ''}" chapters="${starts.join(',')}" />`;
+  });
+  return `<pgc>${vobs.join('')}<post>call vmgm menu;</post></pgc>`;
+}
+
+function titleSetXml(disc: DemoDisc, titles: readonly (readonly string[])[], streams: ReadonlyMap<string, string>): string {
+  const works = titles.map((ids) => ids.map((id) => WORKS.find((w) => w.id === id)).filter((w): w is Work => w !== undefined));
+  const first = works[0]?.[0];
+  if (!first) throw new Error('a title set without a work');
+  const video = `<video format="${disc.standard}" aspect="${disc.wide ? '16:9' : '4:3'}"${disc.wide ? ' widescreen="nopanscan"' : ''} />`;
+  const audio = first.audio.map((a) => `<audio lang="${a.language}" content="${a.content}" />`).join('');
+  const subs = first.subtitles.map((s) => `<subpicture lang="${s.language}" content="${s.content}" />`).join('');
+  return `<titleset><titles>${video}${audio}${subs}${works.map((w) => titleXml(w, streams)).join('')}</titles></titleset>`;
+}
+
+/** Authors one disc: a VIDEO_TS folder and, from it, a bridge image (ISO 9660 with UDF 1.02). */
+export async function authorDisc(disc: DemoDisc, streams: ReadonlyMap<string, string>, work: string, image: string): Promise<void> {
+  const menu = await makeMenu(disc, work);
+  const firstPlay = disc.firstPlay ? `jump title ${String(disc.firstPlay)};` : 'jump vmgm menu 1;';
+  const buttons = disc.menu.map((b, i) => `<button name="b${String(i + 1)}">jump title ${String(b.title)};</button>`).join('');
+  const xml = path.join(work, `${disc.id}.xml`);
+  const folder = path.join(work, `${disc.id}-disc`);
+  await rm(folder, { recursive: true, force: true });
+  await writeFile(
+    xml,
+    `<dvdauthor dest="${folder}"><vmgm><fpc>${firstPlay}</fpc><menus><video format="${disc.standard}" aspect="${disc.wide ? '16:9' : '4:3'}"${disc.wide ? ' widescreen="nopanscan"' : ''} />` +
+      `<subpicture lang="en" />` +
+      `<pgc entry="title" pause="inf">${buttons}<vob file="${menu}" pause="inf" /></pgc></menus></vmgm>${disc.titleSets.map((t) => titleSetXml(disc, t, streams)).join('')}</dvdauthor>`,
+  );
+  await run('dvdauthor', ['-x', xml], { env: { VIDEO_FORMAT: disc.standard.toUpperCase() } });
+  await mkdir(path.join(folder, 'AUDIO_TS'), { recursive: true });
+  const partial = `${image}.partial`;
+  await run('genisoimage', ['-quiet', '-dvd-video', '-udf', '-V', disc.label, '-o', partial, folder]);
+  await rename(partial, image);
+}
+
+/**
+ * Builds the demo archive where it is not yet there, or was made by an older version.
+ * @param cache folder to keep intermediate and finished files.
+ * @returns the finished disc images by id.
+ */
+export async function buildDemoDiscs(cache: string, say: (line: string) => void): Promise<ReadonlyMap<string, string>> {
+  const images = new Map(DISCS.map((d) => [d.id, path.join(cache, 'discs', `${d.label}.iso`)]));
+  const stampFile = path.join(cache, 'stamp');
+  const stamp = createHash('sha256').update(JSON.stringify([AUTHORING_VERSION, WORKS, DISCS])).digest('hex');
+  const before = existsSync(stampFile) ? await readFile(stampFile, 'utf8') : '';
+  if (before === stamp && [...images.values()].every((file) => existsSync(file))) return images;
+  say('making the demo discs (about two minutes, once)');
+  const work = path.join(cache, 'work');
+  await rm(work, { recursive: true, force: true });
+  await mkdir(work, { recursive: true });
+  await mkdir(path.join(cache, 'discs'), { recursive: true });
+  const longestFirst = [...WORKS].sort((a, b) => b.chapters.reduce((x, y) => x + y, 0) - a.chapters.reduce((x, y) => x + y, 0));
+  const made = await inParallel(2, longestFirst.map((w) => async () => {
+    const stream = await buildWork(w, work);
+    say(`  ${w.name}`);
+    return [w.id, stream] as const;
+  }));
+  const streams = new Map(made);
+  for (const disc of DISCS) {
+    await authorDisc(disc, streams, work, images.get(disc.id) ?? '');
+    say(`  disc ${disc.label}`);
+  }
+  await rm(work, { recursive: true, force: true });
+  await writeFile(stampFile, stamp);
+  return images;
+}

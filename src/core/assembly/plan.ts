@@ -1,0 +1,70 @@
+import { DiscError } from '../bytes';
+import { partsOfAngle, type Reading, type Segment, type Title } from '../reading';
+import type { Piece } from '../reels/model';
+
+/** A piece resolved to the segments that are read for it. */
+export interface PlannedPiece {
+  readonly title: Title;
+  readonly segments: readonly PlannedSegment[];
+  /** True where the piece begins, or ends, where its title does: nothing is cut off there. */
+  readonly naturalStart: boolean;
+  readonly naturalEnd: boolean;
+  /** The segment after a cut end: sound that belongs before the cut stands in its first packs. */
+  readonly following: Segment | null;
+}
+
+export interface PlannedSegment {
+  readonly segment: Segment;
+  /** Chapter of the title that begins here; null where none does. */
+  readonly chapter: number | null;
+}
+
+const wrong = (detail: string) => new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, detail);
+
+/**
+ * Resolves a piece. Chapters begin at cells, so that cuts fall on cell borders and need no re-encoding.
+ * @throws DiscError `unsupported` where the reading has no such title, chapter or angle, `scrambled` for a protected title.
+ */
+export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
+  const title = reading.titles.find((t) => t.number === piece.title);
+  if (!title) throw wrong(`The disc has no title ${String(piece.title)}`);
+  if (title.state === 'scrambled') throw new DiscError('scrambled', { source: reading.label, byteOffset: 0 }, `Title ${String(title.number)} is copy protected`);
+  if (title.state !== 'usable') throw wrong(`Title ${String(title.number)} can not be taken whole: ${title.state}`);
+  const { fromChapter, toChapter } = piece;
+  if (fromChapter < 1 || toChapter < fromChapter || toChapter > title.chapters.length) {
+    throw wrong(`Title ${String(title.number)} has chapters 1 to ${String(title.chapters.length)}, not ${String(fromChapter)} to ${String(toChapter)}`);
+  }
+  if (piece.angle < 1 || piece.angle > title.angles) throw wrong(`Title ${String(title.number)} has no angle ${String(piece.angle)}`);
+  const byId = new Map(reading.segments.map((s) => [s.id, s]));
+  const chapterAt = new Map(title.chapters.map((c) => [c.firstPart, c.number]));
+  const firstPart = title.chapters[fromChapter - 1]?.firstPart ?? 0;
+  const endPart = title.chapters[toChapter]?.firstPart ?? title.parts.length;
+  const wanted = new Set(partsOfAngle(title, piece.angle));
+  const steps = title.parts.map((part, index) => ({ part, index })).filter(({ part }) => wanted.has(part));
+  const find = (id: string): Segment => {
+    const segment = byId.get(id);
+    if (!segment) throw wrong(`The reading does not list segment ${id}`);
+    return segment;
+  };
+  const taken = steps.filter(({ index }) => index >= firstPart && index < endPart);
+  const after = steps.find(({ index }) => index >= endPart);
+  return {
+    title,
+    segments: taken.map(({ part, index }) => ({ segment: find(part.segment), chapter: chapterAt.get(index) ?? null })),
+    naturalStart: fromChapter === 1,
+    naturalEnd: toChapter === title.chapters.length,
+    following: after ? find(after.part.segment) : null,
+  };
+}
+
+/**
+ * Says why two titles can not be joined without re-encoding; null where they can.
+ * Only what the container must know once for the whole file counts.
+ */
+export function joinProblem(first: Title, second: Title): string | null {
+  const [a, b] = [first.video, second.video];
+  if (a.codec !== b.codec || a.widthPixels !== b.widthPixels || a.heightPixels !== b.heightPixels || a.frameTicks !== b.frameTicks) {
+    return `Titles ${String(first.number)} and ${String(second.number)} have pictures of different kind`;
+  }
+  return null;
+}

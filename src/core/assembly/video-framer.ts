@@ -1,0 +1,258 @@
+import { CODE, MPEG1_PICTURE, PICTURE, TICKS_PER_MS, findStartCode, pictureFields, readPictureCoding, readPictureHeader, readSequenceHeader, type PictureCoding, type SequenceHeader } from '../streams';
+import { EsBuffer } from './es-buffer';
+import { PacketQueue, TrackAccount } from './packet';
+import { Marks, type Mark, type Timeline } from './timeline';
+
+/** A coded picture while its end is being looked for. */
+interface Picture {
+  readonly position: number;
+  readonly headerPosition: number;
+  type: number;
+  temporalReference: number;
+  coding: PictureCoding;
+  hasSequence: boolean;
+  closedGroup: boolean;
+}
+
+interface Frame {
+  readonly position: number;
+  length: number;
+  readonly type: number;
+  readonly hasSequence: boolean;
+  readonly mark: Mark | null;
+  readonly epoch: number;
+  durationTicks: number;
+  ticks: number | null;
+  /** Only one field has come so far: its parity and temporal reference, to find its partner. */
+  openField: { readonly structure: number; readonly temporalReference: number } | null;
+}
+
+/** How the pictures of a track were coded, counted over all frames: what the container's flags rest on. */
+export interface VideoCounts {
+  frames: number;
+  progressive: number;
+  topFieldFirst: number;
+  repeated: number;
+  totalTicks: number;
+}
+
+/** Stamps are rounded to 90 kHz and jitter by a field on discs with pulldown; only more than this is a jump. */
+const JUMP_SHARE_OF_FRAME = 0.75;
+const STEADY_TICKS = TICKS_PER_MS;
+/** A sequence header with both quantiser matrices, and the extension after it. */
+const SEQUENCE_BYTES = 12 + 128 + 10;
+
+/**
+ * Cuts MPEG-1 and MPEG-2 video into frames and gives every frame its time stamp. The stream stamps only some pictures
+ * (on a DVD often one in half a second), so display order is rebuilt from picture types, each picture lasts as many
+ * fields as its flags say, and the stamps that are there only correct the running time.
+ * Spec: ISO/IEC 13818-2 6.1.1.11 (order of pictures), 6.3.9 and 6.3.10.
+ */
+export class VideoFramer {
+  readonly es = new EsBuffer(4 * 1024 * 1024);
+  readonly queue = new PacketQueue();
+  readonly account = new TrackAccount();
+  readonly counts: VideoCounts = { frames: 0, progressive: 0, topFieldFirst: 0, repeated: 0, totalTicks: 0 };
+  sequence: SequenceHeader | null = null;
+  /** End of the last frame in display order. */
+  endTicks = 0;
+  private readonly marks = new Marks();
+  private scanFrom = 0;
+  private current: Picture | null = null;
+  private auStart = 0;
+  private auHasSequence = false;
+  private auClosedGroup = false;
+  private undisplayed: Frame | null = null;
+  private unpaired: Frame | null = null;
+  private epoch = -1;
+  private readonly decodeOrder: Frame[] = [];
+  private readonly unplaced: Frame[] = [];
+  private lastDeviation = 0;
+  private referencesInPiece = 0;
+  private dropLeading = false;
+  private groupIsClosed = true;
+
+  constructor(private readonly timeline: Timeline) {}
+
+  append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number): void {
+    if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch });
+    this.account.seenBytes += to - from;
+    this.es.append(data, from, to);
+  }
+
+  /** @param cut true where the piece begins inside a title: pictures that need earlier ones are then left out. */
+  beginPiece(cut: boolean): void {
+    this.dropLeading = cut;
+    this.referencesInPiece = 0;
+  }
+
+  /** Finds all pictures that are complete. @param epoch that of the bytes appended since the last call. */
+  scan(epoch: number): void {
+    this.epoch = epoch;
+    const { data, base } = this.es.raw;
+    const end = this.es.end - base;
+    // 16 bytes beyond a start code are needed to read the headers; the rest waits for the next call.
+    let at = findStartCode(data, this.scanFrom - base, end - 16);
+    while (at >= 0) {
+      if (data[at + 3] === CODE.sequence && at + SEQUENCE_BYTES > end) {
+        this.scanFrom = at + base; // its extension may not have come yet
+        return;
+      }
+      this.onCode(data, at, base, end);
+      at = findStartCode(data, at + 3, end - 16);
+    }
+    this.scanFrom = Math.max(this.scanFrom, this.es.end - 19);
+  }
+
+  /** The stream ends or breaks here: the last picture is complete, and everything held is shown. */
+  finish(epoch: number): void {
+    this.scan(epoch);
+    const { data, base } = this.es.raw;
+    const end = this.es.end - base;
+    for (let at = findStartCode(data, this.scanFrom - base, end); at >= 0; at = findStartCode(data, at + 3, end)) this.onCode(data, at, base, end);
+    this.scanFrom = this.es.end;
+    this.endPicture(this.es.end);
+    this.pairUp(null);
+    if (this.undisplayed) this.display(this.undisplayed);
+    this.undisplayed = null;
+    this.placeWithoutStamp();
+    this.release();
+    if (this.auStart < this.es.end) {
+      this.account.leave('incomplete', this.es.end - this.auStart);
+      this.auStart = this.es.end;
+    }
+    this.auHasSequence = false;
+  }
+
+  private onCode(data: Uint8Array, at: number, base: number, end: number): void {
+    const code = data[at + 3] as number;
+    const position = at + base;
+    if (code > 0 && code < 0xb0) return; // slices
+    if (code === CODE.sequence || code === CODE.group || code === CODE.picture) {
+      if (this.current) {
+        this.endPicture(position);
+        this.auHasSequence = false;
+        this.auClosedGroup = false;
+      }
+      if (code === CODE.sequence) {
+        this.sequence = readSequenceHeader(data, at, end) ?? this.sequence;
+        this.auHasSequence = true;
+      } else if (code === CODE.group) {
+        this.auClosedGroup = ((data[at + 7] as number) & 0x40) !== 0;
+      } else {
+        this.current = { position: this.auStart, headerPosition: position, ...readPictureHeader(data, at), coding: MPEG1_PICTURE, hasSequence: this.auHasSequence, closedGroup: this.auClosedGroup };
+      }
+    } else if (code === CODE.extension && this.current) {
+      const coding = readPictureCoding(data, at);
+      if (coding) this.current.coding = coding;
+    }
+  }
+
+  private endPicture(end: number): void {
+    const picture = this.current;
+    if (!picture) return;
+    this.current = null;
+    const length = end - picture.position;
+    this.auStart = end;
+    const { coding } = picture;
+    const partner = this.unpaired?.openField;
+    if (this.unpaired && partner && coding.structure !== 3 && coding.structure !== partner.structure && picture.temporalReference === partner.temporalReference) {
+      this.marks.takeUpTo(picture.headerPosition);
+      this.unpaired.length += length;
+      this.unpaired.durationTicks *= 2;
+      this.unpaired.openField = null;
+      return;
+    }
+    const frameTicks = this.sequence?.frameTicks ?? 0;
+    const fields = pictureFields(coding, this.sequence?.progressiveSequence ?? true);
+    const mark = this.marks.takeUpTo(picture.headerPosition);
+    const frame: Frame = {
+      position: picture.position, length, type: picture.type, hasSequence: picture.hasSequence, mark, epoch: this.epoch,
+      durationTicks: Math.round((frameTicks * fields) / 2), ticks: null,
+      openField: coding.structure === 3 ? null : { structure: coding.structure, temporalReference: picture.temporalReference },
+    };
+    if (frameTicks === 0 || picture.type < PICTURE.intra || picture.type > PICTURE.bidirectional) {
+      this.account.leave('not part of any frame', length);
+      return;
+    }
+    if (picture.type !== PICTURE.bidirectional) this.referencesInPiece++;
+    if (picture.type === PICTURE.intra) this.groupIsClosed = picture.closedGroup;
+    if (this.dropLeading && picture.type === PICTURE.bidirectional && (this.referencesInPiece === 0 || (this.referencesInPiece === 1 && !this.groupIsClosed))) {
+      this.account.leave('needs pictures before the cut', length);
+      return;
+    }
+    this.counts.frames++;
+    if (coding.progressiveFrame) this.counts.progressive++;
+    if (coding.topFieldFirst || coding.structure === 1) this.counts.topFieldFirst++;
+    if (coding.repeatFirstField) this.counts.repeated++;
+    this.pairUp(frame);
+  }
+
+  /** Hands the frame before on for display, now that it is known whether a second field follows. */
+  private pairUp(next: Frame | null): void {
+    const frame = this.unpaired;
+    this.unpaired = next;
+    if (!frame) return;
+    this.decodeOrder.push(frame);
+    if (frame.type === PICTURE.bidirectional) {
+      this.display(frame);
+    } else {
+      if (this.undisplayed) this.display(this.undisplayed);
+      this.undisplayed = frame;
+    }
+    this.release();
+  }
+
+  private display(frame: Frame): void {
+    if (!this.timeline.isPlaced(frame.epoch)) {
+      this.unplaced.push(frame);
+      if (!frame.mark) return;
+      const before = this.unplaced.reduce((sum, f) => sum + f.durationTicks, 0) - frame.durationTicks;
+      this.timeline.place(frame.mark.epoch, frame.mark.pts90k, this.endTicks + before);
+      for (const held of this.unplaced.splice(0)) this.setTime(held, this.endTicks);
+      return;
+    }
+    this.setTime(frame, frame.mark ? this.corrected(frame.mark, frame.durationTicks) : this.endTicks);
+  }
+
+  /** No stamp came at all in this epoch: pictures simply follow each other. */
+  private placeWithoutStamp(): void {
+    for (const frame of this.unplaced.splice(0)) this.setTime(frame, this.endTicks);
+  }
+
+  private setTime(frame: Frame, ticks: number): void {
+    frame.ticks = ticks;
+    this.endTicks = ticks + frame.durationTicks;
+    this.counts.totalTicks += frame.durationTicks;
+  }
+
+  /** The running time, or the stamp's where the stream really jumps. */
+  private corrected(mark: Mark, durationTicks: number): number {
+    const deviation = this.timeline.map(mark.epoch, mark.pts90k) - this.endTicks;
+    const steady = Math.abs(deviation - this.lastDeviation) < STEADY_TICKS;
+    const jump = Math.abs(deviation) >= durationTicks * JUMP_SHARE_OF_FRAME || (steady && Math.abs(deviation) >= STEADY_TICKS);
+    this.lastDeviation = deviation;
+    if (!jump) return this.endTicks;
+    this.lastDeviation = 0;
+    this.account.irregular(this.endTicks, deviation);
+    if (deviation > 0) return this.endTicks + deviation;
+    // Pictures can not be shown twice at a time: the whole epoch moves, and its audio with it.
+    this.timeline.shift(mark.epoch, -deviation);
+    return this.endTicks;
+  }
+
+  /** Moves frames whose time is known to the queue, in decoding order. */
+  private release(): void {
+    let ready = 0;
+    while (ready < this.decodeOrder.length && this.decodeOrder[ready]?.ticks !== null) ready++;
+    for (let i = 0; i < ready; i++) {
+      const frame = this.decodeOrder[i] as Frame;
+      const ticks = frame.ticks ?? 0;
+      const following = this.decodeOrder[i + 1];
+      // A reference picture is decoded before the B pictures that are shown before it.
+      const orderTicks = frame.type !== PICTURE.bidirectional && following?.type === PICTURE.bidirectional && following.ticks !== null ? Math.min(ticks, following.ticks) : ticks;
+      this.queue.push({ position: frame.position, length: frame.length, ticks, durationTicks: frame.durationTicks, orderTicks, key: frame.type === PICTURE.intra && frame.hasSequence, discardable: frame.type === PICTURE.bidirectional });
+    }
+    this.decodeOrder.splice(0, ready);
+  }
+}

@@ -1,0 +1,45 @@
+/** Where something is wrong: a place in a named source, never in a view of it. */
+export interface Where {
+  /** File or image as the user knows it. */
+  readonly source: string;
+  /** Offset in bytes from the start of that source. */
+  readonly byteOffset: number;
+  /** Structure of the standard that was being read. */
+  readonly structure?: string;
+}
+
+/** One line of advice per code; a new code without advice does not compile. */
+const WHAT_TO_DO = {
+  'ended-early': 'Copy the image again: it is shorter than its own tables say.',
+  'bad-signature': 'Check that this is the right file, and that it was copied whole.',
+  'bad-structure': 'The structure contradicts itself. The other titles can still be used.',
+  'out-of-range': 'A value lies outside what the standard allows. The other titles can still be used.',
+  'not-a-disc': 'Choose a disc image, or a folder that holds VIDEO_TS.',
+  'not-found': 'Check that the source is complete: a file that its tables name is not there.',
+  'read-failed': 'Clean the disc or try another drive, then read again.',
+  scrambled: 'This material is copy protected and can only be described, not taken.',
+  unsupported: 'The structure is valid, but this version can not use it.',
+  cancelled: 'Nothing. It was stopped on request.',
+} as const;
+
+export type DiscErrorCode = keyof typeof WHAT_TO_DO;
+
+/** Foreign bytes that are wrong: what, where, and what the user can do. Our own mistakes are plain `Error`s. */
+export class DiscError extends Error {
+  override readonly name = 'DiscError';
+  readonly whatToDo: string;
+  constructor(
+    readonly code: DiscErrorCode,
+    readonly where: Where,
+    readonly detail: string,
+    options?: ErrorOptions,
+  ) {
+    super(`${detail} (${where.structure ?? 'data'} at ${where.source}, byte ${String(where.byteOffset)})`, options);
+    this.whatToDo = WHAT_TO_DO[code];
+  }
+}
+
+/** @throws DiscError `cancelled` when the signal has been raised. */
+export function throwIfCancelled(signal: AbortSignal | undefined, source: string): void {
+  if (signal?.aborted) throw new DiscError('cancelled', { source, byteOffset: 0 }, 'Stopped on request');
+}

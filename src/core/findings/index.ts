@@ -1,0 +1,2 @@
+export { findRoles } from './find';
+export { WEIGHTS, type Evidence, type EvidenceKind, type Findings, type Role, type TitleFinding } from './model';

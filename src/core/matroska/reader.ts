@@ -1,0 +1,231 @@
+import { DiscError, readExactly, type ByteSource, type Where } from '../bytes';
+import { CRC_ELEMENT_BYTES, ID, type Crc32 } from './ebml';
+import { crc32 as plainCrc32 } from './crc32';
+
+/** What a file says of one of its tracks. */
+export interface ReadTrack {
+  readonly number: number;
+  readonly type: number;
+  readonly codecId: string;
+  readonly language: string;
+  readonly name: string;
+}
+
+export interface ReadHead {
+  readonly durationMs: number;
+  readonly title: string;
+  readonly tracks: readonly ReadTrack[];
+  readonly chapters: readonly { readonly startNs: number; readonly name: string }[];
+}
+
+/** Receives the file's contents in order. `data` is valid during the call. */
+export interface MatroskaVisitor {
+  block?(track: number, timestampMs: number, key: boolean, data: Uint8Array): void;
+  /** Bytes read so far, now and then. */
+  progress?(bytes: number): void;
+}
+
+export interface ReadSummary extends ReadHead {
+  readonly clusters: number;
+  readonly cues: number;
+  readonly tags: ReadonlyMap<string, string>;
+  /** Top-level elements that carry a checksum, and those of them whose checksum is wrong. */
+  readonly checksums: number;
+  readonly wrongChecksums: number;
+  /** A Segment that was never finished has no size yet. */
+  readonly finished: boolean;
+}
+
+interface Element {
+  readonly id: number;
+  readonly size: number;
+  readonly headBytes: number;
+}
+
+const MAX_CLUSTER_BYTES = 512 * 1024 * 1024;
+const MAX_DEPTH = 8;
+const UNKNOWN = -1;
+
+/** Reads an identifier and a size. @returns null where they are cut off or not allowed. */
+function readHeadOf(data: Uint8Array, at: number): Element | null {
+  const first = data[at] ?? 0;
+  const idLength = Math.clz32(first) - 23;
+  if (idLength < 1 || idLength > 4 || at + idLength >= data.byteLength) return null;
+  let id = 0;
+  for (let i = 0; i < idLength; i++) id = id * 256 + (data[at + i] as number);
+  const sizeFirst = data[at + idLength] as number;
+  const sizeLength = Math.clz32(sizeFirst) - 23;
+  if (sizeLength < 1 || sizeLength > 8 || at + idLength + sizeLength > data.byteLength) return null;
+  let size = sizeFirst & (0xff >> sizeLength);
+  let allOnes = size === 0xff >> sizeLength;
+  for (let i = 1; i < sizeLength; i++) {
+    const byte = data[at + idLength + i] as number;
+    allOnes &&= byte === 0xff;
+    size = size * 256 + byte;
+  }
+  return { id, size: allOnes ? UNKNOWN : size, headBytes: idLength + sizeLength };
+}
+
+/** Children of a master held in memory. @throws DiscError `bad-structure` where one leaves its parent. */
+function* children(data: Uint8Array, where: Where): Generator<{ id: number; data: Uint8Array }> {
+  for (let at = 0; at < data.byteLength; ) {
+    const element = readHeadOf(data, at);
+    if (!element || element.size === UNKNOWN || at + element.headBytes + element.size > data.byteLength) {
+      throw new DiscError('bad-structure', { ...where, byteOffset: where.byteOffset + at }, 'An element leaves the element that holds it');
+    }
+    yield { id: element.id, data: data.subarray(at + element.headBytes, at + element.headBytes + element.size) };
+    at += element.headBytes + element.size;
+  }
+}
+
+const unsigned = (data: Uint8Array): number => data.reduce((n, byte) => n * 256 + byte, 0);
+const decoder = new TextDecoder();
+const textOf = (data: Uint8Array): string => decoder.decode(data);
+function float(data: Uint8Array): number {
+  const view = new DataView(data.buffer, data.byteOffset, data.byteLength);
+  return data.byteLength === 8 ? view.getFloat64(0) : data.byteLength === 4 ? view.getFloat32(0) : Number.NaN;
+}
+
+/** All descendants with an identifier, to a limited depth. */
+function* find(data: Uint8Array, wanted: number, masters: ReadonlySet<number>, where: Where, depth = 0): Generator<Uint8Array> {
+  if (depth > MAX_DEPTH) return;
+  for (const child of children(data, where)) {
+    if (child.id === wanted) yield child.data;
+    else if (masters.has(child.id)) yield* find(child.data, wanted, masters, where, depth + 1);
+  }
+}
+
+function readTracks(data: Uint8Array, where: Where): ReadTrack[] {
+  const tracks: ReadTrack[] = [];
+  for (const entry of children(data, where)) {
+    if (entry.id !== ID.TrackEntry) continue;
+    const values = { number: 0, type: 0, codecId: '', language: 'eng', name: '' };
+    for (const field of children(entry.data, where)) {
+      if (field.id === ID.TrackNumber) values.number = unsigned(field.data);
+      else if (field.id === ID.TrackType) values.type = unsigned(field.data);
+      else if (field.id === ID.CodecID) values.codecId = textOf(field.data);
+      else if (field.id === ID.LanguageBCP47) values.language = textOf(field.data);
+      else if (field.id === ID.Name) values.name = textOf(field.data);
+    }
+    tracks.push(values);
+  }
+  return tracks;
+}
+
+function readChapters(data: Uint8Array, where: Where): { startNs: number; name: string }[] {
+  const chapters: { startNs: number; name: string }[] = [];
+  for (const atom of find(data, ID.ChapterAtom, new Set([ID.EditionEntry]), where)) {
+    const [start] = find(atom, ID.ChapterTimeStart, new Set(), where);
+    const [name] = find(atom, ID.ChapString, new Set([ID.ChapterDisplay]), where);
+    chapters.push({ startNs: start ? unsigned(start) : 0, name: name ? textOf(name) : '' });
+  }
+  return chapters;
+}
+
+/**
+ * Reads a Matroska file through: good enough to prove what our writer wrote, and bounded on anything else.
+ * One cluster is held at a time; sizes are checked before they are believed.
+ * @throws DiscError `bad-signature`, `bad-structure`, `ended-early`, `out-of-range`, `cancelled`.
+ */
+export async function readMatroska(source: ByteSource, visitor: MatroskaVisitor, options: { readonly crc32?: Crc32; readonly signal?: AbortSignal } = {}): Promise<ReadSummary> {
+  const crc32 = options.crc32 ?? plainCrc32;
+  const fail = (code: 'bad-signature' | 'bad-structure' | 'out-of-range', byteOffset: number, detail: string) => new DiscError(code, { source: source.name, byteOffset, structure: 'Matroska' }, detail);
+  const elementAt = async (offset: number): Promise<Element> => {
+    const head = await readExactly(source, offset, Math.min(12, source.sizeBytes - offset), 'Matroska element');
+    const element = readHeadOf(head, 0);
+    if (!element) throw fail('bad-structure', offset, 'No element starts here');
+    return element;
+  };
+  const header = await elementAt(0);
+  if (header.id !== ID.EBML) throw fail('bad-signature', 0, 'The file does not start like Matroska');
+  const segmentAt = header.headBytes + header.size;
+  const segment = await elementAt(segmentAt);
+  if (segment.id !== ID.Segment) throw fail('bad-signature', segmentAt, 'There is no Segment after the header');
+  const contentAt = segmentAt + segment.headBytes;
+  const end = segment.size === UNKNOWN ? source.sizeBytes : contentAt + segment.size;
+  if (end > source.sizeBytes) throw fail('bad-structure', segmentAt, 'The Segment goes on beyond the end of the file');
+
+  const state = { durationMs: 0, title: '', tracks: [] as ReadTrack[], chapters: [] as { startNs: number; name: string }[], clusters: 0, cues: 0, tags: new Map<string, string>(), checksums: 0, wrongChecksums: 0 };
+  let held = new Uint8Array(4 * 1024 * 1024);
+  for (let at = contentAt; at < end; ) {
+    if (options.signal?.aborted) throw new DiscError('cancelled', { source: source.name, byteOffset: at }, 'Stopped on request');
+    const element = await elementAt(at);
+    const dataAt = at + element.headBytes;
+    if (element.size === UNKNOWN || dataAt + element.size > end) throw fail('bad-structure', at, 'An element leaves the Segment');
+    if (element.size > MAX_CLUSTER_BYTES) throw fail('out-of-range', at, `An element says that it is ${String(element.size)} bytes long`);
+    at = dataAt + element.size;
+    if (element.id === ID.Void) continue;
+    if (held.byteLength < element.size) held = new Uint8Array(element.size);
+    let data: Uint8Array = held.subarray(0, element.size);
+    if ((await source.read(dataAt, data)) < element.size) throw new DiscError('ended-early', { source: source.name, byteOffset: dataAt }, 'The file ends inside an element');
+    const where = { source: source.name, byteOffset: dataAt, structure: 'Matroska' };
+    if (data[0] === ID.CRC32 && data[1] === 0x84) {
+      state.checksums++;
+      const stored = new DataView(data.buffer, data.byteOffset + 2, 4).getUint32(0, true);
+      data = data.subarray(CRC_ELEMENT_BYTES);
+      if (crc32(data) !== stored) state.wrongChecksums++;
+    }
+    readTopLevel(element.id, data, where, state, visitor);
+    visitor.progress?.(at);
+  }
+  return { ...state, finished: segment.size !== UNKNOWN };
+}
+
+type State = { -readonly [K in keyof Omit<ReadSummary, 'finished' | 'tags' | 'tracks' | 'chapters'>]: ReadSummary[K] } & { tags: Map<string, string>; tracks: ReadTrack[]; chapters: { startNs: number; name: string }[] };
+
+function readTopLevel(id: number, data: Uint8Array, where: Where, state: State, visitor: MatroskaVisitor): void {
+  switch (id) {
+    case ID.Info: {
+      let scale = 1_000_000;
+      let duration = 0;
+      for (const child of children(data, where)) {
+        if (child.id === ID.TimestampScale) scale = unsigned(child.data);
+        else if (child.id === ID.Duration) duration = float(child.data);
+        else if (child.id === ID.Title) state.title = textOf(child.data);
+      }
+      state.durationMs = (duration * scale) / 1e6;
+      return;
+    }
+    case ID.Tracks:
+      state.tracks = readTracks(data, where);
+      return;
+    case ID.Chapters:
+      state.chapters = readChapters(data, where);
+      return;
+    case ID.Cues:
+      for (const child of children(data, where)) if (child.id === ID.CuePoint) state.cues++;
+      return;
+    case ID.Tags:
+      for (const tag of find(data, ID.SimpleTag, new Set([ID.Tag]), where)) {
+        const [name] = find(tag, ID.TagName, new Set(), where);
+        const [value] = find(tag, ID.TagString, new Set(), where);
+        if (name && value) state.tags.set(textOf(name), textOf(value));
+      }
+      return;
+    case ID.Cluster:
+      state.clusters++;
+      readCluster(data, where, visitor);
+      return;
+    default:
+  }
+}
+
+function readCluster(data: Uint8Array, where: Where, visitor: MatroskaVisitor): void {
+  let timestamp = 0;
+  for (const child of children(data, where)) {
+    if (child.id === ID.Timestamp) timestamp = unsigned(child.data);
+    else if (child.id === ID.SimpleBlock) readBlock(child.data, timestamp, true, where, visitor);
+    else if (child.id === ID.BlockGroup) {
+      for (const inner of children(child.data, where)) if (inner.id === ID.Block) readBlock(inner.data, timestamp, false, where, visitor);
+    }
+  }
+}
+
+function readBlock(data: Uint8Array, timestamp: number, simple: boolean, where: Where, visitor: MatroskaVisitor): void {
+  const first = data[0] ?? 0;
+  if (data.byteLength < 4 || first < 0x80) throw new DiscError('bad-structure', where, 'A block has no head that can be read');
+  const relative = new DataView(data.buffer, data.byteOffset + 1, 2).getInt16(0);
+  const flags = data[3] as number;
+  if (flags & 0x06) throw new DiscError('unsupported', where, 'Laced blocks are not written here, and not read');
+  visitor.block?.(first & 0x7f, timestamp + relative, simple ? (flags & 0x80) !== 0 : true, data.subarray(4));
+}

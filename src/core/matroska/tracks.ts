@@ -1,0 +1,106 @@
+import { concat, ID, binary, float64, master, uint, utf8 } from './ebml';
+import { iso639_2 } from './languages';
+
+interface CommonTrack {
+  readonly uid: bigint;
+  readonly codecId: string;
+  readonly codecPrivate: Uint8Array | null;
+  readonly name: string;
+  readonly language: string | null;
+  readonly isDefault: boolean;
+  readonly isForced: boolean;
+  readonly isCommentary: boolean;
+  readonly isHearingImpaired: boolean;
+  readonly isVisuallyImpaired: boolean;
+  /** Nanoseconds per frame; null where frames differ. */
+  readonly defaultDurationNs: number | null;
+}
+
+export interface MatroskaVideoTrack extends CommonTrack {
+  readonly kind: 'video';
+  readonly pixelWidth: number;
+  readonly pixelHeight: number;
+  readonly displayAspect: readonly [number, number];
+  /** RFC 9559 5.1.4.1.28.1 and .2. */
+  readonly interlacing: 'interlaced' | 'progressive' | 'undetermined';
+  readonly topFieldFirst: boolean | null;
+}
+export interface MatroskaAudioTrack extends CommonTrack {
+  readonly kind: 'audio';
+  readonly sampleRateHz: number;
+  readonly channels: number;
+  readonly bitDepth: number | null;
+}
+export interface MatroskaSubtitleTrack extends CommonTrack {
+  readonly kind: 'subtitle';
+}
+export type MatroskaTrack = MatroskaVideoTrack | MatroskaAudioTrack | MatroskaSubtitleTrack;
+
+const TYPE = { video: 1, audio: 2, subtitle: 17 } as const;
+const INTERLACED = { undetermined: 0, interlaced: 1, progressive: 2 } as const;
+/** FieldOrder: top field shown first, or bottom field shown first, both stored interleaved. */
+const FIELD_ORDER = { top: 9, bottom: 14 } as const;
+
+const flag = (id: number, value: boolean, byDefault = false) => (value === byDefault ? null : uint(id, value ? 1 : 0));
+
+/** Display size in pixels of a square-pixel screen: the height is kept, the width follows the aspect. */
+export function displaySize(pixelHeight: number, aspect: readonly [number, number]): { width: number; height: number } {
+  return { width: Math.round((pixelHeight * aspect[0]) / aspect[1]), height: pixelHeight };
+}
+
+function videoElement(track: MatroskaVideoTrack): Uint8Array {
+  const display = displaySize(track.pixelHeight, track.displayAspect);
+  const order = track.topFieldFirst === null ? null : uint(ID.FieldOrder, track.topFieldFirst ? FIELD_ORDER.top : FIELD_ORDER.bottom);
+  return master(ID.Video, [
+    uint(ID.FlagInterlaced, INTERLACED[track.interlacing]), track.interlacing === 'interlaced' ? order : null,
+    uint(ID.PixelWidth, track.pixelWidth), uint(ID.PixelHeight, track.pixelHeight), uint(ID.DisplayWidth, display.width), uint(ID.DisplayHeight, display.height),
+  ]);
+}
+
+/** TrackEntry. RFC 9559 5.1.4.1. @param number from 1. */
+export function trackEntry(track: MatroskaTrack, number: number): Uint8Array {
+  const audio = track.kind === 'audio'
+    ? master(ID.Audio, [float64(ID.SamplingFrequency, track.sampleRateHz), uint(ID.Channels, track.channels), track.bitDepth === null ? null : uint(ID.BitDepth, track.bitDepth)])
+    : null;
+  return master(ID.TrackEntry, [
+    uint(ID.TrackNumber, number), uint(ID.TrackUID, track.uid), uint(ID.TrackType, TYPE[track.kind]),
+    uint(ID.FlagDefault, track.isDefault ? 1 : 0), flag(ID.FlagForced, track.isForced), flag(ID.FlagHearingImpaired, track.isHearingImpaired),
+    flag(ID.FlagVisualImpaired, track.isVisuallyImpaired), flag(ID.FlagCommentary, track.isCommentary), uint(ID.FlagLacing, 0),
+    track.defaultDurationNs === null ? null : uint(ID.DefaultDuration, track.defaultDurationNs, 8),
+    track.name ? utf8(ID.Name, track.name) : null, utf8(ID.Language, iso639_2(track.language)), utf8(ID.LanguageBCP47, track.language ?? 'und'),
+    utf8(ID.CodecID, track.codecId), track.codecPrivate ? binary(ID.CodecPrivate, track.codecPrivate) : null,
+    track.kind === 'video' ? videoElement(track) : audio,
+  ]);
+}
+
+export interface MatroskaChapter {
+  readonly startNs: number;
+  readonly endNs: number;
+  readonly name: string;
+}
+
+/** Chapters: one edition. RFC 9559 5.1.7. @param uidOf gives identifiers that are the same for the same content. */
+export function chaptersContent(chapters: readonly MatroskaChapter[], uidOf: (label: string) => bigint): Uint8Array {
+  const atoms = chapters.map((chapter, i) =>
+    master(ID.ChapterAtom, [
+      uint(ID.ChapterUID, uidOf(`chapter ${String(i + 1)}`)), uint(ID.ChapterTimeStart, chapter.startNs, 8), uint(ID.ChapterTimeEnd, chapter.endNs, 8),
+      master(ID.ChapterDisplay, [utf8(ID.ChapString, chapter.name), utf8(ID.ChapLanguage, 'und'), utf8(ID.ChapLanguageBCP47, 'und')]),
+    ]),
+  );
+  return master(ID.EditionEntry, [uint(ID.EditionUID, uidOf('edition')), uint(ID.EditionFlagDefault, 1), ...atoms]);
+}
+
+/** A tag on the whole work (target 50, "movie") or one track. RFC 9559 5.1.8. */
+export interface MatroskaTag {
+  readonly trackUid: bigint | null;
+  readonly entries: readonly { readonly name: string; readonly value: string }[];
+}
+
+export function tagsContent(tags: readonly MatroskaTag[]): Uint8Array {
+  return concat(tags.map((tag) =>
+    master(ID.Tag, [
+      master(ID.Targets, [uint(ID.TargetTypeValue, tag.trackUid === null ? 50 : 30), tag.trackUid === null ? null : uint(ID.TagTrackUID, tag.trackUid)]),
+      ...tag.entries.map((e) => master(ID.SimpleTag, [utf8(ID.TagName, e.name), utf8(ID.TagLanguage, 'und'), utf8(ID.TagString, e.value)])),
+    ]),
+  ));
+}

@@ -1,0 +1,274 @@
+import { ticksToNs } from '../streams';
+import { CRC_ELEMENT_BYTES, ID, UNKNOWN_SIZE, binary, checkedMaster, concat, crcElement, float64, master, sizeBytes, uint, utf8, voidElement, type Crc32 } from './ebml';
+import { crc32 as plainCrc32 } from './crc32';
+import { chaptersContent, tagsContent, trackEntry, type MatroskaChapter, type MatroskaTag, type MatroskaTrack } from './tracks';
+
+/** Where the file goes. `writeAt` is only used on files that can be written at any place. */
+export interface MatroskaSink {
+  /** Appends. The bytes may be reused once the promise has settled. */
+  write(data: Uint8Array): Promise<void>;
+  /** Overwrites at a place already written; null where the sink is a pipe. */
+  readonly writeAt: ((offset: number, data: Uint8Array) => Promise<void>) | null;
+}
+
+export interface MatroskaDescription {
+  readonly title: string;
+  readonly application: string;
+  /** Makes identifiers: the same input gives the same file. */
+  readonly seed: string;
+  readonly tracks: readonly MatroskaTrack[];
+  readonly chapters: readonly MatroskaChapter[];
+  readonly tags: readonly MatroskaTag[];
+  /** Nanoseconds; an estimate in a pipe. */
+  readonly durationNs: number;
+}
+
+/** One frame to be written. Times in 27 MHz ticks. */
+export interface MatroskaFrame {
+  readonly track: number;
+  readonly ticks: number;
+  readonly durationTicks: number | null;
+  readonly key: boolean;
+  readonly discardable: boolean;
+  readonly data: Uint8Array;
+}
+
+/** Timestamps of blocks count milliseconds: what every player reads, and half a millisecond is inaudible. */
+const TIMESTAMP_SCALE_NS = 1_000_000;
+const CLUSTER_BYTES = 1024 * 1024;
+const CLUSTER_ROOM_BYTES = 2560 * 1024;
+const CLUSTER_MS = 5000;
+const MAX_BLOCK_MS = 30_000;
+/** Room in the head for what is only known at the end. */
+const HEAD_SLACK_BYTES = 1024;
+const CLUSTER_HEAD_BYTES = 4 + 8 + CRC_ELEMENT_BYTES;
+
+/** FNV-1a over the text, widened to 64 bits: identifiers only have to differ inside one file. */
+export function identifier(seed: string, label: string): bigint {
+  let hash = 0xcbf29ce484222325n;
+  for (const byte of new TextEncoder().encode(`${seed}\n${label}`)) hash = ((hash ^ BigInt(byte)) * 0x100000001b3n) & 0xffffffffffffffffn;
+  return hash === 0n ? 1n : hash;
+}
+
+/**
+ * Writes a Matroska file front to back: head, clusters, cues, tags. A cluster is built in memory and written once its
+ * size is known; only the head is written again at the end, in the room kept for it.
+ * Spec: RFC 9559; checksums on all top-level elements (RFC 8794 section 11.3.1).
+ */
+export class MatroskaWriter {
+  private offset = 0;
+  private headBytes = 0;
+  private segmentAt = 0;
+  /** One cluster is filled, the one before is complete, the one before that may still be on its way to the disk. */
+  private cluster = new Uint8Array(CLUSTER_ROOM_BYTES);
+  private readonly spares = [new Uint8Array(CLUSTER_ROOM_BYTES), new Uint8Array(CLUSTER_ROOM_BYTES)];
+  private closed: Uint8Array | null = null;
+  private writing: Promise<void> = Promise.resolve();
+  private overflow: Uint8Array | null = null;
+  private clusterEnd = 0;
+  private clusterMs: number | null = null;
+  private readonly cues: { ms: number; track: number; cluster: number; relative: number }[] = [];
+  private readonly videoTrack: number;
+  private lastCueMs = Number.NEGATIVE_INFINITY;
+
+  constructor(
+    private readonly sink: MatroskaSink,
+    private readonly tracks: number,
+    videoTrack: number,
+    private readonly crc32: Crc32 = plainCrc32,
+  ) {
+    this.videoTrack = videoTrack;
+  }
+
+  /** Bytes written so far. */
+  get writtenBytes(): number {
+    return this.offset;
+  }
+
+  /** Writes the head with what is known now. Call once, before any frame. */
+  async begin(description: MatroskaDescription): Promise<void> {
+    const header = master(ID.EBML, [
+      uint(ID.EBMLVersion, 1), uint(ID.EBMLReadVersion, 1), uint(ID.EBMLMaxIDLength, 4), uint(ID.EBMLMaxSizeLength, 8),
+      utf8(ID.DocType, 'matroska'), uint(ID.DocTypeVersion, 4), uint(ID.DocTypeReadVersion, 2),
+    ]);
+    this.segmentAt = header.byteLength;
+    const head = this.head(description, null);
+    this.headBytes = head.byteLength + HEAD_SLACK_BYTES;
+    await this.append(concat([header, Uint8Array.of(0x18, 0x53, 0x80, 0x67), UNKNOWN_SIZE, head, voidElement(HEAD_SLACK_BYTES)]));
+  }
+
+  /** SeekHead, Info, Tracks, Chapters: as long whether or not the places of Cues and Tags are known. */
+  private head(d: MatroskaDescription, tail: { readonly cues: number; readonly tags: number } | null): Uint8Array {
+    const uidOf = (label: string) => identifier(d.seed, label);
+    const uuid = new Uint8Array(16);
+    const view = new DataView(uuid.buffer);
+    view.setBigUint64(0, uidOf('segment'));
+    view.setBigUint64(8, uidOf('segment, second half'));
+    const info = checkedMaster(ID.Info, [
+      binary(ID.SegmentUUID, uuid), uint(ID.TimestampScale, TIMESTAMP_SCALE_NS), float64(ID.Duration, d.durationNs / TIMESTAMP_SCALE_NS),
+      utf8(ID.Title, d.title), utf8(ID.MuxingApp, d.application), utf8(ID.WritingApp, d.application),
+    ], this.crc32);
+    const tracks = checkedMaster(ID.Tracks, d.tracks.map((t, i) => trackEntry(t, i + 1)), this.crc32);
+    const chapters = d.chapters.length ? checkedMaster(ID.Chapters, [chaptersContent(d.chapters, uidOf)], this.crc32) : new Uint8Array(0);
+    const seek = (id: number, position: number) => {
+      const name = Uint8Array.from([24, 16, 8, 0].map((s) => (id >>> s) & 0xff));
+      return master(ID.Seek, [binary(ID.SeekID, name), uint(ID.SeekPosition, position, 8)]);
+    };
+    const entries = (base: number) => [
+      seek(ID.Info, base), seek(ID.Tracks, base + info.byteLength),
+      ...(d.chapters.length ? [seek(ID.Chapters, base + info.byteLength + tracks.byteLength)] : []),
+      seek(ID.Cues, tail?.cues ?? 0), seek(ID.Tags, tail?.tags ?? 0),
+    ];
+    const seekBytes = checkedMaster(ID.SeekHead, entries(0), this.crc32).byteLength;
+    // In a pipe the places stay unknown: a SeekHead that points nowhere would be worse than none.
+    const first = tail || this.sink.writeAt ? checkedMaster(ID.SeekHead, entries(seekBytes), this.crc32) : voidElement(seekBytes);
+    return concat([first, info, tracks, chapters]);
+  }
+
+  /**
+   * Adds a frame. Where this fills a cluster, `pending` is true and `flush` must be awaited before the next frame.
+   * @throws RangeError for a frame larger than any cluster.
+   */
+  add(frame: MatroskaFrame): void {
+    const ms = Math.max(0, Math.round(frame.ticks / 27_000));
+    const startsCluster = frame.key && frame.track === this.videoTrack;
+    if (this.clusterMs !== null && this.mustClose(ms, frame.data.byteLength, startsCluster)) this.closeCluster();
+    if (this.clusterMs === null) this.openCluster(ms, frame.data.byteLength);
+    const target = this.overflow ?? this.cluster;
+    if ((startsCluster && this.videoTrack >= 0) || (this.videoTrack < 0 && ms - this.lastCueMs >= 1000)) {
+      this.cues.push({ ms, track: frame.track + 1, cluster: this.offset + (this.closed?.byteLength ?? 0) - this.segmentAt - 12, relative: this.clusterEnd - 12 });
+      this.lastCueMs = ms;
+    }
+    const relative = ms - (this.clusterMs ?? 0);
+    if (frame.durationTicks !== null && frame.track !== this.videoTrack && this.wantsDuration.has(frame.track)) this.blockGroup(target, frame, relative);
+    else this.simpleBlock(target, frame, relative);
+  }
+
+  /** Tracks whose blocks carry their duration: subtitles. */
+  readonly wantsDuration = new Set<number>();
+
+  private mustClose(ms: number, bytes: number, startsCluster: boolean): boolean {
+    const used = this.clusterEnd;
+    const age = ms - (this.clusterMs ?? 0);
+    if (age > MAX_BLOCK_MS || age < -MAX_BLOCK_MS || used + bytes + 64 > this.cluster.byteLength) return true;
+    return (startsCluster || this.videoTrack < 0) && (used > CLUSTER_BYTES / 2 || age >= CLUSTER_MS / 2);
+  }
+
+  private openCluster(ms: number, bytes: number): void {
+    this.overflow = bytes + 4096 > this.cluster.byteLength ? new Uint8Array(bytes + 8192) : null;
+    const timestamp = uint(ID.Timestamp, ms);
+    (this.overflow ?? this.cluster).set(timestamp, CLUSTER_HEAD_BYTES);
+    this.clusterEnd = CLUSTER_HEAD_BYTES + timestamp.byteLength;
+    this.clusterMs = ms;
+  }
+
+  private simpleBlock(target: Uint8Array, frame: MatroskaFrame, relative: number): void {
+    const flags = (frame.key ? 0x80 : 0) | (frame.discardable ? 0x01 : 0);
+    let at = this.putHead(target, this.clusterEnd, ID.SimpleBlock, frame.data.byteLength + 4);
+    at = putBlockHead(target, at, frame.track + 1, relative, flags);
+    target.set(frame.data, at);
+    this.clusterEnd = at + frame.data.byteLength;
+  }
+
+  private blockGroup(target: Uint8Array, frame: MatroskaFrame, relative: number): void {
+    const duration = uint(ID.BlockDuration, Math.max(1, Math.round((frame.durationTicks ?? 0) / 27_000)));
+    const blockHead = [ID.Block, ...sizeBytes(frame.data.byteLength + 4)];
+    const size = blockHead.length + 4 + frame.data.byteLength + duration.byteLength;
+    let at = this.putHead(target, this.clusterEnd, ID.BlockGroup, size);
+    target.set(blockHead, at);
+    at = putBlockHead(target, at + blockHead.length, frame.track + 1, relative, 0);
+    target.set(frame.data, at);
+    target.set(duration, at + frame.data.byteLength);
+    this.clusterEnd = at + frame.data.byteLength + duration.byteLength;
+  }
+
+  /** A one-byte identifier and a size, without making an array for each. */
+  private putHead(target: Uint8Array, at: number, id: number, size: number): number {
+    target[at] = id;
+    if (size < 127) target[at + 1] = 0x80 | size;
+    else if (size < 16383) {
+      target[at + 1] = 0x40 | (size >> 8);
+      target[at + 2] = size & 0xff;
+      return at + 3;
+    } else {
+      target[at + 1] = 0x10 | (size >>> 24);
+      target[at + 2] = (size >>> 16) & 0xff;
+      target[at + 3] = (size >>> 8) & 0xff;
+      target[at + 4] = size & 0xff;
+      if (size >= 2 ** 28 - 1) throw new RangeError('A frame of 256 MiB is no frame');
+      return at + 5;
+    }
+    return at + 2;
+  }
+
+  private closeCluster(): void {
+    if (this.clusterMs === null) return;
+    const bytes = this.overflow ?? this.cluster;
+    bytes.set(crcElement(this.crc32(bytes.subarray(CLUSTER_HEAD_BYTES, this.clusterEnd))), 12);
+    bytes.set([0x1f, 0x43, 0xb6, 0x75, ...sizeBytes(this.clusterEnd - 12, 8)]);
+    if (this.closed) throw new Error('flush was not awaited');
+    this.closed = bytes.subarray(0, this.clusterEnd);
+    if (!this.overflow) {
+      this.spares.push(this.cluster);
+      this.cluster = this.spares.shift() ?? new Uint8Array(CLUSTER_ROOM_BYTES);
+    }
+    this.overflow = null;
+    this.clusterMs = null;
+  }
+
+  /** True where a finished cluster waits to be written. */
+  get pending(): boolean {
+    return this.closed !== null;
+  }
+
+  /** Starts to write the finished cluster, once the one before is written. An error of a write surfaces here, or in `finish`. */
+  async flush(): Promise<void> {
+    await this.writing;
+    if (!this.closed) return;
+    const bytes = this.closed;
+    this.closed = null;
+    this.offset += bytes.byteLength;
+    this.writing = this.sink.write(bytes);
+    this.writing.catch(() => undefined); // looked at by the next `flush`
+  }
+
+  /** Writes what is left, Cues and Tags, and the head again with its final values. */
+  async finish(description: MatroskaDescription): Promise<void> {
+    this.closeCluster();
+    await this.flush();
+    await this.writing;
+    const cuesAt = this.offset;
+    const points = this.cues.map((c) => master(ID.CuePoint, [uint(ID.CueTime, c.ms), master(ID.CueTrackPositions, [uint(ID.CueTrack, c.track), uint(ID.CueClusterPosition, c.cluster), uint(ID.CueRelativePosition, c.relative)])]));
+    await this.append(checkedMaster(ID.Cues, points, this.crc32));
+    const tagsAt = this.offset;
+    await this.append(checkedMaster(ID.Tags, [tagsContent(description.tags)], this.crc32));
+    if (!this.sink.writeAt) return;
+    const contentAt = this.segmentAt + 12;
+    const head = this.head(description, { cues: cuesAt - contentAt, tags: tagsAt - contentAt });
+    const room = this.headBytes - head.byteLength;
+    if (room < 2) throw new Error('the head has outgrown the room kept for it');
+    await this.sink.writeAt(contentAt, concat([head, voidElement(room)]));
+    await this.sink.writeAt(this.segmentAt + 4, Uint8Array.from(sizeBytes(this.offset - contentAt, 8)));
+  }
+
+  private async append(data: Uint8Array): Promise<void> {
+    await this.sink.write(data);
+    this.offset += data.byteLength;
+  }
+
+  /** Number of tracks declared. */
+  get trackCount(): number {
+    return this.tracks;
+  }
+}
+
+/** Track number (below 127), relative timestamp, flags: RFC 9559 section 10.1. */
+function putBlockHead(target: Uint8Array, at: number, track: number, relative: number, flags: number): number {
+  target[at] = 0x80 | track;
+  target[at + 1] = (relative >> 8) & 0xff;
+  target[at + 2] = relative & 0xff;
+  target[at + 3] = flags;
+  return at + 4;
+}
+
+export const nsOfTicks = ticksToNs;

@@ -1,0 +1,2 @@
+export { PAYLOAD_HASH, type CreateHash, type PayloadHash } from './hash';
+export { proveMaster, type Check, type Proof } from './prove-master';

@@ -1,0 +1,262 @@
+import { DiscError, throwIfCancelled } from '../bytes';
+import { buttonKey, findRoutes, parseTitleSet, parseVideoManager, type ButtonTable, type DvdCell, type DvdPgc, type DvdTitleEntry, type TitleSet, type VideoManager } from '../dvd';
+import { readMenuButtons } from '../streams';
+import { SECTOR_BYTES, type Volume } from '../volume';
+import { READING_VERSION, type Chapter, type Reading, type Remark, type Segment, type Title, type TitlePart, type TitleState } from './model';
+import { probeStreams, type StreamProbe } from './probe';
+import { readWithBackup } from './structures';
+import { dvdFileName, findVideoFolder, openInFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';
+import { audioTracks, subtitleTracks, videoTrack } from './tracks';
+
+/** What the reading is doing. `done` of `total` title sets. */
+export interface ReadingProgress {
+  readonly step: 'opening' | 'titleSet' | 'looking' | 'menus';
+  readonly done: number;
+  readonly total: number;
+}
+
+export interface ReadOptions {
+  readonly signal?: AbortSignal;
+  readonly onProgress?: (progress: ReadingProgress) => void;
+}
+
+/** Sectors looked at for headers, per title set; for scrambling flags, per place. */
+const PROBE_SECTORS = 160;
+const SAMPLE_SECTORS = 8;
+const SAMPLE_PLACES = [0.08, 0.5, 0.9] as const;
+const MENU_SECTORS = 2;
+
+interface ReadSet {
+  readonly set: TitleSet;
+  readonly content: TitleSetContent | null;
+  /** Sector of the set's content in the disc's address space. */
+  readonly base: number;
+}
+
+/**
+ * Examines a DVD-Video volume: structures, menus, and a look at the first sectors of each title set.
+ * Never scans streams. One bad title set hides no other: what is lost is said in `remarks`.
+ * @throws DiscError `not-a-disc` where there is no VIDEO_TS; the main structure's own error when it and its backup are bad; `cancelled`.
+ */
+export async function readDisc(volume: Volume, options: ReadOptions = {}): Promise<Reading> {
+  const { signal, onProgress } = options;
+  const remarks: Remark[] = [];
+  onProgress?.({ step: 'opening', done: 0, total: 0 });
+  const folder = await findVideoFolder(volume);
+  if (folder === null) throw new DiscError('not-a-disc', { source: volume.name, byteOffset: 0 }, 'There is no VIDEO_TS folder with a VIDEO_TS.IFO');
+  if (volume.promisedBytes !== null && volume.sizeBytes < volume.promisedBytes) {
+    remarks.push({ code: 'image-cut-short', severity: 'fault', title: null, detail: `The file system promises ${String(volume.promisedBytes)} bytes, there are ${String(volume.sizeBytes)}` });
+  }
+  const main = await readWithBackup(volume, folder, 0, parseVideoManager, (v) => v.faults, remarks);
+  const manager = main.value;
+  remarkFaults(manager.faults, null, remarks);
+  const structureBytes = [main.bytes];
+
+  const numbers = [...new Set(manager.titles.map((t) => t.titleSet))].filter((n) => n >= 1 && n <= 99).sort((a, b) => a - b);
+  const sets = new Map<number, ReadSet>();
+  let base = 0;
+  for (const [index, number] of numbers.entries()) {
+    throwIfCancelled(signal, volume.name);
+    onProgress?.({ step: 'titleSet', done: index, total: numbers.length });
+    try {
+      const read = await readWithBackup(volume, folder, number, (bytes, source) => parseTitleSet(bytes, number, source), (v) => v.faults, remarks);
+      structureBytes.push(read.bytes);
+      remarkFaults(read.value.faults, null, remarks);
+      const content = await openTitleSetContent(volume, folder, number).catch((error: unknown) => {
+        if (!(error instanceof DiscError)) throw error;
+        remarks.push({ code: 'structure-lost', severity: 'fault', title: null, detail: error.message });
+        return null;
+      });
+      sets.set(number, { set: read.value, content, base: content?.firstSector ?? base });
+      base += content ? Math.ceil(content.source.sizeBytes / SECTOR_BYTES) : 0;
+    } catch (error) {
+      if (!(error instanceof DiscError) || error.code === 'cancelled') throw error;
+      remarks.push({ code: 'structure-lost', severity: 'fault', title: null, detail: `Title set ${String(number)}: ${error.message}` });
+    }
+  }
+
+  const segments = new Map<string, Segment>();
+  const looked = new StreamLooks();
+  const titles: Title[] = [];
+  for (const [index, entry] of manager.titles.entries()) {
+    throwIfCancelled(signal, volume.name);
+    onProgress?.({ step: 'looking', done: index, total: manager.titles.length });
+    const read = sets.get(entry.titleSet);
+    const title = read ? await readTitle(entry, read, segments, looked, remarks) : null;
+    if (title) titles.push(title);
+    else remarks.push({ code: 'structure-lost', severity: 'fault', title: entry.number, detail: `Title ${String(entry.number)} could not be read` });
+  }
+  if (titles.length === 0) remarks.push({ code: 'no-titles', severity: 'fault', title: null, detail: 'No title could be read' });
+  throwIfCancelled(signal, volume.name);
+  onProgress?.({ step: 'menus', done: 0, total: 1 });
+  const buttons = await readButtons(volume, folder, manager, sets, signal);
+  const routes = findRoutes(manager, new Map([...sets].map(([n, s]) => [n, s.set])), buttons);
+  return {
+    version: READING_VERSION, kind: 'DVD-Video', label: volume.label, fileSystem: volume.fileSystem, sizeBytes: volume.sizeBytes,
+    fingerprint: await fingerprint(structureBytes), titleSets: numbers.length, titles, segments: [...segments.values()], routes, remarks,
+  };
+}
+
+function remarkFaults(faults: readonly DiscError[], title: number | null, remarks: Remark[]): void {
+  for (const fault of faults) remarks.push({ code: 'table-damaged', severity: 'warning', title, detail: fault.message });
+}
+
+async function fingerprint(structures: readonly Uint8Array[]): Promise<string> {
+  const whole = new Uint8Array(structures.reduce((sum, s) => sum + s.byteLength, 0));
+  let at = 0;
+  for (const bytes of structures) {
+    whole.set(bytes, at);
+    at += bytes.byteLength;
+  }
+  const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', whole));
+  return [...digest].map((b) => b.toString(16).padStart(2, '0')).join('');
+}
+
+/** Remembers what was looked at, so that titles that share content are looked at once. */
+class StreamLooks {
+  private readonly probes = new Map<string, StreamProbe | null>();
+  private readonly samples = new Map<string, boolean>();
+
+  async headers(read: ReadSet, segment: Segment): Promise<StreamProbe | null> {
+    const key = `${String(segment.titleSet)}/${String(segment.vobId)}`;
+    const setKey = `${String(segment.titleSet)}/`;
+    const known = this.probes.get(key) ?? (this.probes.size > 24 ? this.probes.get(setKey) : undefined);
+    if (known !== undefined) return known;
+    const probe = await this.look(read, segment.firstSector, Math.min(PROBE_SECTORS, segment.lastSector - segment.firstSector + 1));
+    this.probes.set(key, probe);
+    if (!this.probes.has(setKey)) this.probes.set(setKey, probe);
+    return probe;
+  }
+
+  async scrambled(read: ReadSet, segment: Segment): Promise<boolean> {
+    const known = this.samples.get(segment.id);
+    if (known !== undefined) return known;
+    let found = false;
+    for (const place of SAMPLE_PLACES) {
+      const sector = segment.firstSector + Math.floor((segment.lastSector - segment.firstSector) * place);
+      found ||= ((await this.look(read, sector, SAMPLE_SECTORS))?.scrambledPackets ?? 0) > 0;
+    }
+    this.samples.set(segment.id, found);
+    return found;
+  }
+
+  private async look(read: ReadSet, sector: number, sectors: number): Promise<StreamProbe | null> {
+    if (!read.content) return null;
+    try {
+      return await probeStreams(read.content.source, sector, sectors);
+    } catch (error) {
+      if (!(error instanceof DiscError)) throw error;
+      return null; // a scratch here is met again, and said, when the title is taken
+    }
+  }
+}
+
+function segmentOf(cell: DvdCell, read: ReadSet): Segment {
+  const { set } = read;
+  return {
+    id: `${String(set.number)}/${String(cell.vobId)}.${String(cell.cellId)}@${String(cell.firstSector)}-${String(cell.lastSector)}`,
+    titleSet: set.number, vobId: cell.vobId, cellId: cell.cellId, firstSector: cell.firstSector, lastSector: cell.lastSector, discSector: read.base + cell.firstSector,
+    durationMs: cell.durationMs, interleaved: cell.interleaved, seamless: cell.seamless, clockRestarts: cell.clockRestarts,
+    stillSeconds: Number.isFinite(cell.stillSeconds) ? cell.stillSeconds : null,
+  };
+}
+
+/** Program chains of a title in the order in which its chapters name them. */
+function chainsOf(entry: DvdTitleEntry, set: TitleSet): { chapters: readonly { pgc: number; program: number }[]; order: number[] } {
+  const chapters = set.chapters[entry.titleInSet - 1] ?? [];
+  const order = [...new Set(chapters.map((c) => c.pgc))];
+  // Where the chapter table was lost, the chain of the same number is the best there is.
+  return chapters.length ? { chapters, order } : { chapters: [{ pgc: entry.titleInSet, program: 1 }], order: [entry.titleInSet] };
+}
+
+async function readTitle(entry: DvdTitleEntry, read: ReadSet, segments: Map<string, Segment>, looked: StreamLooks, remarks: Remark[]): Promise<Title | null> {
+  const { set } = read;
+  const { chapters: marks, order } = chainsOf(entry, set);
+  const parts: TitlePart[] = [];
+  const own: Segment[] = [];
+  const startOfCell = new Map<string, { part: number; ms: number }>();
+  let ms = 0;
+  let firstChain: DvdPgc | null = null;
+  for (const number of order) {
+    const pgc = set.pgcs[number - 1];
+    if (!pgc) continue;
+    firstChain ??= pgc;
+    for (const cell of pgc.cells) {
+      if (cell.lastSector < cell.firstSector) continue;
+      const segment = segmentOf(cell, read);
+      segments.set(segment.id, segments.get(segment.id) ?? segment);
+      own.push(segment);
+      startOfCell.set(`${String(number)}/${String(cell.number)}`, { part: parts.length, ms });
+      parts.push({ segment: segment.id, angle: cell.angle });
+      if (cell.angle === null || cell.angle === 1) ms += cell.durationMs;
+    }
+  }
+  if (!firstChain || parts.length === 0) return null;
+  const chapters = readChapters(marks, set, startOfCell, ms);
+  const first = own[0] as Segment;
+  const probe = await looked.headers(read, first);
+  const longest = own.reduce((a, b) => (b.lastSector - b.firstSector > a.lastSector - a.firstSector ? b : a));
+  const state = await stateOf(entry.number, read, own, [first, longest], looked, remarks);
+  const unique = new Map(own.map((s) => [s.id, s]));
+  const single = order.length === 1 && entry.angles === 1 ? firstChain.durationMs : 0;
+  return {
+    number: entry.number, titleSet: entry.titleSet, titleInSet: entry.titleInSet, state,
+    // The chain's own time loses at most one frame to rounding, the sum of its cells one per cell.
+    durationMs: Math.abs(single - ms) < 2000 && single > 0 ? single : ms,
+    sizeBytes: [...unique.values()].reduce((sum, s) => sum + (s.lastSector - s.firstSector + 1) * SECTOR_BYTES, 0),
+    angles: Math.max(entry.angles, ...parts.map((p) => p.angle ?? 1)),
+    chapters, parts, video: videoTrack(set.video, probe), audio: audioTracks(set, firstChain, probe), subtitles: subtitleTracks(set, firstChain), palette: firstChain.palette,
+  };
+}
+
+function readChapters(marks: readonly { pgc: number; program: number }[], set: TitleSet, startOfCell: ReadonlyMap<string, { part: number; ms: number }>, endMs: number): Chapter[] {
+  const starts: { part: number; ms: number }[] = [];
+  for (const mark of marks) {
+    const cell = set.pgcs[mark.pgc - 1]?.programs[mark.program - 1];
+    const start = cell === undefined ? undefined : startOfCell.get(`${String(mark.pgc)}/${String(cell)}`);
+    if (start && (starts.length === 0 || start.ms >= (starts[starts.length - 1]?.ms ?? 0))) starts.push(start);
+  }
+  if (starts.length === 0) starts.push({ part: 0, ms: 0 });
+  return starts.map((start, i) => ({ number: i + 1, startMs: start.ms, durationMs: (starts[i + 1]?.ms ?? endMs) - start.ms, firstPart: start.part }));
+}
+
+async function stateOf(title: number, read: ReadSet, own: readonly Segment[], sampled: readonly Segment[], looked: StreamLooks, remarks: Remark[]): Promise<TitleState> {
+  const { content } = read;
+  if (!content) return 'unreadable';
+  const lastSector = Math.max(...own.map((s) => s.lastSector));
+  const sectors = Math.floor(content.source.sizeBytes / SECTOR_BYTES);
+  const last = new Uint8Array(1);
+  const readable = lastSector < sectors && (await content.source.read(lastSector * SECTOR_BYTES + SECTOR_BYTES - 1, last).catch(() => 1)) === 1;
+  for (const segment of sampled) {
+    if (await looked.scrambled(read, segment)) {
+      remarks.push({ code: 'scrambled', severity: 'fault', title, detail: `Packets of ${segment.id} carry scrambling flags` });
+      return 'scrambled';
+    }
+  }
+  if (!readable) {
+    remarks.push({ code: 'beyond-end', severity: 'fault', title, detail: `Title ${String(title)} goes on to sector ${String(lastSector)} of its title set, the content ends before it` });
+    return 'cut short';
+  }
+  return 'usable';
+}
+
+/** Reads the button commands of every menu chain out of the first navigation packs of its cells. */
+async function readButtons(volume: Volume, folder: string, manager: VideoManager, sets: ReadonlyMap<number, ReadSet>, signal: AbortSignal | undefined): Promise<ButtonTable> {
+  const table = new Map<string, { commands: readonly Uint8Array[]; selected: number }>();
+  const domains = [{ number: 0, menus: manager.menus }, ...[...sets].map(([number, s]) => ({ number, menus: s.set.menus }))];
+  for (const domain of domains) {
+    if (domain.menus.length === 0) continue;
+    throwIfCancelled(signal, volume.name);
+    const file = await openInFolder(volume, folder, dvdFileName(domain.number, 'VOB'));
+    if (!file) continue;
+    for (const menu of domain.menus) {
+      const cell = menu.pgc.cells[0];
+      if (!cell) continue;
+      const data = new Uint8Array(MENU_SECTORS * SECTOR_BYTES);
+      const got = await file.read(cell.firstSector * SECTOR_BYTES, data).catch(() => 0);
+      const buttons = got >= SECTOR_BYTES ? readMenuButtons(data, 0) : null;
+      if (buttons) table.set(buttonKey(domain.number, menu.number, menu.language), buttons);
+    }
+  }
+  return table;
+}

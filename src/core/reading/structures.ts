@@ -1,0 +1,61 @@
+import { DiscError, readExactly } from '../bytes';
+import type { Volume } from '../volume';
+import type { Remark } from './model';
+import { dvdFileName, openInFolder } from './title-set-files';
+
+/** Structure files are at most some hundred kilobytes; what is larger is not believed. */
+const MAX_IFO_BYTES = 16 * 1024 * 1024;
+
+export interface ReadStructure<T> {
+  readonly value: T;
+  readonly bytes: Uint8Array;
+}
+
+async function load(volume: Volume, folder: string, name: string): Promise<Uint8Array> {
+  const file = await openInFolder(volume, folder, name);
+  if (!file) throw new DiscError('not-found', { source: volume.name, byteOffset: 0 }, `${name} is not there`);
+  return readExactly(file, 0, Math.min(file.sizeBytes, MAX_IFO_BYTES), name);
+}
+
+const equal = (a: Uint8Array, b: Uint8Array) => a.byteLength === b.byteLength && a.every((byte, i) => byte === b[i]);
+
+/**
+ * Reads a structure file, or its backup copy where the file is missing or wrong; both are compared where both read.
+ * The backup stands on other sectors for exactly this.
+ * @throws DiscError of the first file when neither can be used.
+ */
+export async function readWithBackup<T>(
+  volume: Volume,
+  folder: string,
+  titleSet: number,
+  parse: (bytes: Uint8Array, source: string) => T,
+  faultsOf: (value: T) => readonly DiscError[],
+  remarks: Remark[],
+): Promise<ReadStructure<T>> {
+  const attempt = async (kind: 'IFO' | 'BUP'): Promise<ReadStructure<T> | DiscError> => {
+    const name = dvdFileName(titleSet, kind);
+    try {
+      const bytes = await load(volume, folder, name);
+      return { value: parse(bytes, name), bytes };
+    } catch (error) {
+      if (error instanceof DiscError && error.code !== 'cancelled') return error;
+      throw error;
+    }
+  };
+  const main = await attempt('IFO');
+  const backup = await attempt('BUP');
+  const name = dvdFileName(titleSet, 'IFO');
+  if (!(main instanceof DiscError) && (faultsOf(main.value).length === 0 || backup instanceof DiscError || faultsOf(backup.value).length >= faultsOf(main.value).length)) {
+    if (!(backup instanceof DiscError) && !equal(main.bytes, backup.bytes)) {
+      remarks.push({ code: 'backup-differs', severity: 'note', title: null, detail: `${name} and its backup copy differ; the first was used` });
+    }
+    return main;
+  }
+  if (!(backup instanceof DiscError)) {
+    const why = main instanceof DiscError ? main.message : (faultsOf(main.value)[0]?.message ?? '');
+    remarks.push({ code: 'backup-used', severity: 'warning', title: null, detail: `${name} could not be used, its backup copy was: ${why}` });
+    return backup;
+  }
+  if (main instanceof DiscError) throw main;
+  return main;
+}

@@ -1,0 +1,2 @@
+export { TrackHashes, writeMaster, type MasterOptions, type MasterPromise, type TrackPromise } from './master';
+export { paletteRgb, vobSubHeader } from './palette';

@@ -1,0 +1,204 @@
+import type { Assembly, AssembledTrack, Packet } from '../assembly';
+import { MatroskaWriter, identifier, type Crc32, type MatroskaDescription, type MatroskaSink, type MatroskaTag, type MatroskaTrack } from '../matroska';
+import type { CreateHash, PayloadHash } from '../proof/hash';
+import type { Reading } from '../reading';
+import type { Reel } from '../reels/model';
+import { CODE, findStartCode, ticksToNs } from '../streams';
+import { vobSubHeader } from './palette';
+
+/** What was promised of one track: the proof compares the finished file with it. */
+export interface TrackPromise {
+  readonly kind: 'video' | 'audio' | 'subtitle';
+  readonly stream: number;
+  readonly codecId: string;
+  readonly language: string | null;
+  readonly packets: number;
+  /** Bytes taken from the disc, in the disc's own packing. */
+  readonly bytes: number;
+  /** Payload hash over those bytes, in order. */
+  readonly hash: string;
+  /** LPCM is re-packed; this layout turns it back. Null where the bytes are kept as they are. */
+  readonly lpcm: { readonly bitDepth: 16 | 20 | 24; readonly channels: number; readonly sampleRateHz: 48000 | 96000 } | null;
+  readonly left: readonly { readonly reason: string; readonly bytes: number; readonly frames: number }[];
+  readonly seenBytes: number;
+  readonly irregularities: number;
+}
+
+export interface MasterPromise {
+  readonly durationMs: number;
+  readonly frames: number;
+  readonly interlaced: boolean;
+  readonly chapters: readonly { readonly startMs: number; readonly name: string }[];
+  readonly tracks: readonly TrackPromise[];
+}
+
+export interface MasterOptions {
+  readonly application: string;
+  /** Identifiers in the file come from this: the same reel of the same disc gives the same file. */
+  readonly seed: string;
+  readonly createHash: CreateHash;
+  readonly crc32?: Crc32;
+  readonly onProgress?: (readBytes: number, totalBytes: number) => void;
+}
+
+const TAP_NONE = () => undefined;
+
+/** Hashes every taken byte per track: hand `tap` to the assembly. */
+export class TrackHashes {
+  private readonly hashes: (PayloadHash | undefined)[] = [];
+  constructor(private readonly createHash: CreateHash) {}
+  readonly tap = (track: number, data: Uint8Array): void => {
+    (this.hashes[track] ??= this.createHash()).update(data);
+  };
+  digest(track: number): string {
+    return (this.hashes[track] ??= this.createHash()).digest();
+  }
+}
+
+const CODEC_IDS = { 'MPEG-1': 'V_MPEG1', 'MPEG-2': 'V_MPEG2', 'AC-3': 'A_AC3', DTS: 'A_DTS', LPCM: 'A_PCM/INT/LIT', 'MPEG audio': 'A_MPEG/L2', unknown: '', VobSub: 'S_VOBSUB' } as const;
+
+/** The sequence header of the first picture, with its extension: what a decoder needs before the first frame. */
+function sequenceBytes(frame: Uint8Array): Uint8Array | null {
+  let start = -1;
+  for (let at = findStartCode(frame, 0, frame.byteLength); at >= 0; at = findStartCode(frame, at + 3, frame.byteLength)) {
+    const code = frame[at + 3];
+    if (code === CODE.sequence) start = at;
+    else if (start >= 0 && (code === CODE.group || code === CODE.picture)) return frame.slice(start, at);
+  }
+  return null;
+}
+
+/** Share of frames that must carry a flag for the track to carry it. */
+const MOST = 0.5;
+
+class Describer {
+  private firstPicture: Uint8Array | null = null;
+  constructor(
+    private readonly assembly: Assembly,
+    private readonly reel: Reel,
+    private readonly reading: Reading,
+    private readonly options: MasterOptions,
+  ) {}
+
+  see(packet: Packet): void {
+    if (!this.firstPicture && packet.track === 0) this.firstPicture = sequenceBytes(packet.data);
+  }
+
+  get needsPicture(): boolean {
+    return this.firstPicture === null;
+  }
+
+  get interlaced(): boolean {
+    const { frames, progressive } = this.assembly.videoCounts;
+    return frames > 0 && progressive / frames < MOST;
+  }
+
+  describe(estimateNs: number | null): MatroskaDescription {
+    const { assembly, reel, reading, options } = this;
+    const endNs = estimateNs ?? ticksToNs(assembly.endTicks);
+    const starts = estimateNs === null ? assembly.outputChapters().map((c) => ({ startNs: ticksToNs(c.startTicks), name: c.name })) : this.plannedChapters();
+    const chapters = starts.map((c, i) => ({ ...c, endNs: starts[i + 1]?.startNs ?? endNs }));
+    const titles = reel.pieces.map((p) => String(p.title)).join(', ');
+    const tags: MatroskaTag[] = [
+      { trackUid: null, entries: [{ name: 'TITLE', value: reel.name }, { name: 'ORIGINAL_MEDIA_TYPE', value: 'DVD' }, { name: 'COMMENT', value: `Disc ${reading.label}, title ${titles}, fingerprint ${reading.fingerprint}` }] },
+    ];
+    return { title: reel.name, application: options.application, seed: options.seed, tracks: assembly.tracks.map((t, i) => this.track(t, i)), chapters, tags, durationNs: endNs };
+  }
+
+  /** Before the end is known, chapters from the tables keep their room in the head (and serve in a pipe). */
+  private plannedChapters(): { startNs: number; name: string }[] {
+    const planned: { startNs: number; name: string }[] = [];
+    let ms = 0;
+    for (const piece of this.reel.pieces) {
+      const title = this.reading.titles.find((t) => t.number === piece.title);
+      for (const chapter of title?.chapters.slice(piece.fromChapter - 1, piece.toChapter) ?? []) {
+        planned.push({ startNs: ms * 1_000_000, name: this.reel.chapterNames[planned.length]?.trim() || `Chapter ${String(planned.length + 1)}` });
+        ms += chapter.durationMs;
+      }
+    }
+    return planned;
+  }
+
+  private track(track: AssembledTrack, index: number): MatroskaTrack {
+    const uid = identifier(this.options.seed, `track ${String(index + 1)}`);
+    if (track.kind === 'video') {
+      const sequence = this.assembly.sequence;
+      const source = track.source;
+      return {
+        kind: 'video', uid, codecId: CODEC_IDS[sequence ? (sequence.mpeg2 ? 'MPEG-2' : 'MPEG-1') : source.codec], codecPrivate: this.firstPicture, name: '', language: null,
+        isDefault: true, isForced: false, isCommentary: false, isHearingImpaired: false, isVisuallyImpaired: false, defaultDurationNs: this.frameNs(),
+        pixelWidth: sequence?.widthPixels ?? source.widthPixels, pixelHeight: sequence?.heightPixels ?? source.heightPixels, displayAspect: sequence?.displayAspect ?? source.displayAspect,
+        interlacing: this.interlaced ? 'interlaced' : 'progressive', topFieldFirst: this.assembly.videoCounts.topFieldFirst / Math.max(1, this.assembly.videoCounts.frames) >= MOST,
+      };
+    }
+    const { taken, source } = track;
+    const common = {
+      uid, name: taken.name, language: taken.language, isDefault: taken.isDefault, isForced: taken.isForced, isCommentary: taken.isCommentary,
+      isHearingImpaired: taken.isHearingImpaired, isVisuallyImpaired: taken.isVisuallyImpaired, codecId: CODEC_IDS[source.codec], defaultDurationNs: null,
+    };
+    if (track.kind === 'subtitle') {
+      const video = this.assembly.tracks[0];
+      const size = video?.kind === 'video' ? video.source : { widthPixels: 720, heightPixels: 576 };
+      return { kind: 'subtitle', ...common, codecPrivate: vobSubHeader(track.palette, size.widthPixels, size.heightPixels) };
+    }
+    const header = this.assembly.audioHeader(index);
+    return {
+      kind: 'audio', ...common, codecPrivate: null, sampleRateHz: header?.sampleRateHz ?? track.source.sampleRateHz, channels: header?.channels ?? track.source.channels,
+      bitDepth: track.lpcm ? (track.lpcm.bitDepth === 16 ? 16 : 24) : null,
+      defaultDurationNs: header ? Math.round((header.samples * 1e9) / header.sampleRateHz) : null,
+    };
+  }
+
+  /** One duration for all frames, where they have one: with mixed pulldown there is none. */
+  private frameNs(): number | null {
+    const { frames, totalTicks, repeated } = this.assembly.videoCounts;
+    const nominal = this.assembly.sequence?.frameTicks ?? 0;
+    if (frames === 0 || repeated === 0) return nominal ? ticksToNs(nominal) : null;
+    const film = nominal * 1.25;
+    return Math.abs(totalTicks / frames / film - 1) < 0.001 ? ticksToNs(film) : null;
+  }
+}
+
+/**
+ * Writes a reel as a Matroska master: the disc's own streams, nothing re-encoded.
+ * @returns what the finished file must hold, for the proof.
+ * @throws what the assembly and the sink throw; the file is then not finished.
+ */
+export async function writeMaster(assembly: Assembly, hashes: TrackHashes, reading: Reading, reel: Reel, sink: MatroskaSink, options: MasterOptions): Promise<MasterPromise> {
+  const describer = new Describer(assembly, reel, reading, options);
+  const writer = new MatroskaWriter(sink, assembly.tracks.length, 0, options.crc32);
+  assembly.tracks.forEach((track, i) => {
+    if (track.kind === 'subtitle') writer.wantsDuration.add(i);
+  });
+  const report = options.onProgress ?? TAP_NONE;
+  const estimateMs = reel.pieces.reduce((sum, p) => sum + (reading.titles.find((t) => t.number === p.title)?.chapters.slice(p.fromChapter - 1, p.toChapter).reduce((s, c) => s + c.durationMs, 0) ?? 0), 0);
+  let begun = false;
+  while (await assembly.fill()) {
+    for (let packet = assembly.take(); packet; packet = assembly.take()) {
+      if (describer.needsPicture) describer.see(packet);
+      if (!begun) {
+        begun = true;
+        await writer.begin(describer.describe(estimateMs * 1e6));
+      }
+      writer.add(packet);
+      if (writer.pending) await writer.flush();
+    }
+    report(assembly.readBytes, assembly.totalBytes);
+  }
+  if (!begun) await writer.begin(describer.describe(null));
+  await writer.finish(describer.describe(null));
+  return {
+    durationMs: assembly.endTicks / 27_000, frames: assembly.account(0).packets, interlaced: describer.interlaced,
+    chapters: assembly.outputChapters().map((c) => ({ startMs: c.startTicks / 27_000, name: c.name })),
+    tracks: assembly.tracks.map((track, i) => trackPromise(assembly, hashes, track, i)),
+  };
+}
+
+function trackPromise(assembly: Assembly, hashes: TrackHashes, track: AssembledTrack, index: number): TrackPromise {
+  const account = assembly.account(index);
+  return {
+    kind: track.kind, stream: track.kind === 'video' ? 0xe0 : track.source.stream, codecId: CODEC_IDS[track.source.codec], language: track.kind === 'video' ? null : track.taken.language,
+    packets: account.packets, bytes: account.takenBytes, hash: hashes.digest(index), lpcm: track.kind === 'audio' ? track.lpcm : null,
+    left: [...account.left].map(([reason, sum]) => ({ reason, ...sum })), seenBytes: account.seenBytes, irregularities: account.irregularityCount,
+  };
+}

@@ -1,0 +1,37 @@
+/** A title, or a range of its chapters, inside a reel. */
+export interface Piece {
+  readonly title: number;
+  /** From 1. */
+  readonly angle: number;
+  /** First and last chapter taken, from 1. */
+  readonly fromChapter: number;
+  readonly toChapter: number;
+}
+
+/** A track taken, with what the container says of it. */
+export interface TakenTrack {
+  /** Stream key on the disc. */
+  readonly stream: number;
+  /** BCP 47 tag, or null. */
+  readonly language: string | null;
+  readonly name: string;
+  readonly isDefault: boolean;
+  readonly isForced: boolean;
+  readonly isCommentary: boolean;
+  readonly isHearingImpaired: boolean;
+  readonly isVisuallyImpaired: boolean;
+}
+
+/** The two recipes there are so far: the disc's own streams, and a copy to look at. */
+export type RecipeId = 'master' | 'access';
+
+/** One thing to produce. */
+export interface Reel {
+  readonly name: string;
+  readonly pieces: readonly Piece[];
+  readonly audio: readonly TakenTrack[];
+  readonly subtitles: readonly TakenTrack[];
+  /** Names by place in the output; an empty one is written as "Chapter n". */
+  readonly chapterNames: readonly string[];
+  readonly recipes: readonly RecipeId[];
+}

@@ -1,0 +1,30 @@
+/** What file systems can hold as one name: 255 bytes, less what the application adds at the end. */
+const MAX_NAME_BYTES = 200;
+/** Names that some systems keep for devices, whatever the extension. */
+const RESERVED = /^(con|prn|aux|nul|com[0-9]|lpt[0-9])$/i;
+/** Control, direction and invisible characters: they make a name look like another. */
+const INVISIBLE = /[\p{Cc}\p{Cf}\p{Cs}\p{Co}\u2028\u2029]/gu;
+const FORBIDDEN = /[/\\:*?"<>|]/g;
+
+const bytesOf = (text: string) => new TextEncoder().encode(text).byteLength;
+
+/**
+ * Makes a file name (without extension) that every usual file system takes, out of any text.
+ * Never empty, never a path, at most 200 bytes of UTF-8.
+ */
+export function safeFileName(text: string): string {
+  let name = text.normalize('NFC').replace(INVISIBLE, '').replace(/\.{2,}/g, '.').replace(FORBIDDEN, '-').replace(/\s+/g, ' ').trim();
+  name = name.replace(/^[.\s-]+/, '').replace(/[.\s]+$/, '');
+  while (bytesOf(name) > MAX_NAME_BYTES) name = [...name].slice(0, -1).join('').trimEnd();
+  name = name.replace(/[.\s]+$/, '');
+  if (name === '') return 'Untitled';
+  return RESERVED.test(name) ? `${name} -` : name;
+}
+
+/** A label such as THE_LAMP-ROOM as words. Short ones without a lower-case letter are capitalised. */
+export function nameFromLabel(label: string): string {
+  const words = label.replace(INVISIBLE, '').replace(/[_\s]+/g, ' ').trim();
+  if (words === '' || /^dvd(_| )?video( recorder)?$/i.test(words)) return 'Untitled disc';
+  if (/\p{Ll}/u.test(words)) return words;
+  return words.toLowerCase().replace(/(^|[\s-])(\p{L})/gu, (_, before: string, letter: string) => before + letter.toUpperCase());
+}

@@ -1,0 +1,52 @@
+import type { AudioTrack, Reading, SubtitleTrack, Title } from '../reading';
+import type { Findings } from '../findings';
+import { nameFromLabel } from './names';
+import type { Reel, TakenTrack } from './model';
+
+const COMMENTARY = new Set<string | null>(['commentary', 'alternative commentary', 'large commentary', "children's commentary"]);
+const CAPTIONS = new Set<string | null>(['captions', 'large captions', "children's captions"]);
+
+/** The track as the reel takes it, with the flags that the disc's tables speak of. */
+export function takeAudio(track: AudioTrack, isDefault: boolean): TakenTrack {
+  return {
+    stream: track.stream, language: track.language, name: COMMENTARY.has(track.purpose) ? 'Commentary' : track.purpose === 'visually impaired' ? 'Audio description' : '',
+    isDefault, isForced: false, isCommentary: COMMENTARY.has(track.purpose), isHearingImpaired: false, isVisuallyImpaired: track.purpose === 'visually impaired',
+  };
+}
+
+export function takeSubtitle(track: SubtitleTrack): TakenTrack {
+  return {
+    stream: track.stream, language: track.language, name: COMMENTARY.has(track.purpose) ? 'Commentary' : CAPTIONS.has(track.purpose) ? 'Captions' : '',
+    isDefault: false, isForced: track.purpose === 'forced', isCommentary: COMMENTARY.has(track.purpose), isHearingImpaired: CAPTIONS.has(track.purpose), isVisuallyImpaired: false,
+  };
+}
+
+/** A reel that takes a title whole: all its tracks, since what is not taken may be lost. */
+export function wholeTitleReel(title: Title, name: string): Reel {
+  return {
+    name,
+    pieces: [{ title: title.number, angle: 1, fromChapter: 1, toChapter: title.chapters.length }],
+    audio: title.audio.filter((t) => t.codec !== 'unknown').map((track, i) => takeAudio(track, i === 0)),
+    subtitles: title.subtitles.map(takeSubtitle),
+    chapterNames: [],
+    recipes: ['master'],
+  };
+}
+
+/** Reels for what the findings call the disc's matter: the main title, or every episode of a series. */
+export function proposeReels(reading: Reading, findings: Findings): Reel[] {
+  const name = nameFromLabel(reading.label);
+  const title = (number: number) => reading.titles.find((t) => t.number === number);
+  if (findings.kind === 'series') {
+    const episodes = findings.titles
+      .filter((f) => f.role === 'episode')
+      .map((f) => ({ number: f.title, place: f.evidence.find((e) => e.kind === 'contained in')?.value ?? f.title }))
+      .sort((a, b) => a.place - b.place);
+    return episodes.flatMap(({ number, place }) => {
+      const t = title(number);
+      return t ? [wholeTitleReel(t, `${name} - part ${String(place)}`)] : [];
+    });
+  }
+  const main = findings.mainTitle === null ? undefined : title(findings.mainTitle);
+  return main ? [wholeTitleReel(main, name)] : [];
+}

@@ -1,0 +1,107 @@
+/** Stream identifiers of the PES packets on a DVD. ISO/IEC 13818-1 table 2-22; DVD-Video for private streams. */
+export const STREAM = { packHeader: 0xba, systemHeader: 0xbb, private1: 0xbd, padding: 0xbe, private2: 0xbf, audio: 0xc0, video: 0xe0 } as const;
+
+/**
+ * One number for an elementary stream: the PES stream id for MPEG video and audio, `0xbd00 + sub-stream` for
+ * what private stream 1 carries, `0xbf00 + 0 or 1` for the two halves of a navigation pack.
+ */
+export type StreamKey = number;
+
+export const privateStream = (subStream: number): StreamKey => 0xbd00 + subStream;
+export const VIDEO_STREAM: StreamKey = STREAM.video;
+export const PCI_STREAM: StreamKey = 0xbf00;
+export const DSI_STREAM: StreamKey = 0xbf01;
+
+/** No time stamp in this packet. */
+export const NO_PTS = -1;
+
+/**
+ * Receives the payload of one PES packet: `data[from..to)`, valid only during the call.
+ * `pts90k` is the raw 33-bit stamp, or `NO_PTS`; it belongs to the first frame that begins in the payload.
+ */
+export interface PesReceiver {
+  payload(stream: StreamKey, data: Uint8Array, from: number, to: number, pts90k: number): void;
+  /** A packet whose scrambling control bits are set: its payload is not delivered. */
+  scrambled(stream: StreamKey): void;
+}
+
+const MAX_PES_HEADER = 9 + 255;
+
+/** Bytes that stand before the payload proper in a sub-stream of private stream 1. DVD-Video: AC-3, DTS, LPCM and SP packs. */
+function subStreamHead(subStream: number): number {
+  if (subStream >= 0xa0 && subStream <= 0xa7) return 7; // LPCM: frames, first access unit, and the sample layout
+  if (subStream >= 0x80 && subStream <= 0x8f) return 4; // AC-3 and DTS: frames, first access unit
+  if (subStream >= 0x20 && subStream <= 0x3f) return 1; // subpicture
+  return 1;
+}
+
+/** Reads the 33-bit stamp of a PES header. The top bits are multiplied, not shifted: shifts stop at 31 bits. */
+function readPts(data: Uint8Array, at: number): number {
+  const b = (i: number) => data[at + i] ?? 0;
+  return ((b(0) >> 1) & 7) * 2 ** 30 + ((b(1) << 22) | ((b(2) >> 1) << 15) | (b(3) << 7) | (b(4) >> 1));
+}
+
+/** @returns true where a pack header starts. ISO/IEC 13818-1 2.5.3.3. */
+export const isPack = (data: Uint8Array, at: number): boolean =>
+  data[at] === 0 && data[at + 1] === 0 && data[at + 2] === 1 && data[at + 3] === STREAM.packHeader;
+
+/**
+ * Takes one pack of a program stream apart: on a DVD, one sector.
+ * Spec: ISO/IEC 13818-1 2.5.3 and 2.4.3.6 (PES packet).
+ * @param end first byte after the pack; nothing beyond is read.
+ * @returns false where no pack starts at `at`; a packet whose length leaves the pack ends the reading of this pack.
+ */
+export function readPack(data: Uint8Array, at: number, end: number, receiver: PesReceiver): boolean {
+  if (at + 14 > end || !isPack(data, at)) return false;
+  let p = at + 14 + ((data[at + 13] as number) & 7);
+  while (p + 6 <= end && data[p] === 0 && data[p + 1] === 0 && data[p + 2] === 1) {
+    const id = data[p + 3] as number;
+    const packetEnd = p + 6 + (((data[p + 4] as number) << 8) | (data[p + 5] as number));
+    if (packetEnd > end) break;
+    if (id === STREAM.private2) {
+      receiver.payload(0xbf00 + (data[p + 6] as number), data, p + 7, packetEnd, NO_PTS);
+    } else if (id === STREAM.private1 || (id >= STREAM.audio && id <= 0xef)) {
+      readPes(data, p, packetEnd, id, receiver);
+    }
+    p = packetEnd;
+  }
+  return true;
+}
+
+function readPes(data: Uint8Array, at: number, end: number, id: number, receiver: PesReceiver): void {
+  if (at + 9 > end) return;
+  const flags = data[at + 6] as number;
+  let payload: number;
+  let pts = NO_PTS;
+  let locked = false;
+  if (flags >> 6 === 2) {
+    locked = (flags & 0x30) !== 0;
+    payload = at + 9 + (data[at + 8] as number);
+    if (((data[at + 7] as number) & 0x80) !== 0 && at + 14 <= end) pts = readPts(data, at + 9);
+  } else {
+    payload = readMpeg1Head(data, at + 6, end); // MPEG-1 packets (ISO/IEC 11172-1) have no length of their head
+    const mark = (data[payload - 5] as number) >> 4;
+    if (mark === 2) pts = readPts(data, payload - 5);
+    else if ((data[payload - 10] as number) >> 4 === 3) pts = readPts(data, payload - 10);
+  }
+  if (payload > end || payload - at > MAX_PES_HEADER) return;
+  let stream: StreamKey = id;
+  if (id === STREAM.private1) {
+    if (payload >= end) return;
+    const subStream = data[payload] as number;
+    stream = privateStream(subStream);
+    payload += subStreamHead(subStream);
+    if (payload > end) return;
+  }
+  if (locked) receiver.scrambled(stream);
+  else receiver.payload(stream, data, payload, end, pts);
+}
+
+/** Skips stuffing, buffer size and stamps of an MPEG-1 packet. @returns the first byte of payload. */
+function readMpeg1Head(data: Uint8Array, from: number, end: number): number {
+  let p = from;
+  while (p < end && data[p] === 0xff && p - from < 16) p++;
+  if (((data[p] ?? 0) & 0xc0) === 0x40) p += 2;
+  const kind = (data[p] ?? 0) >> 4;
+  return Math.min(end, p + (kind === 2 ? 5 : kind === 3 ? 10 : 1));
+}
