@@ -1,2 +1,3 @@
 export { TrackHashes, writeMaster, type MasterOptions, type MasterPromise, type TrackPromise } from './master';
 export { paletteRgb, vobSubHeader } from './palette';
+export { accessArguments, type AccessFacts, type AccessInput } from './access';

@@ -1,0 +1,19 @@
+// npm run demo: from a fresh clone to a running application with a demo archive.
+import path from 'node:path';
+import { parseArgs } from 'node:util';
+import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
+
+const { values } = parseArgs({ options: { port: { type: 'string', default: '4420' }, data: { type: 'string', default: path.join(root, '.data', 'demo') } } });
+ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv']);
+ensurePackages();
+const { buildAll } = await import('./build.mjs');
+const { supervise } = await import('./supervise.mjs');
+const { announce, freePort } = await import('./address.mjs');
+const { writeDemoConfig } = await import('./demo-config.mjs');
+await buildAll();
+const cache = path.join(root, '.cache', 'demo');
+must(process.execPath, [path.join('dist', 'demo.mjs'), cache]);
+const { file, dataFolder } = writeDemoConfig(cache, values.data);
+const port = await freePort(Number(values.port));
+supervise({ config: file, dataFolder, port });
+await announce(port);

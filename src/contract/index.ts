@@ -1,0 +1,5 @@
+export * from './api';
+export * from './job';
+export * from './problem';
+export { FindingsSchema, ReadingSchema } from './reading';
+export * from './routes';

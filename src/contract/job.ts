@@ -1,0 +1,101 @@
+import { z } from 'zod';
+import type { Check, Proof } from '@/core/proof';
+import type { MasterPromise } from '@/core/recipes';
+import type { Reel } from '@/core/reels';
+import { ProblemSchema } from './problem';
+import { ReadingSchema } from './reading';
+
+export const JOB_VERSION = 1;
+export const SIDECAR_VERSION = 1;
+
+const whole = z.number().int().nonnegative();
+const name = z.string().max(400);
+
+const takenTrack = z.object({
+  stream: whole, language: z.string().max(64).nullable(), name, isDefault: z.boolean(), isForced: z.boolean(), isCommentary: z.boolean(), isHearingImpaired: z.boolean(), isVisuallyImpaired: z.boolean(),
+});
+
+export const ReelSchema = z.object({
+  name,
+  pieces: z.array(z.object({ title: whole, angle: whole.min(1), fromChapter: whole.min(1), toChapter: whole.min(1) })).min(1).max(200).readonly(),
+  audio: z.array(takenTrack).max(32).readonly(),
+  subtitles: z.array(takenTrack).max(32).readonly(),
+  chapterNames: z.array(name).max(1000).readonly(),
+  recipes: z.array(z.enum(['master', 'access'])).min(1).max(2).readonly(),
+}) satisfies z.ZodType<Reel>;
+
+/** Where a runner reads: resolved by the engine inside its roots, never by the browser. */
+export const JobSourceSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('image'), path: z.string(), label: z.string() }),
+  z.object({ kind: z.literal('folder'), path: z.string(), label: z.string() }),
+  z.object({ kind: z.literal('drive'), path: z.string(), label: z.string(), drive: z.string() }),
+]);
+export type JobSource = z.infer<typeof JobSourceSchema>;
+
+/** One job, self-contained: a runner needs this file and nothing else. */
+export const JobSchema = z.object({
+  version: z.literal(JOB_VERSION),
+  id: z.string().regex(/^[a-z0-9-]{8,64}$/),
+  createdAt: z.string(),
+  reel: ReelSchema,
+  reading: ReadingSchema,
+  source: JobSourceSchema,
+  /** The folder that results go to, and where the runner may keep unfinished files (same file system). */
+  storage: z.object({ id: z.string(), name: z.string(), path: z.string() }),
+  /** File name without extension, already safe. */
+  fileName: z.string().min(1),
+});
+export type Job = z.infer<typeof JobSchema>;
+
+export const STAGES = ['master', 'master proof', 'access', 'access proof', 'placing'] as const;
+export const StageSchema = z.enum(STAGES);
+export type Stage = z.infer<typeof StageSchema>;
+
+/** One line of `events.ndjson`. `seq` counts from 1 without gaps. */
+export const JobEventSchema = z.discriminatedUnion('type', [
+  z.object({ type: z.literal('started'), seq: whole, at: z.string(), pid: whole }),
+  z.object({ type: z.literal('stage'), seq: whole, at: z.string(), stage: StageSchema }),
+  z.object({ type: z.literal('progress'), seq: whole, at: z.string(), stage: StageSchema, done: z.number(), total: z.number(), unit: z.enum(['bytes', 'ms']) }),
+  z.object({ type: z.literal('note'), seq: whole, at: z.string(), text: z.string() }),
+  z.object({ type: z.literal('finished'), seq: whole, at: z.string(), files: z.array(z.string()) }),
+  z.object({ type: z.literal('failed'), seq: whole, at: z.string(), problem: ProblemSchema }),
+  z.object({ type: z.literal('cancelled'), seq: whole, at: z.string() }),
+]);
+export type JobEvent = z.infer<typeof JobEventSchema>;
+
+export const CheckSchema = z.object({
+  what: z.enum(['track identical', 'packets', 'timestamps', 'duration', 'chapters', 'checksums', 'structure', 'decodes', 'streams']),
+  track: whole.nullable(), passed: z.boolean(), expected: z.string(), found: z.string(),
+}) satisfies z.ZodType<Check>;
+
+export const ProofSchema = z.object({ passed: z.boolean(), checks: z.array(CheckSchema).readonly(), identicalTracks: whole, tracks: whole }) satisfies z.ZodType<Proof>;
+
+export const MasterPromiseSchema = z.object({
+  durationMs: z.number(), frames: whole, interlaced: z.boolean(),
+  chapters: z.array(z.object({ startMs: z.number(), name: z.string() })).readonly(),
+  tracks: z.array(z.object({
+    kind: z.enum(['video', 'audio', 'subtitle']), stream: whole, codecId: z.string(), language: z.string().nullable(), packets: whole, bytes: whole, hash: z.string(),
+    lpcm: z.object({ bitDepth: z.union([z.literal(16), z.literal(20), z.literal(24)]), channels: whole, sampleRateHz: z.union([z.literal(48000), z.literal(96000)]) }).nullable(),
+    left: z.array(z.object({ reason: z.string(), bytes: whole, frames: whole })).readonly(), seenBytes: whole, irregularities: whole,
+  })).readonly(),
+}) satisfies z.ZodType<MasterPromise>;
+
+/** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
+export const SidecarSchema = z.object({
+  version: z.literal(SIDECAR_VERSION),
+  application: z.string(),
+  madeAt: z.string(),
+  jobId: z.string(),
+  recipe: z.enum(['master', 'access']),
+  file: z.object({ name: z.string(), sizeBytes: whole, sha256: z.string() }),
+  reel: ReelSchema,
+  disc: z.object({ label: z.string(), fingerprint: z.string(), kind: z.string(), source: z.string() }),
+  /** The segments read, in order, with their place on the disc. */
+  segments: z.array(z.object({ title: whole, chapter: whole.nullable(), id: z.string(), discSector: whole, sectors: whole })),
+  payloadHash: z.string(),
+  /** What the master holds, or what the access copy was made from. */
+  promise: MasterPromiseSchema,
+  proof: ProofSchema,
+  tools: z.record(z.string(), z.string()),
+});
+export type Sidecar = z.infer<typeof SidecarSchema>;

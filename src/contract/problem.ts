@@ -1,0 +1,72 @@
+import { z } from 'zod';
+import { DiscError, type DiscErrorCode } from '@/core/bytes';
+
+/** What to do, per code that is not the disc's: storage, work, requests. */
+const ADVICE = {
+  'storage-missing': 'Connect the library storage again, then retry.',
+  'storage-read-only': 'Make the library folder writable, then retry. Nothing was written.',
+  'storage-full': 'Free some space in the library, or choose another storage, then retry.',
+  'name-taken': 'Choose another name. The file that is there was not touched.',
+  'encoder-failed': 'Look at the log. The master, where one was asked for, is not affected.',
+  'proof-failed': 'The file was not put into the library. Read the disc again, and look at the log.',
+  'runner-died': 'Retry: it goes on from the last stage that was finished.',
+  'bad-request': 'This is a fault of the application: please report it with this message.',
+  'not-known': 'It may have been removed. Reload the page.',
+  'engine-away': 'The engine is starting again. Jobs go on; this page comes back by itself.',
+  'drive-empty': 'Insert a disc first.',
+  refused: 'Open the application at the address it printed when it started.',
+  internal: 'Look at the log, and report it with this message.',
+} as const;
+
+export type WorkErrorCode = keyof typeof ADVICE;
+export type ProblemCode = WorkErrorCode | DiscErrorCode;
+
+/** An error as it crosses a border: classes are lost there, codes are not. Branch on `code`. */
+export const ProblemSchema = z.object({
+  code: z.string() as z.ZodType<ProblemCode>,
+  message: z.string(),
+  whatToDo: z.string(),
+  where: z.object({ source: z.string(), byteOffset: z.number(), structure: z.string().optional() }).nullable(),
+});
+export type Problem = z.infer<typeof ProblemSchema>;
+
+/** Something other than the disc that went wrong. */
+export class WorkError extends Error {
+  override readonly name = 'WorkError';
+  readonly whatToDo: string;
+  constructor(
+    readonly code: WorkErrorCode,
+    message: string,
+    options?: ErrorOptions,
+  ) {
+    super(message, options);
+    this.whatToDo = ADVICE[code];
+  }
+}
+
+/** Codes of the operating system that mean something to the user. */
+const SYSTEM_CODES: Readonly<Record<string, WorkErrorCode>> = {
+  ENOSPC: 'storage-full', EDQUOT: 'storage-full', EFBIG: 'storage-full', EROFS: 'storage-read-only', EACCES: 'storage-read-only', EPERM: 'storage-read-only', ENOENT: 'storage-missing', ENOTDIR: 'storage-missing', EIO: 'storage-missing',
+};
+
+/** Any error as a problem that can be shown and sent. */
+export function toProblem(error: unknown): Problem {
+  if (error instanceof DiscError) {
+    const { source, byteOffset, structure } = error.where;
+    return { code: error.code, message: error.message, whatToDo: error.whatToDo, where: { source, byteOffset, ...(structure === undefined ? {} : { structure }) } };
+  }
+  if (error instanceof WorkError) return { code: error.code, message: error.message, whatToDo: error.whatToDo, where: null };
+  const code = typeof error === 'object' && error !== null && 'code' in error ? SYSTEM_CODES[String(error.code)] : undefined;
+  const message = error instanceof Error ? error.message : String(error);
+  return toProblem(new WorkError(code ?? 'internal', message));
+}
+
+/** HTTP status of a problem. */
+export function statusOf(problem: Problem): number {
+  if (problem.code === 'not-known' || problem.code === 'not-found') return 404;
+  if (problem.code === 'name-taken') return 409;
+  if (problem.code === 'refused') return 403;
+  if (problem.code === 'engine-away') return 503;
+  if (problem.code === 'internal') return 500;
+  return 400;
+}

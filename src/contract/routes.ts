@@ -1,0 +1,55 @@
+import { z } from 'zod';
+import {
+  BrowseResultSchema, DoneSchema, EngineStateSchema, InsertSchema, JobLogSchema, OutputListSchema, OutputSchema, ReadingResultSchema, ReadingTaskSchema, ReproveSchema, StartReadingSchema, SubmitJobSchema, SubmittedSchema,
+} from './api';
+
+/** A way into the engine. `:id` stands for one path part; a stream is handed on as it comes. */
+export interface Route {
+  readonly method: 'GET' | 'POST' | 'DELETE';
+  readonly path: string;
+  readonly body: z.ZodType | null;
+  readonly response: z.ZodType | 'stream';
+}
+
+const route = <B extends z.ZodType | null, R extends z.ZodType | 'stream'>(method: Route['method'], path: string, body: B, response: R) => ({ method, path, body, response });
+
+/** All of them: the route handlers, the engine and the browser's calls are checked against this one table. */
+export const ROUTES = {
+  state: route('GET', '/state', null, EngineStateSchema),
+  events: route('GET', '/events', null, 'stream'),
+  browse: route('GET', '/browse', null, BrowseResultSchema),
+  startReading: route('POST', '/readings', StartReadingSchema, ReadingTaskSchema),
+  reading: route('GET', '/readings/:id', null, ReadingResultSchema),
+  cancelReading: route('DELETE', '/readings/:id', null, DoneSchema),
+  insert: route('POST', '/drives/:id/insert', InsertSchema, DoneSchema),
+  eject: route('POST', '/drives/:id/eject', null, DoneSchema),
+  submitJob: route('POST', '/jobs', SubmitJobSchema, SubmittedSchema),
+  cancelJob: route('POST', '/jobs/:id/cancel', null, DoneSchema),
+  retryJob: route('POST', '/jobs/:id/retry', null, DoneSchema),
+  forgetJob: route('DELETE', '/jobs/:id', null, DoneSchema),
+  jobLog: route('GET', '/jobs/:id/log', null, JobLogSchema),
+  outputs: route('GET', '/outputs', null, OutputListSchema),
+  output: route('GET', '/outputs/:id', null, OutputSchema),
+  reprove: route('POST', '/outputs/:id/prove', null, ReproveSchema),
+  play: route('GET', '/outputs/:id/play', null, 'stream'),
+} as const satisfies Record<string, Route>;
+
+export type RouteName = keyof typeof ROUTES;
+
+/** Largest body that is read: a submitted job with the reading of the largest disc. */
+export const MAX_BODY_BYTES = 7 * 1024 * 1024;
+
+/** Finds the route of a request. @returns its name and the path's identifier, or null. */
+export function matchRoute(method: string, path: string): { readonly name: RouteName; readonly id: string } | null {
+  const parts = path.split('/').filter(Boolean);
+  for (const [name, r] of Object.entries(ROUTES) as [RouteName, Route][]) {
+    if (r.method !== method) continue;
+    const wanted = r.path.split('/').filter(Boolean);
+    if (wanted.length !== parts.length) continue;
+    if (!wanted.every((w, i) => w === ':id' || w === parts[i])) continue;
+    const id = parts[wanted.indexOf(':id')] ?? '';
+    if (wanted.includes(':id') && !/^[A-Za-z0-9._-]{1,128}$/.test(id)) return null;
+    return { name, id };
+  }
+  return null;
+}

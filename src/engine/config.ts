@@ -1,0 +1,29 @@
+import { mkdirSync, readFileSync, realpathSync, renameSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { z } from 'zod';
+
+const place = z.object({ id: z.string().regex(/^[a-z0-9-]{1,40}$/), name: z.string().min(1), path: z.string().min(1) });
+
+/** What this machine offers: written by whoever starts the application, never by the browser. */
+export const EngineConfigSchema = z.object({
+  dataFolder: z.string(),
+  /** Folders in which disc images and disc folders are looked for. */
+  roots: z.array(place),
+  /** Library storages. */
+  storages: z.array(place),
+  drives: z.array(z.object({ id: place.shape.id, name: z.string(), discs: z.array(z.object({ id: place.shape.id, label: z.string(), file: z.string() })) })),
+});
+export type EngineConfig = z.infer<typeof EngineConfigSchema>;
+
+/** @throws Error with what is wrong in the file. */
+export function loadConfig(file: string): EngineConfig {
+  const config = EngineConfigSchema.parse(JSON.parse(readFileSync(file, 'utf8')));
+  mkdirSync(path.join(config.dataFolder, 'jobs'), { recursive: true });
+  return { ...config, dataFolder: realpathSync(config.dataFolder) };
+}
+
+/** Replaces a small file whole: a reader sees the old one or the new one. */
+export function replaceFile(file: string, text: string): void {
+  writeFileSync(`${file}.new`, text);
+  renameSync(`${file}.new`, file);
+}

@@ -1,0 +1,110 @@
+import { readFileSync } from 'node:fs';
+import path from 'node:path';
+import { WorkError, type DriveState, type JobSource } from '@/contract';
+import { replaceFile, type EngineConfig } from './config';
+
+interface Tray {
+  disc: string | null;
+  spunUp: boolean;
+  /** Readings and jobs that use the drive now. */
+  users: number;
+}
+
+/** The drives of this machine. Here they are stand-ins that take discs of the demo archive like a tray would. */
+export class Drives {
+  private readonly trays = new Map<string, Tray>();
+  private readonly stateFile: string;
+
+  constructor(
+    private readonly config: EngineConfig,
+    private readonly changed: () => void,
+  ) {
+    this.stateFile = path.join(config.dataFolder, 'trays.json');
+    const before = this.load();
+    for (const drive of config.drives) {
+      const disc = before[drive.id];
+      this.trays.set(drive.id, { disc: drive.discs.some((d) => d.id === disc) ? (disc ?? null) : null, spunUp: true, users: 0 });
+    }
+  }
+
+  private load(): Record<string, string | null> {
+    try {
+      return JSON.parse(readFileSync(this.stateFile, 'utf8')) as Record<string, string | null>;
+    } catch {
+      return {};
+    }
+  }
+
+  private save(): void {
+    replaceFile(this.stateFile, JSON.stringify(Object.fromEntries([...this.trays].map(([id, tray]) => [id, tray.disc]))));
+    this.changed();
+  }
+
+  private find(id: string) {
+    const drive = this.config.drives.find((d) => d.id === id);
+    const tray = this.trays.get(id);
+    if (!drive || !tray) throw new WorkError('not-known', 'There is no such drive');
+    return { drive, tray };
+  }
+
+  states(): DriveState[] {
+    return this.config.drives.map((drive) => {
+      const { tray } = this.find(drive.id);
+      const disc = drive.discs.find((d) => d.id === tray.disc);
+      return {
+        id: drive.id, name: drive.name, simulated: true, disc: disc?.label ?? null, discs: drive.discs.map(({ id, label }) => ({ id, label })),
+        state: !disc ? 'empty' : tray.users > 0 ? (tray.spunUp ? 'reading' : 'spinning up') : 'ready',
+      };
+    });
+  }
+
+  insert(id: string, disc: string): void {
+    const { drive, tray } = this.find(id);
+    if (tray.users > 0) throw new WorkError('bad-request', `${drive.name} is being read: eject when it is done`);
+    if (!drive.discs.some((d) => d.id === disc)) throw new WorkError('not-known', 'There is no such disc');
+    Object.assign(tray, { disc, spunUp: false });
+    this.save();
+  }
+
+  eject(id: string): void {
+    const { drive, tray } = this.find(id);
+    if (tray.users > 0) throw new WorkError('bad-request', `${drive.name} is being read: cancel that first`);
+    tray.disc = null;
+    this.save();
+  }
+
+  /** @throws WorkError `drive-empty`. */
+  source(id: string): JobSource {
+    const { drive, tray } = this.find(id);
+    const disc = drive.discs.find((d) => d.id === tray.disc);
+    if (!disc) throw new WorkError('drive-empty', `${drive.name} is empty`);
+    return { kind: 'drive', path: disc.file, label: `${disc.label} in ${drive.name}`, drive: id };
+  }
+
+  /** Marks a drive as in use. @returns whether it has to spin up, and a function to call when done. */
+  use(id: string): { readonly spunUp: boolean; readonly done: () => void } {
+    const { tray } = this.find(id);
+    const { spunUp } = tray;
+    tray.users++;
+    this.changed();
+    let open = true;
+    return {
+      spunUp,
+      done: () => {
+        if (!open) return;
+        open = false;
+        tray.users--;
+        tray.spunUp = true;
+        this.changed();
+      },
+    };
+  }
+
+  /** The disc has come to speed. */
+  spunUp(id: string): void {
+    const { tray } = this.find(id);
+    if (tray.spunUp) return;
+    tray.spunUp = true;
+    this.changed();
+  }
+}

@@ -1,0 +1,47 @@
+import { open } from 'node:fs/promises';
+import { JobEventSchema, type JobEvent } from '@/contract';
+
+const READ_BYTES = 256 * 1024;
+
+/** Reads a growing file of events from where it last stopped. Half a line is left for the next time. */
+export class EventFollower {
+  private offset = 0;
+  private rest = Buffer.alloc(0);
+
+  constructor(private readonly file: string) {}
+
+  /** Events that have come since. A line that is no event (torn by a power cut) is passed over. */
+  async read(): Promise<JobEvent[]> {
+    const handle = await open(this.file, 'r').catch(() => null);
+    if (!handle) return [];
+    const events: JobEvent[] = [];
+    try {
+      for (;;) {
+        const buffer = Buffer.alloc(READ_BYTES);
+        const { bytesRead } = await handle.read(buffer, 0, READ_BYTES, this.offset);
+        if (bytesRead === 0) break;
+        this.offset += bytesRead;
+        const data = Buffer.concat([this.rest, buffer.subarray(0, bytesRead)]);
+        const end = data.lastIndexOf(10) + 1;
+        this.rest = Buffer.from(data.subarray(end));
+        for (const line of data.subarray(0, end).toString('utf8').split('\n')) {
+          const event = parseLine(line);
+          if (event) events.push(event);
+        }
+      }
+    } finally {
+      await handle.close();
+    }
+    return events;
+  }
+}
+
+function parseLine(line: string): JobEvent | null {
+  if (line === '') return null;
+  try {
+    const parsed = JobEventSchema.safeParse(JSON.parse(line));
+    return parsed.success ? parsed.data : null;
+  } catch {
+    return null;
+  }
+}

@@ -1,0 +1,281 @@
+import { spawn } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { existsSync, mkdirSync, openSync, closeSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { stat } from 'node:fs/promises';
+import { cpus } from 'node:os';
+import path from 'node:path';
+import { joinProblem } from '@/core/assembly';
+import { estimateReel, safeFileName } from '@/core/reels';
+import { JOB_VERSION, JobSchema, WorkError, toProblem, type Job, type JobEvent, type JobSource, type JobState, type SubmitJob } from '@/contract';
+import { JobFolder } from '@/node/job-folder';
+import { removeWorkshop, requireStorage } from '@/node/library';
+import { replaceFile, type EngineConfig } from './config';
+import type { Drives } from './drives';
+import { EventFollower } from './follower';
+import type { Hub } from './hub';
+import { isOver, newJobState, reduceJob, type Measured } from './job-state';
+import { identify, isAlive, type ProcessId } from './process-id';
+
+interface Entry {
+  readonly job: Job;
+  readonly folder: string;
+  state: JobState;
+  readonly follower: EventFollower;
+  last: (Measured & { readonly stage: string }) | null;
+  process: ProcessId | null;
+  /** A runner of this engine that has not been seen to end. */
+  child: boolean;
+  drive: { readonly done: () => void } | null;
+}
+
+const POLL_MS = 250;
+/** A job whose runner dies this often is left for the user. */
+const MAX_ATTEMPTS = 3;
+/** Encoders use all cores by themselves: two jobs at a time keep disc and processor busy together. */
+const LANES = Math.max(1, Math.floor(cpus().length / 2));
+
+/**
+ * The queue. It has no database: a job is a folder, its state follows from its events, and a runner goes on without the
+ * engine. After a restart the folders are read again and runners that still live are followed as before.
+ */
+export class Jobs {
+  private readonly entries = new Map<string, Entry>();
+  private readonly root: string;
+  private timer: NodeJS.Timeout | null = null;
+  private busy = false;
+
+  constructor(
+    private readonly config: EngineConfig,
+    private readonly runner: string,
+    private readonly drives: Drives,
+    private readonly hub: Hub,
+    private readonly finished: () => void,
+  ) {
+    this.root = path.join(config.dataFolder, 'jobs');
+  }
+
+  /** Reads the job folders that are there, and begins to work. */
+  async start(): Promise<void> {
+    for (const name of readdirSync(this.root).sort()) {
+      const folder = path.join(this.root, name);
+      try {
+        const job = JobSchema.parse(JSON.parse(readFileSync(path.join(folder, 'job.json'), 'utf8')));
+        const entry = this.entry(job, folder);
+        this.entries.set(job.id, entry);
+        await this.follow(entry);
+      } catch (error) {
+        console.error(`job folder ${name} can not be used: ${toProblem(error).message}`);
+      }
+    }
+    this.timer = setInterval(() => void this.tick(), POLL_MS);
+    await this.tick();
+  }
+
+  stop(): void {
+    if (this.timer) clearInterval(this.timer);
+  }
+
+  private entry(job: Job, folder: string): Entry {
+    return { job, folder, state: newJobState(job), follower: new EventFollower(path.join(folder, 'events.ndjson')), last: null, process: this.readProcess(folder), child: false, drive: null };
+  }
+
+  private readProcess(folder: string): ProcessId | null {
+    try {
+      return JSON.parse(readFileSync(path.join(folder, 'runner.json'), 'utf8')) as ProcessId;
+    } catch {
+      return null;
+    }
+  }
+
+  states(): JobState[] {
+    return [...this.entries.values()].map((e) => e.state);
+  }
+
+  /** Names that are taken, or will be when the waiting jobs are done. */
+  private async requireFreeName(storage: string, fileName: string, job: { readonly recipes: readonly string[] }): Promise<void> {
+    const files = job.recipes.map((r) => path.join(storage, fileName + (r === 'master' ? '.mkv' : '.mp4')));
+    const planned = [...this.entries.values()].find((e) => (!isOver(e.state) || e.state.state === 'failed') && e.job.storage.path === storage && e.job.fileName.toLowerCase() === fileName.toLowerCase());
+    if (planned) throw new WorkError('name-taken', `The queue already has a job that makes “${fileName}”`);
+    for (const file of files) if (await stat(file).then(() => true, () => false)) throw new WorkError('name-taken', `The library already has a file ${path.basename(file)}`);
+  }
+
+  /**
+   * Takes a job into the queue.
+   * @throws WorkError and DiscError for whatever can be known before it starts.
+   */
+  async submit(request: SubmitJob, source: JobSource): Promise<{ jobId: string; fileName: string }> {
+    const storage = this.config.storages.find((s) => s.id === request.storage);
+    if (!storage) throw new WorkError('not-known', 'This storage is not configured');
+    const { reel, reading } = request;
+    for (const piece of reel.pieces) {
+      const title = reading.titles.find((t) => t.number === piece.title);
+      if (title?.state === 'scrambled') throw new WorkError('bad-request', `Title ${String(title.number)} is copy protected and is not taken`);
+      if (!title || title.state !== 'usable') throw new WorkError('bad-request', `Title ${String(piece.title)} can not be taken whole`);
+      const first = reading.titles.find((t) => t.number === reel.pieces[0]?.title);
+      const problem = first ? joinProblem(first, title) : null;
+      if (problem) throw new WorkError('bad-request', problem);
+    }
+    const fileName = safeFileName(reel.name);
+    const estimate = estimateReel(reading, reel);
+    await requireStorage(storage.path, storage.name, (reel.recipes.includes('master') ? estimate.masterBytes : 0) + (reel.recipes.includes('access') ? estimate.accessBytes : 0));
+    await this.requireFreeName(storage.path, fileName, reel);
+    const id = `${Date.now().toString(36)}-${randomBytes(4).toString('hex')}`;
+    const job: Job = JobSchema.parse({ version: JOB_VERSION, id, createdAt: new Date().toISOString(), reel, reading, source, storage, fileName });
+    const folder = path.join(this.root, id);
+    mkdirSync(folder);
+    replaceFile(path.join(folder, 'job.json'), JSON.stringify(job, null, 1));
+    const entry = this.entry(job, folder);
+    this.entries.set(id, entry);
+    this.send(entry);
+    void this.tick();
+    return { jobId: id, fileName };
+  }
+
+  private find(id: string): Entry {
+    const entry = this.entries.get(id);
+    if (!entry) throw new WorkError('not-known', 'There is no such job');
+    return entry;
+  }
+
+  /** Stops a job; nothing that looks finished stays behind. */
+  async cancel(id: string): Promise<void> {
+    const entry = this.find(id);
+    if (isOver(entry.state)) return;
+    writeFileSync(path.join(entry.folder, 'cancel'), '');
+    if (entry.process && isAlive(entry.process)) {
+      process.kill(entry.process.pid, 'SIGTERM');
+      return;
+    }
+    await removeWorkshop(entry.job.storage.path, id).catch(() => undefined);
+    new JobFolder(entry.folder).emit({ type: 'cancelled' });
+    await this.tick();
+  }
+
+  /** Puts a failed or cancelled job into the queue again; it goes on from the last finished stage. */
+  async retry(id: string): Promise<void> {
+    const entry = this.find(id);
+    if (entry.state.state !== 'failed' && entry.state.state !== 'cancelled') return;
+    rmSync(path.join(entry.folder, 'cancel'), { force: true });
+    entry.state = { ...entry.state, state: 'waiting', problem: null, endedAt: null, attempts: 0, stage: null, done: 0, total: 0 };
+    this.send(entry);
+    await this.tick();
+  }
+
+  /** Takes an ended job off the list. What it made stays. */
+  async forget(id: string): Promise<void> {
+    const entry = this.find(id);
+    if (!isOver(entry.state)) throw new WorkError('bad-request', 'This job is not over: cancel it first');
+    await removeWorkshop(entry.job.storage.path, id).catch(() => undefined);
+    rmSync(entry.folder, { recursive: true, force: true });
+    this.entries.delete(id);
+    this.hub.send({ type: 'job-gone', id });
+  }
+
+  async log(id: string): Promise<JobEvent[]> {
+    const events = await new EventFollower(path.join(this.find(id).folder, 'events.ndjson')).read();
+    return events.filter((e) => e.type !== 'progress');
+  }
+
+  private send(entry: Entry): void {
+    this.hub.send({ type: 'job', job: entry.state });
+  }
+
+  /** Takes in what the runner has written since. */
+  private async follow(entry: Entry): Promise<void> {
+    const before = entry.state;
+    for (const event of await entry.follower.read()) {
+      const last = event.type === 'progress' && entry.last?.stage === event.stage ? entry.last : null;
+      entry.state = reduceJob(entry.state, event, last);
+      if (event.type === 'progress') entry.last = { atMs: Date.parse(event.at), done: event.done, stage: event.stage };
+      if (event.type === 'started') entry.last = null;
+    }
+    if (entry.state === before) return;
+    this.send(entry);
+    if (entry.state.state === 'done' && before.state !== 'done') this.finished();
+  }
+
+  private async tick(): Promise<void> {
+    if (this.busy) return;
+    this.busy = true;
+    try {
+      let running = 0;
+      for (const entry of this.entries.values()) {
+        if (isOver(entry.state)) {
+          this.freeDrive(entry);
+          continue;
+        }
+        await this.follow(entry);
+        const alive = entry.child || (entry.process !== null && isAlive(entry.process));
+        if (alive) {
+          running++;
+          this.holdDrive(entry);
+          continue;
+        }
+        await this.follow(entry); // its last words, written between the first look and its end
+        this.freeDrive(entry);
+        if (!isOver(entry.state) && entry.state.state === 'running') this.interrupted(entry);
+      }
+      for (const entry of this.entries.values()) {
+        if (running >= LANES) break;
+        if (entry.state.state !== 'waiting' && entry.state.state !== 'interrupted') continue;
+        if (entry.child || (entry.process && isAlive(entry.process))) continue;
+        this.launch(entry);
+        running++;
+      }
+    } catch (error) {
+      console.error(`queue: ${toProblem(error).message}`);
+    } finally {
+      this.busy = false;
+    }
+  }
+
+  private interrupted(entry: Entry): void {
+    entry.process = null;
+    if (existsSync(path.join(entry.folder, 'cancel'))) {
+      void removeWorkshop(entry.job.storage.path, entry.job.id).catch(() => undefined);
+      new JobFolder(entry.folder).emit({ type: 'cancelled' });
+    } else if (entry.state.attempts >= MAX_ATTEMPTS) {
+      new JobFolder(entry.folder).emit({ type: 'failed', problem: toProblem(new WorkError('runner-died', `The runner ended ${String(entry.state.attempts)} times without a word`)) });
+    } else {
+      entry.state = { ...entry.state, state: 'interrupted', rate: null };
+      this.send(entry);
+    }
+  }
+
+  private holdDrive(entry: Entry): void {
+    const { source } = entry.job;
+    const reads = entry.state.stage === null || entry.state.stage === 'master' || (entry.state.stage === 'access' && !entry.job.reel.recipes.includes('master'));
+    if (source.kind !== 'drive' || !reads) this.freeDrive(entry);
+    else entry.drive ??= this.drives.use(source.drive);
+  }
+
+  private freeDrive(entry: Entry): void {
+    entry.drive?.done();
+    entry.drive = null;
+  }
+
+  /** Starts a runner that goes on whatever happens to the engine. */
+  private launch(entry: Entry): void {
+    const log = openSync(path.join(entry.folder, 'log.txt'), 'a');
+    try {
+      const child = spawn(process.execPath, ['--max-semi-space-size=2', this.runner, entry.folder], { detached: true, stdio: ['ignore', log, log] });
+      entry.child = true;
+      child.on('error', () => {
+        entry.child = false;
+      });
+      child.on('exit', () => {
+        entry.child = false;
+        void this.tick();
+      });
+      child.unref();
+      if (child.pid !== undefined) {
+        entry.process = identify(child.pid);
+        replaceFile(path.join(entry.folder, 'runner.json'), JSON.stringify(entry.process));
+      }
+      entry.state = { ...entry.state, state: 'running' };
+      this.send(entry);
+    } finally {
+      closeSync(log);
+    }
+  }
+}

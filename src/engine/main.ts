@@ -1,0 +1,67 @@
+import { randomUUID } from 'node:crypto';
+import { chmodSync, rmSync } from 'node:fs';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import type { JobSource, SourceRef } from '@/contract';
+import { loadConfig } from './config';
+import { Drives } from './drives';
+import { Hub } from './hub';
+import { Jobs } from './jobs';
+import { Outputs } from './outputs';
+import { Readings } from './readings';
+import { Roots } from './roots';
+import { createEngineServer, storageStates } from './server';
+
+const WATCH_MS = 3000;
+
+const configFile = process.argv[2];
+if (!configFile) {
+  process.stderr.write('usage: engine CONFIG.json\n');
+  process.exit(64);
+}
+const config = loadConfig(configFile);
+const hub = new Hub(randomUUID());
+const roots = new Roots(config);
+const outputs = new Outputs(config);
+const drives = new Drives(config, () => { hub.send({ type: 'drives', drives: drives.states() }); });
+const resolve = (ref: SourceRef): Promise<JobSource> => (ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path));
+const readings = new Readings(resolve, drives, hub);
+const announceOutputs = () => void outputs.list().then((list) => { hub.send({ type: 'outputs', count: list.length }); });
+const runner = path.join(path.dirname(fileURLToPath(import.meta.url)), 'runner.mjs');
+const jobs = new Jobs(config, runner, drives, hub, announceOutputs);
+
+/** Looks at folders and storages now and then, and tells the pages what has changed. */
+const seen = new Map<string, string>();
+async function watch(): Promise<void> {
+  const tell = (type: string, value: unknown, send: () => void) => {
+    const text = JSON.stringify(value);
+    if (seen.get(type) === text) return;
+    seen.set(type, text);
+    send();
+  };
+  const states = await roots.states();
+  tell('roots', states, () => { hub.send({ type: 'roots', roots: states }); });
+  const storages = await storageStates(config);
+  // Free space changes with every write: only whole 16 MiB are news.
+  tell('storages', storages.map((s) => ({ ...s, freeBytes: s.freeBytes === null ? null : Math.round(s.freeBytes / 2 ** 24) })), () => { hub.send({ type: 'storages', storages }); });
+}
+
+const socket = path.join(config.dataFolder, 'engine.sock');
+rmSync(socket, { force: true });
+const server = createEngineServer({ config, hub, roots, drives, readings, jobs, outputs, resolve });
+await jobs.start();
+const timer = setInterval(() => void watch().catch((error: unknown) => { console.error(error); }), WATCH_MS);
+server.listen(socket, () => {
+  chmodSync(socket, 0o600);
+  process.send?.({ type: 'ready' });
+});
+
+/** Runners go on by themselves; the next engine finds them again. */
+function stop(): void {
+  clearInterval(timer);
+  jobs.stop();
+  server.close();
+  server.closeAllConnections();
+  setTimeout(() => process.exit(0), 200).unref();
+}
+for (const signal of ['SIGTERM', 'SIGINT', 'disconnect'] as const) process.once(signal, stop);

@@ -1,0 +1,70 @@
+import { createReadStream } from 'node:fs';
+import { stat } from 'node:fs/promises';
+import type { IncomingMessage, ServerResponse } from 'node:http';
+import { pipeline } from 'node:stream/promises';
+import type { Output } from '@/contract';
+import { collectLines, finished, spawnGuarded } from '@/node/ffmpeg';
+
+/** Players at a time: each is an encoder. */
+const MAX_PLAYERS = 3;
+let players = 0;
+
+/** Sends a byte range of a file, as a seeking player asks for it (RFC 9110 section 14). */
+async function sendFile(file: string, type: string, request: IncomingMessage, response: ServerResponse): Promise<void> {
+  const { size } = await stat(file);
+  const range = /^bytes=(\d*)-(\d*)$/.exec(request.headers.range ?? '');
+  let start = 0;
+  let end = size - 1;
+  if (range) {
+    if (range[1]) {
+      start = Number(range[1]);
+      if (range[2]) end = Math.min(end, Number(range[2]));
+    } else if (range[2]) start = Math.max(0, size - Number(range[2]));
+    if (start > end) {
+      response.writeHead(416, { 'content-range': `bytes */${String(size)}` }).end();
+      return;
+    }
+  }
+  const headers = { 'content-type': type, 'accept-ranges': 'bytes', 'content-length': String(end - start + 1), 'cache-control': 'no-store' };
+  response.writeHead(range ? 206 : 200, range ? { ...headers, 'content-range': `bytes ${String(start)}-${String(end)}/${String(size)}` } : headers);
+  await pipeline(createReadStream(file, { start, end, highWaterMark: 256 * 1024 }), response).catch(() => undefined); // the player went away
+}
+
+/**
+ * Plays a result in the page: an access copy as it is, a master turned into something a browser plays, on the fly and
+ * from any moment, only as fast as it is watched.
+ */
+export async function play(file: string, output: Output, query: URLSearchParams, request: IncomingMessage, response: ServerResponse): Promise<void> {
+  if (output.sidecar.recipe === 'access') {
+    await sendFile(file, 'video/mp4', request, response);
+    return;
+  }
+  if (players >= MAX_PLAYERS) {
+    response.writeHead(503, { 'content-type': 'text/plain' }).end('Too many previews are open');
+    return;
+  }
+  const number = (name: string, most: number) => Math.min(most, Math.max(0, Number(query.get(name)) || 0));
+  const start = number('start', output.sidecar.promise.durationMs / 1000);
+  const audio = Math.floor(number('audio', 31));
+  const filters = output.sidecar.promise.interlaced ? ['-vf', 'bwdif=mode=send_frame:deint=interlaced,scale=iw*sar:ih,setsar=1'] : ['-vf', 'scale=iw*sar:ih,setsar=1'];
+  const child = spawnGuarded('ffmpeg', [
+    '-hide_banner', '-nostdin', '-loglevel', 'error', '-ss', start.toFixed(3), '-i', file, '-map', '0:v:0', '-map', `0:a:${String(audio)}?`, ...filters,
+    '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '23', '-pix_fmt', 'yuv420p', '-g', '50', '-c:a', 'aac', '-ac', '2', '-b:a', '128k', '-movflags', 'frag_keyframe+empty_moov+default_base_moof', '-f', 'mp4', 'pipe:1',
+  ]);
+  players++;
+  const errors: string[] = [];
+  collectLines(child.stderr, errors);
+  child.stdin.end();
+  const end = finished(child, errors, 'ffmpeg').catch(() => undefined);
+  response.writeHead(200, { 'content-type': 'video/mp4', 'cache-control': 'no-store' });
+  response.on('close', () => child.kill('SIGKILL'));
+  try {
+    await pipeline(child.stdout, response);
+  } catch {
+    // the page was left: nothing to say to anybody
+  } finally {
+    child.kill('SIGKILL');
+    players--;
+    await end;
+  }
+}

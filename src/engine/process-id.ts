@@ -1,0 +1,26 @@
+import { readFileSync } from 'node:fs';
+
+/** A process told apart from a later one with the same number: by the time it was started. */
+export interface ProcessId {
+  readonly pid: number;
+  readonly startTime: string;
+}
+
+/** Start time in clock ticks since boot: field 22 of /proc/PID/stat (proc(5)). Null where there is no such process. */
+function startTimeOf(pid: number): string | null {
+  try {
+    const text = readFileSync(`/proc/${String(pid)}/stat`, 'utf8');
+    const fields = text.slice(text.lastIndexOf(')') + 2).split(' ');
+    // A zombie has ended; it only waits to be noticed.
+    return fields[0] === 'Z' ? null : (fields[19] ?? null);
+  } catch {
+    return null;
+  }
+}
+
+export function identify(pid: number): ProcessId | null {
+  const startTime = startTimeOf(pid);
+  return startTime === null ? null : { pid, startTime };
+}
+
+export const isAlive = (id: ProcessId): boolean => startTimeOf(id.pid) === id.startTime;

@@ -1,0 +1,71 @@
+import { readdir, realpath, stat } from 'node:fs/promises';
+import path from 'node:path';
+import { WorkError, type FoundSource, type JobSource } from '@/contract';
+import type { EngineConfig } from './config';
+
+const IMAGE = /\.(iso|img|udf)$/i;
+const MAX_ENTRIES = 5000;
+
+/**
+ * A path inside a configured folder. Links are followed and must end inside as well; nothing from the browser is taken on trust.
+ * @throws WorkError `not-known` for an unknown root, a path that leaves it, or one that is not there.
+ */
+export async function resolveInside(rootPath: string, inside: string): Promise<string> {
+  const lost = () => new WorkError('not-known', `There is no ${inside === '' ? 'such folder' : `“${inside}”`} in this place`);
+  if (inside.includes('\0') || path.isAbsolute(inside)) throw lost();
+  const root = await realpath(rootPath).catch(() => null);
+  const full = root === null ? null : await realpath(path.join(root, inside)).catch(() => null);
+  if (root === null || full === null || (full !== root && !full.startsWith(root + path.sep))) throw lost();
+  return full;
+}
+
+async function holdsVideo(folder: string): Promise<boolean> {
+  const names = (await readdir(folder).catch(() => [])).map((n) => n.toUpperCase());
+  return names.includes('VIDEO_TS') || names.includes('VIDEO_TS.IFO') || names.includes('VIDEO_TS.BUP');
+}
+
+/** Folders and places that can be read as discs, one level at a time. */
+export class Roots {
+  constructor(private readonly config: EngineConfig) {}
+
+  private root(id: string) {
+    const root = this.config.roots.find((r) => r.id === id);
+    if (!root) throw new WorkError('not-known', 'This place is not configured');
+    return root;
+  }
+
+  async browse(id: string, inside: string): Promise<FoundSource[]> {
+    const folder = await resolveInside(this.root(id).path, inside);
+    const entries = (await readdir(folder, { withFileTypes: true }).catch(() => [])).slice(0, MAX_ENTRIES);
+    const found: FoundSource[] = [];
+    for (const entry of entries) {
+      if (entry.name.startsWith('.')) continue;
+      const relative = [...inside.split('/').filter(Boolean), entry.name].join('/');
+      const full = await resolveInside(this.root(id).path, relative).catch(() => null);
+      const info = full === null ? null : await stat(full).catch(() => null);
+      if (full === null || !info) continue;
+      if (info.isDirectory()) found.push({ root: id, path: relative, name: entry.name, kind: (await holdsVideo(full)) ? 'disc folder' : 'folder', sizeBytes: null });
+      else if (info.isFile() && IMAGE.test(entry.name)) found.push({ root: id, path: relative, name: entry.name, kind: 'image', sizeBytes: info.size });
+    }
+    return found.sort((a, b) => a.name.localeCompare(b.name));
+  }
+
+  async states(): Promise<{ id: string; name: string; available: boolean; found: FoundSource[] }[]> {
+    return Promise.all(
+      this.config.roots.map(async ({ id, name }) => {
+        try {
+          return { id, name, available: true, found: await this.browse(id, '') };
+        } catch {
+          return { id, name, available: false, found: [] };
+        }
+      }),
+    );
+  }
+
+  /** What a runner opens for this place. @throws WorkError `not-known`. */
+  async source(id: string, inside: string): Promise<JobSource> {
+    const full = await resolveInside(this.root(id).path, inside);
+    const label = inside === '' ? this.root(id).name : inside;
+    return (await stat(full)).isDirectory() ? { kind: 'folder', path: full, label } : { kind: 'image', path: full, label };
+  }
+}

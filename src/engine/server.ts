@@ -1,0 +1,159 @@
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import { MAX_BODY_BYTES, ROUTES, WorkError, matchRoute, statusOf, toProblem, type EngineState, type InsertSchema, type JobSource, type RouteName, type SourceRef, type StartReadingSchema, type SubmitJob } from '@/contract';
+import { checkStorage } from '@/node/library';
+import { APPLICATION } from '@/node/version';
+import type { z } from 'zod';
+import type { EngineConfig } from './config';
+import type { Drives } from './drives';
+import type { Hub } from './hub';
+import type { Jobs } from './jobs';
+import type { Outputs } from './outputs';
+import { play } from './play';
+import type { Readings } from './readings';
+import type { Roots } from './roots';
+
+export interface EngineParts {
+  readonly config: EngineConfig;
+  readonly hub: Hub;
+  readonly roots: Roots;
+  readonly drives: Drives;
+  readonly readings: Readings;
+  readonly jobs: Jobs;
+  readonly outputs: Outputs;
+  readonly resolve: (ref: SourceRef) => Promise<JobSource>;
+}
+
+/** Comment lines keep proxies and browsers from taking a quiet stream for a dead one. */
+const HEARTBEAT_MS = 10_000;
+
+export async function storageStates(config: EngineConfig) {
+  return Promise.all(config.storages.map(async (s) => ({ ...s, ...(await checkStorage(s.path)) })));
+}
+
+async function engineState(parts: EngineParts): Promise<EngineState> {
+  const { config, hub, roots, drives, readings, jobs, outputs } = parts;
+  return {
+    boot: hub.boot, version: APPLICATION, revision: hub.revision, drives: drives.states(), roots: await roots.states(), storages: await storageStates(config),
+    readings: readings.states(), jobs: jobs.states(), outputs: (await outputs.list()).length,
+  };
+}
+
+async function readBody(request: IncomingMessage): Promise<unknown> {
+  const chunks: Buffer[] = [];
+  let size = 0;
+  for await (const chunk of request) {
+    size += (chunk as Buffer).byteLength;
+    if (size > MAX_BODY_BYTES) throw new WorkError('bad-request', 'The request is larger than any that is expected');
+    chunks.push(chunk as Buffer);
+  }
+  try {
+    return JSON.parse(Buffer.concat(chunks).toString('utf8')) as unknown;
+  } catch (error) {
+    throw new WorkError('bad-request', 'The request is no JSON', { cause: error });
+  }
+}
+
+/** Server-Sent Events, resumed after the last event that the page has seen. */
+function events(hub: Hub, request: IncomingMessage, response: ServerResponse): void {
+  response.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store' });
+  const send = (id: number, event: unknown) => response.write(`id: ${hub.boot}.${String(id)}\ndata: ${JSON.stringify(event)}\n\n`);
+  const [boot, seen] = String(request.headers['last-event-id'] ?? '').split('.');
+  const missed = boot === hub.boot ? hub.since(Number(seen)) : null;
+  if (missed) for (const { id, event } of missed) send(id, event);
+  else send(hub.revision, { type: 'hello', boot: hub.boot });
+  const end = hub.listen(send);
+  const beat = setInterval(() => response.write(': still here\n\n'), HEARTBEAT_MS);
+  response.on('close', () => {
+    end();
+    clearInterval(beat);
+  });
+}
+
+const done = { ok: true } as const;
+
+/** Everything that answers with JSON. */
+async function answer(parts: EngineParts, name: RouteName, id: string, body: unknown, query: URLSearchParams, signal: AbortSignal): Promise<unknown> {
+  const { drives, readings, jobs, outputs, roots } = parts;
+  switch (name) {
+    case 'state':
+      return engineState(parts);
+    case 'browse': {
+      const root = query.get('root') ?? '';
+      const path = query.get('path') ?? '';
+      return { root, path, entries: await roots.browse(root, path) };
+    }
+    case 'startReading':
+      return readings.start((body as z.infer<typeof StartReadingSchema>).source);
+    case 'reading':
+      return readings.result(id);
+    case 'cancelReading':
+      readings.cancel(id);
+      return done;
+    case 'insert':
+      drives.insert(id, (body as z.infer<typeof InsertSchema>).disc);
+      return done;
+    case 'eject':
+      drives.eject(id);
+      return done;
+    case 'submitJob':
+      return jobs.submit(body as SubmitJob, await parts.resolve((body as SubmitJob).source));
+    case 'cancelJob':
+      await jobs.cancel(id);
+      return done;
+    case 'retryJob':
+      await jobs.retry(id);
+      return done;
+    case 'forgetJob':
+      await jobs.forget(id);
+      return done;
+    case 'jobLog':
+      return { events: await jobs.log(id) };
+    case 'outputs':
+      return { outputs: await outputs.list() };
+    case 'output':
+      return (await outputs.find(id)).output;
+    case 'reprove':
+      return outputs.prove(id, signal);
+    case 'events':
+    case 'play':
+      throw new Error('streams are answered elsewhere');
+  }
+}
+
+async function handle(parts: EngineParts, request: IncomingMessage, response: ServerResponse): Promise<void> {
+  const url = new URL(request.url ?? '/', 'http://engine');
+  const match = matchRoute(request.method ?? '', url.pathname);
+  if (!match) throw new WorkError('not-known', `There is no ${request.method ?? ''} ${url.pathname}`);
+  if (match.name === 'events') {
+    events(parts.hub, request, response);
+    return;
+  }
+  if (match.name === 'play') {
+    const { file, output } = await parts.outputs.find(match.id);
+    await play(file, output, url.searchParams, request, response);
+    return;
+  }
+  const schema = ROUTES[match.name].body;
+  let body: unknown = null;
+  if (schema) {
+    const parsed = schema.safeParse(await readBody(request));
+    if (!parsed.success) throw new WorkError('bad-request', `The request is not as agreed: ${parsed.error.issues[0]?.path.join('.') ?? ''} ${parsed.error.issues[0]?.message ?? ''}`);
+    body = parsed.data;
+  }
+  const controller = new AbortController();
+  response.on('close', () => { controller.abort(); });
+  const result = await answer(parts, match.name, match.id, body, url.searchParams, controller.signal);
+  response.writeHead(200, { 'content-type': 'application/json', 'cache-control': 'no-store' }).end(JSON.stringify(result));
+}
+
+/** The engine's HTTP server: on a socket in the data folder, so that only this user's web server reaches it. */
+export function createEngineServer(parts: EngineParts): Server {
+  return createServer((request, response) => {
+    handle(parts, request, response).catch((error: unknown) => {
+      const problem = toProblem(error);
+      if (problem.code === 'internal') console.error(error);
+      if (response.headersSent) response.destroy();
+      else response.writeHead(statusOf(problem), { 'content-type': 'application/json' }).end(JSON.stringify({ problem }));
+    });
+  });
+}

@@ -1,0 +1,88 @@
+import { access, constants, link, mkdir, open, rename, rm, stat, statfs, unlink } from 'node:fs/promises';
+import path from 'node:path';
+import type { MatroskaSink } from '@/core/matroska';
+import { WorkError } from '@/contract';
+
+/** Where unfinished files stand: in the storage itself, since only inside one file system is a rename atomic. */
+export const WORKSHOP = '.careful-vault';
+
+export const workshopOf = (storage: string, jobId: string): string => path.join(storage, WORKSHOP, jobId);
+
+export interface StorageCheck {
+  readonly available: boolean;
+  readonly writable: boolean;
+  readonly freeBytes: number | null;
+}
+
+export async function checkStorage(folder: string): Promise<StorageCheck> {
+  const info = await stat(folder).catch(() => null);
+  if (!info?.isDirectory()) return { available: false, writable: false, freeBytes: null };
+  const writable = await access(folder, constants.W_OK).then(() => true, () => false);
+  const space = await statfs(folder).catch(() => null);
+  return { available: true, writable, freeBytes: space ? space.bavail * space.bsize : null };
+}
+
+/**
+ * Refuses before anything is written.
+ * @throws WorkError `storage-missing`, `storage-read-only`, `storage-full`.
+ */
+export async function requireStorage(folder: string, name: string, neededBytes: number): Promise<void> {
+  const { available, writable, freeBytes } = await checkStorage(folder);
+  if (!available) throw new WorkError('storage-missing', `The library storage “${name}” is not there`);
+  if (!writable) throw new WorkError('storage-read-only', `The library storage “${name}” can not be written`);
+  if (freeBytes !== null && freeBytes < neededBytes) {
+    throw new WorkError('storage-full', `“${name}” has ${String(Math.floor(freeBytes / 1e6))} MB free, about ${String(Math.ceil(neededBytes / 1e6))} MB are needed`);
+  }
+}
+
+export async function makeWorkshop(storage: string, jobId: string): Promise<string> {
+  const folder = workshopOf(storage, jobId);
+  await mkdir(folder, { recursive: true });
+  return folder;
+}
+
+export async function removeWorkshop(storage: string, jobId: string): Promise<void> {
+  await rm(workshopOf(storage, jobId), { recursive: true, force: true });
+}
+
+/** A file as a sink for the Matroska writer. Short writes are continued, errors keep their system code. */
+export async function openFileSink(file: string): Promise<MatroskaSink & { close(): Promise<void> }> {
+  const handle = await open(file, 'w');
+  let end = 0;
+  const put = async (data: Uint8Array, at: number): Promise<void> => {
+    for (let done = 0; done < data.byteLength; ) done += (await handle.write(data, done, data.byteLength - done, at + done)).bytesWritten;
+  };
+  return {
+    write: async (data) => {
+      await put(data, end);
+      end += data.byteLength;
+    },
+    writeAt: (offset, data) => put(data, offset),
+    close: async () => {
+      try {
+        await handle.sync();
+      } finally {
+        await handle.close();
+      }
+    },
+  };
+}
+
+/**
+ * Gives a finished file its name in the library: all at once, and never over another file.
+ * A hard link fails where the name is taken; where the file system has none, a look before the rename must do.
+ * @throws WorkError `name-taken`.
+ */
+export async function placeFile(from: string, to: string): Promise<void> {
+  const taken = () => new WorkError('name-taken', `The library already has a file ${path.basename(to)}`);
+  try {
+    await link(from, to);
+    await unlink(from);
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code;
+    if (code === 'EEXIST') throw taken();
+    if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP' && code !== 'EMLINK' && code !== 'ENOSYS') throw error;
+    if (await stat(to).then(() => true, () => false)) throw taken();
+    await rename(from, to);
+  }
+}

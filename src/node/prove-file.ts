@@ -1,0 +1,41 @@
+import { Worker } from 'node:worker_threads';
+import { proveMaster, type Proof } from '@/core/proof';
+import type { MasterPromise } from '@/core/recipes';
+import { WorkError } from '@/contract';
+import { openFileSource } from './files';
+import { createPayloadHash, fastCrc32 } from './hash';
+
+/** SHA-256 in a thread of its own: it is the slowest part of a proof. */
+export function sha256InThread(file: string, signal: AbortSignal): Promise<string> {
+  const code = `const { parentPort, workerData } = require('worker_threads'); const { createHash } = require('crypto'); const fs = require('fs');
+    const fd = fs.openSync(workerData, 'r'); const buffer = Buffer.allocUnsafe(1 << 20); const hash = createHash('sha256');
+    for (let n; (n = fs.readSync(fd, buffer, 0, buffer.length, null)) > 0; ) hash.update(buffer.subarray(0, n));
+    fs.closeSync(fd); parentPort.postMessage(hash.digest('hex'));`;
+  return new Promise((resolve, reject) => {
+    const worker = new Worker(code, { eval: true, workerData: file });
+    const stop = () => {
+      void worker.terminate();
+      reject(new WorkError('internal', 'stopped'));
+    };
+    signal.addEventListener('abort', stop, { once: true });
+    worker.once('message', (digest: string) => {
+      signal.removeEventListener('abort', stop);
+      resolve(digest);
+    });
+    worker.once('error', reject);
+  });
+}
+
+/** Reads a master through again and compares it with its promise; also gives its SHA-256. */
+export async function proveMasterFile(file: string, promise: MasterPromise, signal: AbortSignal, onProgress?: (done: number, total: number) => void): Promise<{ proof: Proof; sha256: string }> {
+  const source = await openFileSource(file);
+  try {
+    const digest = sha256InThread(file, signal);
+    digest.catch(() => undefined); // looked at below; a proof that throws first must not leave it unheard
+    const proof = await proveMaster(source, promise, { createHash: createPayloadHash, crc32: fastCrc32, signal, ...(onProgress ? { onProgress } : {}) });
+    return { proof, sha256: await digest };
+  } finally {
+    await source.close();
+  }
+}
+

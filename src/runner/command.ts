@@ -1,0 +1,116 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { readFile, realpath, stat, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { z } from 'zod';
+import { findRoles } from '@/core/findings';
+import { proveAccess } from '@/core/proof';
+import { readDisc } from '@/core/reading';
+import { wholeTitleReel } from '@/core/reels';
+import { JOB_VERSION, JobSchema, ReelSchema, SidecarSchema, WorkError, toProblem, type Job, type JobSource } from '@/contract';
+import { examineAccessCopy } from '@/node/ffmpeg';
+import { sha256File } from '@/node/hash';
+import { JobFolder } from '@/node/job-folder';
+import { openVolume } from '@/node/open-volume';
+import { proveMasterFile } from '@/node/prove-file';
+import { runJob } from './run-job';
+
+const USAGE = `usage:
+  vault read PATH                 the reading of an image or disc folder, as JSON
+  vault make JOB.json OUTPUT      one reel to a file, with its sidecar; no server needed
+  vault prove FILE                a file against its sidecar
+
+JOB.json: { "source": PATH, "title": NUMBER } takes a title whole;
+          { "source": PATH, "reel": {…} } takes a reel as docs/formats.md describes it.
+OUTPUT ends in .mkv (lossless master) or .mp4 (access copy).
+`;
+
+/** What `make` reads: shorter than a job of the queue, since everything else follows from the disc. */
+const MakeSchema = z.union([
+  z.object({ source: z.string(), title: z.number().int().positive(), name: z.string().optional() }),
+  z.object({ source: z.string(), reel: ReelSchema }),
+]);
+
+async function sourceOf(given: string): Promise<JobSource> {
+  const full = await realpath(given).catch(() => {
+    throw new WorkError('not-known', `${given} is not there`);
+  });
+  return { kind: (await stat(full)).isDirectory() ? 'folder' : 'image', path: full, label: path.basename(full) };
+}
+
+async function read(given: string): Promise<void> {
+  const opened = await openVolume(await sourceOf(given));
+  try {
+    const reading = await readDisc(opened.volume);
+    process.stdout.write(`${JSON.stringify({ reading, findings: findRoles(reading) }, null, 2)}\n`);
+  } finally {
+    await opened.close();
+  }
+}
+
+async function makeJob(jobFile: string, output: string): Promise<Job> {
+  const extension = path.extname(output).toLowerCase();
+  if (extension !== '.mkv' && extension !== '.mp4') throw new WorkError('bad-request', 'OUTPUT must end in .mkv or .mp4');
+  const wanted = MakeSchema.parse(JSON.parse(await readFile(jobFile, 'utf8')));
+  const source = await sourceOf(path.resolve(path.dirname(jobFile), wanted.source));
+  const opened = await openVolume(source);
+  try {
+    const reading = await readDisc(opened.volume);
+    const fileName = path.basename(output, path.extname(output));
+    const recipes: ('master' | 'access')[] = [extension === '.mkv' ? 'master' : 'access'];
+    const title = 'title' in wanted ? reading.titles.find((t) => t.number === wanted.title) : undefined;
+    if ('title' in wanted && !title) throw new WorkError('bad-request', `The disc has no title ${String(wanted.title)}`);
+    const reel = 'reel' in wanted ? wanted.reel : title ? wholeTitleReel(title, wanted.name ?? fileName) : null;
+    if (!reel) throw new WorkError('bad-request', 'JOB.json names neither a title nor a reel');
+    const folder = await realpath(path.dirname(path.resolve(output)));
+    return JobSchema.parse({ version: JOB_VERSION, id: `command-${String(process.pid)}`, createdAt: new Date().toISOString(), reel: { ...reel, recipes }, reading, source, storage: { id: 'output', name: folder, path: folder }, fileName });
+  } finally {
+    await opened.close();
+  }
+}
+
+async function make(jobFile: string, output: string): Promise<number> {
+  const folder = mkdtempSync(path.join(tmpdir(), 'careful-vault-'));
+  try {
+    await writeFile(path.join(folder, 'job.json'), JSON.stringify(await makeJob(jobFile, output)));
+    const controller = new AbortController();
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) {
+      process.on(signal, () => {
+        void writeFile(path.join(folder, 'cancel'), '').then(() => { controller.abort(); });
+      });
+    }
+    const code = await runJob(new JobFolder(folder), controller.signal);
+    const events = await readFile(path.join(folder, 'events.ndjson'), 'utf8');
+    for (const line of events.trim().split('\n')) if (!line.includes('"type":"progress"')) process.stderr.write(`${line}\n`);
+    return code;
+  } finally {
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+async function prove(given: string): Promise<number> {
+  const file = await realpath(given);
+  const sidecar = SidecarSchema.parse(JSON.parse(await readFile(`${file}.json`, 'utf8')));
+  const signal = new AbortController().signal;
+  const result = sidecar.recipe === 'master'
+    ? await proveMasterFile(file, sidecar.promise, signal)
+    : { proof: proveAccess(await examineAccessCopy(file), sidecar.promise), sha256: await sha256File(file) };
+  const sha256Matches = result.sha256 === sidecar.file.sha256;
+  process.stdout.write(`${JSON.stringify({ file: path.basename(file), passed: result.proof.passed && sha256Matches, sha256Matches, proof: result.proof }, null, 2)}\n`);
+  return result.proof.passed && sha256Matches ? 0 : 1;
+}
+
+const [what, first, second] = process.argv.slice(2);
+try {
+  if (what === 'read' && first) await read(first);
+  else if (what === 'make' && first && second) process.exitCode = await make(first, second);
+  else if (what === 'prove' && first) process.exitCode = await prove(first);
+  else {
+    process.stderr.write(USAGE);
+    process.exitCode = 64;
+  }
+} catch (error) {
+  const problem = toProblem(error);
+  process.stderr.write(`${problem.message}\n${problem.whatToDo}\n`);
+  process.exitCode = 1;
+}

@@ -1,0 +1,89 @@
+import { toProblem, type Stage } from '@/contract';
+import { estimateReel } from '@/core/reels';
+import { removeWorkshop, requireStorage } from '@/node/library';
+import type { JobFolder } from '@/node/job-folder';
+import { checkAccess, checkMaster, isStill, makeAccess, makeMaster, place, type StageContext } from './stages';
+
+/** Progress lines a second at the most: events are for people and for the journal, not for packets. */
+const EVENT_INTERVAL_MS = 250;
+
+/**
+ * Executes one job to its end. What an earlier runner finished is not done again.
+ * @returns the exit code: 0 done, 1 failed, 2 cancelled, 3 stopped and to be gone on with.
+ */
+export async function runJob(folder: JobFolder, signal: AbortSignal): Promise<number> {
+  const job = folder.readJob();
+  folder.emit({ type: 'started', pid: process.pid });
+  let last = 0;
+  const context: StageContext = {
+    job, signal,
+    note: (text) => { folder.emit({ type: 'note', text }); },
+    progress: (stage, done, total, unit) => {
+      const now = performance.now();
+      if (now - last < EVENT_INTERVAL_MS && done < total) return;
+      last = now;
+      folder.emit({ type: 'progress', stage, done, total, unit });
+    },
+  };
+  let progress = folder.readProgress();
+  const begin = (stage: Stage) => {
+    last = 0;
+    folder.emit({ type: 'stage', stage });
+  };
+  const save = (stage: Stage, change: Partial<typeof progress>) => {
+    progress = { ...progress, ...change, finished: [...new Set([...progress.finished, stage])] };
+    folder.writeProgress(progress);
+  };
+  const isDone = (stage: Stage) => progress.finished.includes(stage);
+  try {
+    const estimate = estimateReel(job.reading, job.reel);
+    const wantsMaster = job.reel.recipes.includes('master');
+    const wantsAccess = job.reel.recipes.includes('access');
+    await requireStorage(job.storage.path, job.storage.name, (wantsMaster ? estimate.masterBytes : 0) + (wantsAccess ? estimate.accessBytes : 0) - (progress.masterBytes ?? 0));
+    const placing = isDone('master proof') || isDone('access proof');
+    if (wantsMaster && !placing && isDone('master') && !(await isStill(job, 'master', progress.masterBytes))) progress = { ...progress, finished: [] };
+    if (wantsMaster && !isDone('master')) {
+      begin('master');
+      const made = await makeMaster(context);
+      save('master', { promise: made.promise, masterBytes: made.bytes });
+    }
+    if (wantsMaster && !isDone('master proof') && progress.promise) {
+      begin('master proof');
+      const { proof, sha256 } = await checkMaster(context, progress.promise);
+      save('master proof', { masterProof: proof, masterSha256: sha256 });
+    }
+    if (wantsAccess && !isDone('access')) {
+      begin('access');
+      const made = await makeAccess(context, wantsMaster ? progress.promise : null);
+      save('access', { promise: made.promise, accessBytes: made.bytes });
+    }
+    if (wantsAccess && !isDone('access proof') && progress.promise) {
+      begin('access proof');
+      const { proof, sha256 } = await checkAccess(context, progress.promise);
+      save('access proof', { accessProof: proof, accessSha256: sha256 });
+    }
+    begin('placing');
+    const { promise, masterProof, masterSha256, masterBytes, accessProof, accessSha256, accessBytes } = progress;
+    const files = await place(context, [
+      ...(wantsMaster && promise && masterProof && masterSha256 && masterBytes !== null ? [{ recipe: 'master' as const, promise, proof: masterProof, sha256: masterSha256, bytes: masterBytes }] : []),
+      ...(wantsAccess && promise && accessProof && accessSha256 && accessBytes !== null ? [{ recipe: 'access' as const, promise, proof: accessProof, sha256: accessSha256, bytes: accessBytes }] : []),
+    ]);
+    folder.emit({ type: 'finished', files });
+    return 0;
+  } catch (error) {
+    if (signal.aborted) {
+      if (!folder.cancelAsked) return 3;
+      await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
+      folder.emit({ type: 'cancelled' });
+      return 2;
+    }
+    const problem = toProblem(error);
+    // A proof that failed leaves nothing to go on with; after other failures the finished stages are kept for a retry.
+    if (problem.code === 'proof-failed' || progress.finished.length === 0) {
+      await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
+      folder.writeProgress({ ...progress, finished: [] });
+    }
+    folder.emit({ type: 'failed', problem });
+    return 1;
+  }
+}

@@ -1,0 +1,183 @@
+import { readFile, rm, stat, writeFile } from 'node:fs/promises';
+import path from 'node:path';
+import { Assembly, planPiece } from '@/core/assembly';
+import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
+import { TrackHashes, accessArguments, writeMaster, type MasterPromise } from '@/core/recipes';
+import { SIDECAR_VERSION, SidecarSchema, WorkError, type Job, type Sidecar, type Stage } from '@/contract';
+import { collectLines, examineAccessCopy, ffmpegVersion, finished, spawnGuarded } from '@/node/ffmpeg';
+import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { makeWorkshop, openFileSink, placeFile, removeWorkshop } from '@/node/library';
+import { openVolume } from '@/node/open-volume';
+import { proveMasterFile, sha256InThread } from '@/node/prove-file';
+import { APPLICATION } from '@/node/version';
+
+/** What stages need of the job and of their surroundings. */
+export interface StageContext {
+  readonly job: Job;
+  readonly signal: AbortSignal;
+  readonly progress: (stage: Stage, done: number, total: number, unit: 'bytes' | 'ms') => void;
+  readonly note: (text: string) => void;
+}
+
+/** Extensions of results; a sidecar adds `.json` to the whole name. */
+const EXTENSION = { master: '.mkv', access: '.mp4' } as const;
+type Recipe = keyof typeof EXTENSION;
+
+export const finalPath = (job: Job, recipe: Recipe): string => path.join(job.storage.path, job.fileName + EXTENSION[recipe]);
+const unfinishedPath = async (job: Job, recipe: Recipe): Promise<string> => path.join(await makeWorkshop(job.storage.path, job.id), `${recipe}${EXTENSION[recipe]}.part`);
+export const sidecarPath = (file: string): string => `${file}.json`;
+
+const exists = (file: string) => stat(file).then((s) => s.size, () => null);
+
+/** Is an unfinished file from an earlier attempt still there, as long as it was? */
+export async function isStill(job: Job, recipe: Recipe, bytes: number | null): Promise<boolean> {
+  return bytes !== null && (await exists(await unfinishedPath(job, recipe))) === bytes;
+}
+
+/** Runs the reel through the assembly into a sink. */
+async function assembleInto(context: StageContext, stage: Stage, sink: Parameters<typeof writeMaster>[4]): Promise<MasterPromise> {
+  const { job, signal } = context;
+  const opened = await openVolume(job.source);
+  try {
+    const hashes = new TrackHashes(createPayloadHash);
+    const assembly = new Assembly(job.reading, job.reel, (set) => opened.content(set), { signal, tap: hashes.tap });
+    return await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
+      application: APPLICATION, seed: `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`, createHash: createPayloadHash, crc32: fastCrc32,
+      onProgress: (done, total) => {
+        if (stage === 'master') context.progress(stage, done, total, 'bytes');
+      },
+    });
+  } finally {
+    await opened.close();
+  }
+}
+
+/** Stage `master`: the disc's streams into Matroska. */
+export async function makeMaster(context: StageContext): Promise<{ promise: MasterPromise; bytes: number }> {
+  const file = await unfinishedPath(context.job, 'master');
+  const sink = await openFileSink(file);
+  let promise: MasterPromise;
+  try {
+    promise = await assembleInto(context, 'master', sink);
+  } finally {
+    await sink.close();
+  }
+  for (const [i, track] of promise.tracks.entries()) {
+    for (const left of track.left) context.note(`track ${String(i + 1)} (${track.codecId}): ${String(left.bytes)} bytes in ${String(left.frames)} places left out: ${left.reason}`);
+    if (track.irregularities) context.note(`track ${String(i + 1)} (${track.codecId}): the disc's time stamps jump at ${String(track.irregularities)} places`);
+  }
+  return { promise, bytes: (await stat(file)).size };
+}
+
+const brief = (proof: Proof) => proof.checks.filter((c) => !c.passed).map((c) => `${c.what}${c.track === null ? '' : ` of track ${String(c.track + 1)}`}: ${c.found} instead of ${c.expected}`).join('; ');
+
+/** @throws WorkError `proof-failed`: nothing of it reaches the library. */
+function requireProof(proof: Proof, what: string): void {
+  if (!proof.passed) throw new WorkError('proof-failed', `The ${what} is not what was promised: ${brief(proof)}`);
+}
+
+/** Stage `master proof`. */
+export async function checkMaster(context: StageContext, promise: MasterPromise): Promise<{ proof: Proof; sha256: string }> {
+  const file = await unfinishedPath(context.job, 'master');
+  const result = await proveMasterFile(file, promise, context.signal, (done, total) => {
+    context.progress('master proof', done, total, 'bytes');
+  });
+  requireProof(result.proof, 'master');
+  context.note(`${String(result.proof.identicalTracks)} of ${String(result.proof.tracks)} tracks bit-identical to the disc`);
+  return result;
+}
+
+/** Stage `access`: FFmpeg, fed with the assembled stream, or with the master made from it a moment ago. */
+export async function makeAccess(context: StageContext, master: MasterPromise | null): Promise<{ promise: MasterPromise; bytes: number }> {
+  const { job, signal } = context;
+  const output = await unfinishedPath(job, 'access');
+  const input = master ? await unfinishedPath(job, 'master') : 'pipe:0';
+  const channels = job.reel.audio.map((taken) => job.reading.titles.flatMap((t) => t.audio).find((a) => a.stream === taken.stream)?.channels ?? 2);
+  // Before a stream was seen, deinterlacing is asked for: the filter itself leaves progressive frames alone.
+  const args = accessArguments(input, output, { interlaced: master?.interlaced ?? true, audioChannels: channels });
+  const child = spawnGuarded('ffmpeg', args);
+  const errors: string[] = [];
+  const totalMs = master?.durationMs ?? job.reel.pieces.reduce((sum, p) => sum + planPiece(job.reading, p).segments.reduce((s, { segment }) => s + segment.durationMs, 0), 0);
+  collectLines(child.stderr, errors);
+  collectLines(child.stdout, [], (line) => {
+    const time = /^out_time_us=(\d+)/.exec(line);
+    if (time) context.progress('access', Math.min(totalMs, Number(time[1]) / 1000), totalMs, 'ms');
+  });
+  const end = finished(child, errors, 'ffmpeg', signal);
+  end.catch(() => undefined);
+  let promise = master;
+  if (!promise) {
+    child.stdin.on('error', () => undefined); // the encoder's own message, by `finished`, says more than a broken pipe
+    const sink = {
+      write: (data: Uint8Array) =>
+        new Promise<void>((resolve, reject) => {
+          child.stdin.write(data, (error) => {
+            if (error) reject(new WorkError('encoder-failed', `The encoder stopped reading: ${errors.slice(-2).join(' | ')}`, { cause: error }));
+            else resolve();
+          });
+        }),
+      writeAt: null,
+    };
+    promise = await assembleInto(context, 'access', sink);
+  }
+  child.stdin.end();
+  await end;
+  for (const line of errors) context.note(`encoder: ${line}`);
+  if (job.reel.subtitles.length > 0) context.note('MP4 can not carry bitmap subtitles: the access copy has none');
+  return { promise, bytes: (await stat(output)).size };
+}
+
+/** Stage `access proof`. */
+export async function checkAccess(context: StageContext, promise: MasterPromise): Promise<{ proof: Proof; sha256: string }> {
+  const file = await unfinishedPath(context.job, 'access');
+  const digest = sha256InThread(file, context.signal);
+  digest.catch(() => undefined);
+  const proof = proveAccess(await examineAccessCopy(file, context.signal), promise);
+  requireProof(proof, 'access copy');
+  return { proof, sha256: await digest };
+}
+
+function sidecar(job: Job, recipe: Recipe, promise: MasterPromise, proof: Proof, sha256: string, sizeBytes: number): Sidecar {
+  const segments = job.reel.pieces.flatMap((piece) =>
+    planPiece(job.reading, piece).segments.map(({ segment, chapter }) => ({ title: piece.title, chapter, id: segment.id, discSector: segment.discSector, sectors: segment.lastSector - segment.firstSector + 1 })),
+  );
+  return SidecarSchema.parse({
+    version: SIDECAR_VERSION, application: APPLICATION, madeAt: new Date().toISOString(), jobId: job.id, recipe,
+    file: { name: path.basename(finalPath(job, recipe)), sizeBytes, sha256 }, reel: job.reel,
+    disc: { label: job.reading.label, fingerprint: job.reading.fingerprint, kind: job.reading.kind, source: job.source.label },
+    segments, payloadHash: PAYLOAD_HASH, promise, proof,
+    tools: { node: process.version, ...(recipe === 'access' ? { encoder: ffmpegVersion() } : {}) },
+  });
+}
+
+/**
+ * Stage `placing`: results get their names, each with its sidecar, only after all proofs.
+ * Can be repeated after a stop at any point: what an earlier attempt has placed is recognised by its sidecar.
+ */
+export async function place(context: StageContext, results: readonly { recipe: Recipe; promise: MasterPromise; proof: Proof; sha256: string; bytes: number }[]): Promise<string[]> {
+  const { job } = context;
+  const placed: string[] = [];
+  for (const result of results) {
+    const target = finalPath(job, result.recipe);
+    const from = await unfinishedPath(job, result.recipe);
+    const before = await readFile(sidecarPath(target), 'utf8').then((text) => SidecarSchema.safeParse(JSON.parse(text)), () => null);
+    const ours = before?.success === true && before.data.jobId === job.id;
+    if (!(ours && (await exists(from)) === null && (await exists(target)) === result.bytes)) {
+      // The sidecar goes first: a file with its final name always has its provenance beside it.
+      if (!ours && ((await exists(target)) !== null || before !== null)) throw new WorkError('name-taken', `The library already has a file ${path.basename(target)}`);
+      const part = `${from}.json`;
+      await writeFile(part, `${JSON.stringify(sidecar(job, result.recipe, result.promise, result.proof, result.sha256, result.bytes), null, 2)}\n`);
+      if (ours) await rm(sidecarPath(target), { force: true });
+      await placeFile(part, sidecarPath(target));
+      try {
+        await placeFile(from, target);
+      } catch (error) {
+        await rm(sidecarPath(target), { force: true });
+        throw error;
+      }
+    }
+    placed.push(target);
+  }
+  await removeWorkshop(job.storage.path, job.id);
+  return placed;
+}
