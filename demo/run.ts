@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 
 /** Runs a program to its end. @throws Error with the end of its messages when it fails. */
-export function run(program: string, args: readonly string[], options: { cwd?: string; stdin?: string; stdout?: string; env?: NodeJS.ProcessEnv } = {}): Promise<string> {
+export function run(program: string, args: readonly string[], options: { cwd?: string; stdin?: string; stdout?: string; env?: Readonly<Record<string, string>> } = {}): Promise<string> {
   return new Promise((resolve, reject) => {
     const shell = options.stdin ?? options.stdout;
     const quoted = [program, ...args].map((a) => `'${a.replaceAll("'", "'\\''")}'`).join(' ');

@@ -27,10 +27,12 @@ export function ensurePackages() {
   const stampFile = path.join(root, 'node_modules', '.careful-vault-stamp');
   const stamp = createHash('sha256').update(readFileSync('package-lock.json')).update(process.version).digest('hex');
   if (existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp) return;
-  console.log('installing npm packages (about a minute, once)');
+  console.error('installing npm packages (about a minute, once)');
   const npm = process.env.npm_execpath;
-  if (npm) must(process.execPath, [npm, 'ci', '--include=dev']);
-  else must('npm', ['ci', '--include=dev']);
+  // Their words go to standard error: a command's own output must stay clean.
+  const stdio = ['ignore', 2, 2];
+  if (npm) must(process.execPath, [npm, 'ci', '--include=dev'], { stdio });
+  else must('npm', ['ci', '--include=dev'], { stdio });
   mkdirSync(path.dirname(stampFile), { recursive: true });
   writeFileSync(stampFile, stamp);
 }
@@ -49,7 +51,7 @@ export function ensurePrograms(programs) {
   if (missing.length === 0) return;
   const install = `apt-get install -y --no-install-recommends ${missing.join(' ')}`;
   if (process.getuid?.() === 0 && inPath('apt-get')) {
-    console.log(`installing Debian packages: ${missing.join(' ')}`);
+    console.error(`installing Debian packages: ${missing.join(' ')}`);
     const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
     must('apt-get', ['update', '-qq'], { env });
     must('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...missing], { env });

@@ -7,7 +7,7 @@ import type { CreateHash } from '@/core/proof';
 /** BLAKE3: as strong as SHA-256 for this purpose, and ten times as fast where the processor has no SHA instructions. */
 export const createPayloadHash: CreateHash = () => {
   const hasher = new Blake3Hasher();
-  return { update: (data) => void hasher.update(data), digest: () => hasher.digest('hex') };
+  return { update: (data) => void hasher.update(Buffer.from(data.buffer, data.byteOffset, data.byteLength)), digest: () => hasher.digest('hex') };
 };
 
 /** CRC-32 by zlib; the plain one in core is its specification. */

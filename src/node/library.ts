@@ -1,4 +1,4 @@
-import { access, constants, link, mkdir, open, rename, rm, stat, statfs, unlink } from 'node:fs/promises';
+import { access, constants, link, mkdir, open, rename, rm, rmdir, stat, statfs, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import type { MatroskaSink } from '@/core/matroska';
 import { WorkError } from '@/contract';
@@ -43,6 +43,7 @@ export async function makeWorkshop(storage: string, jobId: string): Promise<stri
 
 export async function removeWorkshop(storage: string, jobId: string): Promise<void> {
   await rm(workshopOf(storage, jobId), { recursive: true, force: true });
+  await rmdir(path.join(storage, WORKSHOP)).catch(() => undefined); // not empty: another job is at work
 }
 
 /** A file as a sink for the Matroska writer. Short writes are continued, errors keep their system code. */

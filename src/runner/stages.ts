@@ -1,8 +1,10 @@
 import { readFile, rm, stat, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { Assembly, planPiece } from '@/core/assembly';
+import { DiscError } from '@/core/bytes';
 import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
 import { TrackHashes, accessArguments, writeMaster, type MasterPromise } from '@/core/recipes';
+import { readDisc } from '@/core/reading';
 import { SIDECAR_VERSION, SidecarSchema, WorkError, type Job, type Sidecar, type Stage } from '@/contract';
 import { collectLines, examineAccessCopy, ffmpegVersion, finished, spawnGuarded } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
@@ -39,6 +41,10 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
   const { job, signal } = context;
   const opened = await openVolume(job.source);
   try {
+    const found = await readDisc(opened.volume, { signal });
+    if (found.fingerprint !== job.reading.fingerprint) {
+      throw new DiscError('other-disc', { source: job.source.label, byteOffset: 0 }, `“${found.label}” is there, “${job.reading.label}” is wanted`);
+    }
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = new Assembly(job.reading, job.reel, (set) => opened.content(set), { signal, tap: hashes.tap });
     return await writeMaster(assembly, hashes, job.reading, job.reel, sink, {

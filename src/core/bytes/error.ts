@@ -17,6 +17,7 @@ const WHAT_TO_DO = {
   'not-a-disc': 'Choose a disc image, or a folder that holds VIDEO_TS.',
   'not-found': 'Check that the source is complete: a file that its tables name is not there.',
   'read-failed': 'Clean the disc or try another drive, then read again.',
+  'other-disc': 'Insert the disc that this was planned from, or read this one first.',
   scrambled: 'This material is copy protected and can only be described, not taken.',
   unsupported: 'The structure is valid, but this version can not use it.',
   cancelled: 'Nothing. It was stopped on request.',

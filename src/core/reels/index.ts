@@ -2,3 +2,4 @@ export type { Piece, RecipeId, Reel, TakenTrack } from './model';
 export { nameFromLabel, safeFileName } from './names';
 export { proposeReels, takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 export { estimateReel, type ReelEstimate } from './estimate';
+export { coverageOf, type Coverage } from './coverage';

@@ -15,7 +15,7 @@ const bytesOf = (text: string) => new TextEncoder().encode(text).byteLength;
 export function safeFileName(text: string): string {
   let name = text.normalize('NFC').replace(INVISIBLE, '').replace(/\.{2,}/g, '.').replace(FORBIDDEN, '-').replace(/\s+/g, ' ').trim();
   name = name.replace(/^[.\s-]+/, '').replace(/[.\s]+$/, '');
-  while (bytesOf(name) > MAX_NAME_BYTES) name = [...name].slice(0, -1).join('').trimEnd();
+  while (bytesOf(name) > MAX_NAME_BYTES) name = Array.from(name).slice(0, -1).join('').trimEnd();
   name = name.replace(/[.\s]+$/, '');
   if (name === '') return 'Untitled';
   return RESERVED.test(name) ? `${name} -` : name;

@@ -1,0 +1,14 @@
+const swc = { '^.+\\.(t|j)sx?$': ['@swc/jest', { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2022', transform: { react: { runtime: 'automatic' } } } }] };
+const moduleNameMapper = { '^@/(.*)$': '<rootDir>/src/$1' };
+
+const config = {
+  testEnvironment: 'node',
+  transform: swc,
+  moduleNameMapper,
+  testMatch: ['<rootDir>/src/**/*.test.ts'],
+  globalSetup: '<rootDir>/src/test-support/global-setup.mjs',
+  testTimeout: 60_000,
+  maxWorkers: 2,
+};
+
+export default config;

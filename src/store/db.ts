@@ -1,0 +1,46 @@
+import Dexie, { type EntityTable } from 'dexie';
+import type { Findings } from '@/core/findings';
+import type { Reading } from '@/core/reading';
+import type { Reel } from '@/core/reels';
+import type { JobState, SourceRef } from '@/contract';
+
+/** A disc of the collection, by the fingerprint of its structures: the same pressing is one disc, wherever it is read. */
+export interface DiscRecord {
+  readonly fingerprint: string;
+  readonly name: string;
+  readonly reading: Reading;
+  readonly findings: Findings;
+  /** Where it was read, the last one first. */
+  readonly sources: readonly { readonly ref: SourceRef; readonly name: string }[];
+  readonly addedAt: string;
+  readonly readAt: string;
+}
+
+/** What is being composed on the Bench for one disc. */
+export interface DraftRecord {
+  readonly fingerprint: string;
+  readonly reels: readonly DraftReel[];
+  readonly storage: string | null;
+  readonly changedAt: string;
+}
+
+export interface DraftReel {
+  readonly id: string;
+  readonly reel: Reel;
+  /** Job that was made of it; null while it is only planned. */
+  readonly jobId: string | null;
+}
+
+/** The catalogue. A change of shape adds a version below with its migration; see docs/architecture.md. */
+export class Catalogue extends Dexie {
+  discs!: EntityTable<DiscRecord, 'fingerprint'>;
+  drafts!: EntityTable<DraftRecord, 'fingerprint'>;
+  jobs!: EntityTable<JobState, 'id'>;
+
+  constructor(name = 'careful-vault') {
+    super(name);
+    this.version(1).stores({ discs: 'fingerprint, name, readAt', drafts: 'fingerprint', jobs: 'id, fingerprint, createdAt' });
+  }
+}
+
+export const catalogue = new Catalogue();

@@ -1,0 +1,29 @@
+import type { Findings } from '@/core/findings';
+import type { Reading } from '@/core/reading';
+import { nameFromLabel } from '@/core/reels';
+import type { JobState, SourceRef } from '@/contract';
+import type { Catalogue } from './db';
+
+const MAX_SOURCES = 8;
+
+/** Puts a reading into the catalogue. A disc that is already there keeps its name, and gains a source. */
+export async function keepReading(db: Catalogue, reading: Reading, findings: Findings, ref: SourceRef, sourceName: string, now = new Date().toISOString()): Promise<void> {
+  await db.transaction('rw', db.discs, async () => {
+    const before = await db.discs.get(reading.fingerprint);
+    const same = (other: SourceRef) => JSON.stringify(other) === JSON.stringify(ref);
+    await db.discs.put({
+      fingerprint: reading.fingerprint, name: before?.name ?? nameFromLabel(reading.label), reading, findings,
+      sources: [{ ref, name: sourceName }, ...(before?.sources ?? []).filter((s) => !same(s.ref))].slice(0, MAX_SOURCES), addedAt: before?.addedAt ?? now, readAt: now,
+    });
+  });
+}
+
+/** Makes the jobs as last seen agree with the engine's: what it no longer knows stays only where it had ended. */
+export async function reconcileJobs(db: Catalogue, fromEngine: readonly JobState[]): Promise<void> {
+  const known = new Set(fromEngine.map((j) => j.id));
+  await db.transaction('rw', db.jobs, async () => {
+    const lost = await db.jobs.filter((j) => !known.has(j.id) && !['done', 'failed', 'cancelled'].includes(j.state)).primaryKeys();
+    await db.jobs.bulkDelete(lost);
+    await db.jobs.bulkPut([...fromEngine]);
+  });
+}

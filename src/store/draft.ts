@@ -1,0 +1,91 @@
+import { useCallback, useEffect, useReducer } from 'react';
+import { proposeReels } from '@/core/reels';
+import { catalogue, type DiscRecord, type DraftRecord, type DraftReel } from './db';
+
+const MAX_UNDO = 100;
+
+/** What the Bench proposes for a disc that has not been worked on. The same reading gives the same proposal. */
+export function proposeDraft(disc: Pick<DiscRecord, 'fingerprint' | 'reading' | 'findings'>): DraftRecord {
+  const reels = proposeReels(disc.reading, disc.findings).map((reel, i) => ({ id: `${disc.fingerprint.slice(0, 12)}-${String(i + 1)}`, reel, jobId: null }));
+  return { fingerprint: disc.fingerprint, storage: null, changedAt: '', reels };
+}
+
+export interface DraftHistory {
+  readonly record: DraftRecord | null;
+  readonly past: readonly (readonly DraftReel[])[];
+  readonly future: readonly (readonly DraftReel[])[];
+}
+
+export type DraftAction =
+  | { readonly type: 'load'; readonly record: DraftRecord }
+  | { readonly type: 'change'; readonly make: (reels: readonly DraftReel[]) => readonly DraftReel[] }
+  | { readonly type: 'undo' | 'redo' }
+  | { readonly type: 'storage'; readonly storage: string }
+  | { readonly type: 'queued'; readonly reelId: string; readonly jobId: string };
+
+/** Reels as they were, with the jobs made since: undoing a change must not forget a job. */
+function withJobs(reels: readonly DraftReel[], now: readonly DraftReel[]): DraftReel[] {
+  return reels.map((r) => ({ ...r, jobId: now.find((n) => n.id === r.id)?.jobId ?? r.jobId }));
+}
+
+/** Composing, with undo and redo. Pure. */
+export function reduceDraft(state: DraftHistory, action: DraftAction): DraftHistory {
+  if (action.type === 'load') return { record: action.record, past: [], future: [] };
+  const { record, past, future } = state;
+  if (!record) return state;
+  switch (action.type) {
+    case 'change':
+      return { record: { ...record, reels: action.make(record.reels) }, past: [...past.slice(-MAX_UNDO), record.reels], future: [] };
+    case 'undo': {
+      const reels = past.at(-1);
+      return reels ? { record: { ...record, reels: withJobs(reels, record.reels) }, past: past.slice(0, -1), future: [...future, record.reels] } : state;
+    }
+    case 'redo': {
+      const reels = future.at(-1);
+      return reels ? { record: { ...record, reels: withJobs(reels, record.reels) }, past: [...past, record.reels], future: future.slice(0, -1) } : state;
+    }
+    case 'storage':
+      return { ...state, record: { ...record, storage: action.storage } };
+    case 'queued':
+      return { ...state, record: { ...record, reels: record.reels.map((r) => (r.id === action.reelId ? { ...r, jobId: action.jobId } : r)) } };
+  }
+}
+
+export interface Draft {
+  readonly record: DraftRecord | null;
+  /** Changes the reels; can be undone. */
+  readonly change: (make: (reels: readonly DraftReel[]) => readonly DraftReel[]) => void;
+  readonly setStorage: (storage: string) => void;
+  /** Notes a job that was made of a reel. Not undone: the job is real. */
+  readonly queued: (reelId: string, jobId: string) => void;
+  readonly undo: (() => void) | null;
+  readonly redo: (() => void) | null;
+}
+
+const NOTHING: DraftHistory = { record: null, past: [], future: [] };
+
+/** The draft of a disc: kept in the catalogue with every change. */
+export function useDraft(disc: DiscRecord | null): Draft {
+  const [state, dispatch] = useReducer(reduceDraft, NOTHING);
+  const fingerprint = disc?.fingerprint;
+  useEffect(() => {
+    if (!disc || state.record?.fingerprint === disc.fingerprint) return;
+    let current = true;
+    void catalogue.drafts.get(disc.fingerprint).then((kept) => {
+      if (current) dispatch({ type: 'load', record: kept ?? proposeDraft(disc) });
+    });
+    return () => {
+      current = false;
+    };
+  }, [disc, state.record?.fingerprint]);
+  useEffect(() => {
+    if (state.record) void catalogue.drafts.put({ ...state.record, changedAt: new Date().toISOString() });
+  }, [state.record]);
+  const change = useCallback<Draft['change']>((make) => dispatch({ type: 'change', make }), []);
+  const setStorage = useCallback((storage: string) => dispatch({ type: 'storage', storage }), []);
+  const queued = useCallback((reelId: string, jobId: string) => dispatch({ type: 'queued', reelId, jobId }), []);
+  const undo = useCallback(() => dispatch({ type: 'undo' }), []);
+  const redo = useCallback(() => dispatch({ type: 'redo' }), []);
+  const fresh = state.record?.fingerprint === fingerprint;
+  return { record: fresh ? state.record : null, change, setStorage, queued, undo: state.past.length > 0 ? undo : null, redo: state.future.length > 0 ? redo : null };
+}

@@ -1,0 +1,137 @@
+import { useSyncExternalStore } from 'react';
+import { EngineEventSchema, type EngineEvent, type EngineState, type ReadingTask } from '@/contract';
+import { call } from './api';
+import { catalogue } from './db';
+import { keepReading, reconcileJobs } from './discs';
+
+/** What the pages know of the engine. `link` says whether that is fresh. */
+export interface EngineView {
+  readonly link: 'connecting' | 'live' | 'lost';
+  readonly state: EngineState | null;
+}
+
+let view: EngineView = { link: 'connecting', state: null };
+const listeners = new Set<() => void>();
+const SERVER_VIEW: EngineView = { link: 'connecting', state: null };
+
+function set(next: Partial<EngineView>): void {
+  view = { ...view, ...next };
+  for (const listener of listeners) listener();
+}
+
+function upsert<T extends { readonly id: string }>(list: readonly T[], item: T): T[] {
+  const at = list.findIndex((i) => i.id === item.id);
+  return at < 0 ? [...list, item] : list.map((i, n) => (n === at ? item : i));
+}
+
+/** Folds an event into the state. Pure, so that it can be tested without an engine. */
+export function applyEvent(state: EngineState, event: EngineEvent): EngineState {
+  switch (event.type) {
+    case 'drives':
+      return { ...state, drives: event.drives };
+    case 'roots':
+      return { ...state, roots: event.roots };
+    case 'storages':
+      return { ...state, storages: event.storages };
+    case 'reading':
+      return { ...state, readings: upsert(state.readings, event.task) };
+    case 'job':
+      return { ...state, jobs: upsert(state.jobs, event.job) };
+    case 'job-gone':
+      return { ...state, jobs: state.jobs.filter((j) => j.id !== event.id) };
+    case 'outputs':
+      return { ...state, outputs: event.count };
+    case 'hello':
+      return state;
+  }
+}
+
+const fetched = new Set<string>();
+
+/** A reading that is done is fetched once and goes into the catalogue, whichever page is open. */
+async function fetchReading(task: ReadingTask): Promise<void> {
+  if (task.state !== 'done' || fetched.has(task.id)) return;
+  fetched.add(task.id);
+  try {
+    const { reading, findings } = await call('reading', { id: task.id });
+    if (reading && findings) await keepReading(catalogue, reading, findings, task.source, task.name);
+  } catch {
+    fetched.delete(task.id); // tried again with the next state
+  }
+}
+
+async function load(): Promise<void> {
+  try {
+    const state = await call('state');
+    set({ state, link: 'live' });
+    await reconcileJobs(catalogue, state.jobs);
+    for (const task of state.readings) void fetchReading(task);
+  } catch {
+    set({ link: 'lost' });
+    retry();
+  }
+}
+
+let retrying: ReturnType<typeof setTimeout> | null = null;
+function retry(): void {
+  retrying ??= setTimeout(() => {
+    retrying = null;
+    void load();
+  }, 1500);
+}
+
+function take(event: EngineEvent): void {
+  if (event.type === 'hello' || !view.state) {
+    void load();
+    return;
+  }
+  set({ state: applyEvent(view.state, event), link: 'live' });
+  if (event.type === 'reading') void fetchReading(event.task);
+  if (event.type === 'job') void catalogue.jobs.put(event.job);
+  if (event.type === 'job-gone') void catalogue.jobs.delete(event.id);
+}
+
+let source: EventSource | null = null;
+
+/** Opens the event stream. The browser itself reconnects and says which event it saw last. */
+export function connectEngine(): () => void {
+  source ??= open();
+  return () => {
+    source?.close();
+    source = null;
+  };
+}
+
+function open(): EventSource {
+  const stream = new EventSource('/api/events');
+  stream.onmessage = (message: MessageEvent<string>) => {
+    const parsed = EngineEventSchema.safeParse(JSON.parse(message.data));
+    if (parsed.success) take(parsed.data);
+    else void load(); // an event of another version: the whole state says what it meant
+  };
+  stream.onopen = () => {
+    if (view.state) set({ link: 'live' });
+  };
+  stream.onerror = () => {
+    set({ link: 'lost' });
+    // Where the server answered with an error the browser gives up for good: a new stream is needed.
+    if (stream.readyState === EventSource.CLOSED && source === stream) {
+      setTimeout(() => {
+        if (source === stream) source = open();
+      }, 1500);
+    }
+  };
+  return stream;
+}
+
+/** Live view of the engine. */
+export function useEngine(): EngineView {
+  return useSyncExternalStore(
+    (listener) => {
+      listeners.add(listener);
+      return () => listeners.delete(listener);
+    },
+    () => view,
+    () => SERVER_VIEW,
+  );
+}

@@ -1,0 +1,70 @@
+'use client';
+
+import { estimateReel } from '@/core/reels';
+import type { EngineState, Problem, SourceRef } from '@/contract';
+import { call, problemOf } from '@/store/api';
+import type { DiscRecord } from '@/store/db';
+import type { Draft } from '@/store/draft';
+import { useState } from 'react';
+import { bytes, plural } from '../format';
+import { Button, Key } from '../parts/controls';
+import { ProblemNote } from '../parts/problem-note';
+
+/** Where a disc can be read now: drives that hold something, and places that are there. */
+function readableSources(disc: DiscRecord, engine: EngineState | null) {
+  return disc.sources.filter(({ ref }) => {
+    if (ref.kind === 'place') return engine?.roots.some((r) => r.id === ref.root && r.available) ?? true;
+    return engine?.drives.some((d) => d.id === ref.drive && d.state !== 'empty') ?? true;
+  });
+}
+
+/** The one main action of the Bench: what it will take, where it goes, and go. */
+export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Draft; engine: EngineState | null }) {
+  const [busy, setBusy] = useState(false);
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const [chosen, setChosen] = useState<string | null>(null);
+  const sources = readableSources(disc, engine);
+  const source: { ref: SourceRef; name: string } | undefined = sources.find((s) => JSON.stringify(s.ref) === chosen) ?? sources[0];
+  const storages = engine?.storages ?? [];
+  const storage = storages.find((s) => s.id === draft.record?.storage) ?? storages[0];
+  const waiting = (draft.record?.reels ?? []).filter((r) => r.jobId === null);
+  const needed = waiting.reduce((sum, { reel }) => {
+    const e = estimateReel(disc.reading, reel);
+    return sum + (reel.recipes.includes('master') ? e.masterBytes : 0) + (reel.recipes.includes('access') ? e.accessBytes : 0);
+  }, 0);
+  const submit = async () => {
+    if (!storage || !source) return;
+    setBusy(true);
+    setProblem(null);
+    for (const { id, reel } of waiting) {
+      try {
+        const { jobId } = await call('submitJob', { body: { source: source.ref, fingerprint: disc.fingerprint, reading: disc.reading, reel, storage: storage.id } });
+        draft.queued(id, jobId);
+      } catch (error) {
+        setProblem(problemOf(error)); // the others are still tried: one clash must not hold up the batch
+      }
+    }
+    setBusy(false);
+  };
+  const ready = waiting.length > 0 && storage !== undefined && source !== undefined && !busy;
+  return (
+    <div className="flex w-[252px] shrink-0 flex-col justify-end gap-2 text-second">
+      {problem && <ProblemNote problem={problem} onClose={() => { setProblem(null); }} />}
+      <label className="grid grid-cols-[44px_minmax(0,1fr)] items-center gap-x-2">
+        <span>from</span>
+        <select aria-label="Read from" value={source ? JSON.stringify(source.ref) : ''} onChange={(e) => { setChosen(e.target.value); }} className="min-w-0 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink">
+          {sources.length === 0 && <option value="">no source is there</option>}
+          {sources.map((s) => <option key={JSON.stringify(s.ref)} value={JSON.stringify(s.ref)}>{s.name}</option>)}
+        </select>
+      </label>
+      <label className="grid grid-cols-[44px_minmax(0,1fr)] items-center gap-x-2">
+        <span>to</span>
+        <select aria-label="Library storage" value={storage?.id ?? ''} onChange={(e) => { draft.setStorage(e.target.value); }} className="min-w-0 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink">
+          {storages.map((s) => <option key={s.id} value={s.id}>{s.name}{s.freeBytes === null ? ', not there' : `, ${bytes(s.freeBytes)} free`}</option>)}
+        </select>
+      </label>
+      <p>{waiting.length === 0 ? 'Everything planned is on the queue.' : `${plural(waiting.length, 'reel')}, about ${bytes(needed)}`}</p>
+      <Button tone="main" data-action="queue" disabled={!ready} onClick={() => void submit()} className="justify-between px-3 py-2.5 text-[14px]">{busy ? 'Queueing…' : `Queue ${plural(waiting.length, 'reel')}`} <Key>Q</Key></Button>
+    </div>
+  );
+}

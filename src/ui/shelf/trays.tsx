@@ -1,0 +1,142 @@
+'use client';
+
+import { Disc3, FolderOpen, HardDrive } from 'lucide-react';
+import { Select } from 'radix-ui';
+import { use, useState } from 'react';
+import type { DriveState, EngineState, FoundSource, ReadingTask, SourceRef } from '@/contract';
+import { call } from '@/store/api';
+import { bytes } from '../format';
+import { Bar, Button, Panel, StateText } from '../parts/controls';
+import { Nonce } from '../parts/nonce';
+import { ProblemNote } from '../parts/problem-note';
+import { useAction } from '../parts/use-action';
+import { readingText } from '../words';
+import { BrowseDialog } from './browse-dialog';
+
+const sameRef = (a: SourceRef, b: SourceRef) => JSON.stringify(a) === JSON.stringify(b);
+const lastTask = (tasks: readonly ReadingTask[], ref: SourceRef) => tasks.filter((t) => sameRef(t.source, ref)).at(-1);
+const startReading = (source: SourceRef) => call('startReading', { body: { source } });
+
+/** A reading under way: what it is doing, and the way to stop it. */
+export function ReadingProgress({ task }: { task: ReadingTask }) {
+  const { done, total } = task.progress;
+  return (
+    <div className="mt-1.5">
+      <div className="mb-1 flex items-center justify-between gap-2 text-second">
+        <span>{readingText(task)}</span>
+        <Button tone="quiet" className="-my-1" onClick={() => void call('cancelReading', { id: task.id })}>Cancel</Button>
+      </div>
+      <Bar value={total > 0 ? done / total : null} label={`Reading ${task.name}`} />
+    </div>
+  );
+}
+
+function DiscSelect({ drive, onInsert }: { drive: DriveState; onInsert: (disc: string) => void }) {
+  return (
+    <Select.Root value="" onValueChange={onInsert}>
+      <Select.Trigger aria-label={`Insert a disc into ${drive.name}`} className="inline-flex items-center gap-1 rounded-[6px] border border-line bg-card px-2.5 py-1 hover:border-second">
+        <Select.Value placeholder={drive.disc ? 'Change disc' : 'Insert a disc'} />
+      </Select.Trigger>
+      <Select.Portal>
+        <Select.Content position="popper" sideOffset={4} className="z-40 rounded-[6px] border border-line bg-card p-1 shadow-lg">
+          <Select.Viewport nonce={use(Nonce)}>
+            {drive.discs.map((disc) => (
+              <Select.Item key={disc.id} value={disc.id} className="rounded-[4px] px-2.5 py-1 outline-none data-[highlighted]:bg-wash"><Select.ItemText>{disc.label}</Select.ItemText></Select.Item>
+            ))}
+          </Select.Viewport>
+        </Select.Content>
+      </Select.Portal>
+    </Select.Root>
+  );
+}
+
+function DriveRow({ drive, tasks }: { drive: DriveState; tasks: readonly ReadingTask[] }) {
+  const action = useAction();
+  const ref: SourceRef = { kind: 'drive', drive: drive.id };
+  const task = lastTask(tasks, ref);
+  const reading = task?.state === 'reading' ? task : null;
+  // Laying a disc in starts its reading: that is what it was laid in for.
+  const insert = (disc: string) => void action.run(async () => {
+    await call('insert', { id: drive.id, body: { disc } });
+    await startReading(ref);
+  });
+  return (
+    <li className="border-b border-faint px-3 py-2 last:border-0">
+      <div className="flex items-center gap-2">
+        <Disc3 size={15} aria-hidden className="text-second" />
+        <span className="font-semibold">{drive.name}</span>
+        {drive.simulated && <span className="text-third">simulated</span>}
+        <span className="ml-auto text-second">{drive.state}</span>
+      </div>
+      {drive.disc && <p className="mt-0.5 truncate font-serif text-[15px]">{drive.disc}</p>}
+      {reading ? (
+        <ReadingProgress task={reading} />
+      ) : (
+        <div className="mt-1.5 flex items-center gap-2">
+          <DiscSelect drive={drive} onInsert={insert} />
+          {drive.disc && <Button onClick={() => void action.run(() => startReading(ref))} disabled={action.busy}>Read</Button>}
+          {drive.disc && <Button tone="quiet" onClick={() => void action.run(() => call('eject', { id: drive.id }))} disabled={action.busy || drive.state !== 'ready'}>Eject</Button>}
+        </div>
+      )}
+      {action.problem && <div className="mt-2"><ProblemNote problem={action.problem} onClose={action.clear} /></div>}
+      {!reading && task?.state === 'failed' && task.problem && <div className="mt-2"><ProblemNote problem={task.problem} /></div>}
+      {!reading && task?.state === 'cancelled' && <p className="mt-1 text-second">Reading was cancelled.</p>}
+    </li>
+  );
+}
+
+function SourceRow({ source, tasks, known }: { source: FoundSource; tasks: readonly ReadingTask[]; known: boolean }) {
+  const action = useAction();
+  const ref: SourceRef = { kind: 'place', root: source.root, path: source.path };
+  const task = lastTask(tasks, ref);
+  const reading = task?.state === 'reading' ? task : null;
+  return (
+    <li className="border-b border-faint px-3 py-1.5 last:border-0">
+      <div className="flex items-center gap-2">
+        <span className="min-w-0 flex-1 truncate" title={source.path}>{source.name}</span>
+        <span className="text-third">{source.sizeBytes === null ? 'folder' : bytes(source.sizeBytes)}</span>
+        {!reading && <Button tone={known ? 'quiet' : 'plain'} className="-my-0.5" onClick={() => void action.run(() => startReading(ref))} disabled={action.busy} aria-label={`Read ${source.name}`}>{known ? 'Read again' : 'Read'}</Button>}
+      </div>
+      {reading && <ReadingProgress task={reading} />}
+      {task?.state === 'failed' && task.problem && <div className="my-1"><ProblemNote problem={task.problem} /></div>}
+      {task?.state === 'cancelled' && <p className="text-second">Reading was cancelled.</p>}
+      {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
+    </li>
+  );
+}
+
+/** Where discs come from: drives, watched folders, and any other folder that is configured. */
+export function Trays({ engine, knownSources }: { engine: EngineState; knownSources: ReadonlySet<string> }) {
+  const [browsing, setBrowsing] = useState<string | null>(null);
+  return (
+    <div className="flex min-h-0 flex-col gap-3 overflow-y-auto">
+      {engine.drives.length > 0 && (
+        <Panel title="Trays" label="Trays" className="shrink-0"><ul>{engine.drives.map((d) => <DriveRow key={d.id} drive={d} tasks={engine.readings} />)}</ul></Panel>
+      )}
+      {engine.roots.map((root) => (
+        <Panel key={root.id} label={root.name} className="shrink-0" title={root.name} aside={<Button tone="quiet" onClick={() => { setBrowsing(root.id); }}><FolderOpen size={14} aria-hidden />Choose…</Button>}>
+          {root.available ? (
+            <ul>
+              {root.found.filter((f) => f.kind !== 'folder').map((f) => <SourceRow key={f.path} source={f} tasks={engine.readings} known={knownSources.has(JSON.stringify({ kind: 'place', root: f.root, path: f.path }))} />)}
+              {root.found.every((f) => f.kind === 'folder') && <li className="px-3 py-2 text-second">No image and no disc folder here. Copy one in: it shows up by itself.</li>}
+            </ul>
+          ) : (
+            <div className="px-3 py-2"><StateText state="eyes">This folder is not there at the moment.</StateText></div>
+          )}
+        </Panel>
+      ))}
+      <Panel title="Library storage" label="Library storage" className="shrink-0">
+        <ul>
+          {engine.storages.map((s) => (
+            <li key={s.id} className="flex items-center gap-2 border-b border-faint px-3 py-1.5 last:border-0">
+              <HardDrive size={14} aria-hidden className="text-second" />
+              <span className="min-w-0 flex-1 truncate" title={s.path}>{s.name}</span>
+              {!s.available ? <StateText state="damaged">not there</StateText> : !s.writable ? <StateText state="eyes">read-only</StateText> : <span className="text-second">{s.freeBytes === null ? '' : `${bytes(s.freeBytes)} free`}</span>}
+            </li>
+          ))}
+        </ul>
+      </Panel>
+      {browsing !== null && <BrowseDialog root={browsing} onClose={() => { setBrowsing(null); }} />}
+    </div>
+  );
+}

@@ -1,0 +1,118 @@
+import type { Evidence, Findings, Role, TitleFinding } from '@/core/findings';
+import type { AudioTrack, Reading, Remark, SubtitleTrack, Title } from '@/core/reading';
+import type { JobState, ReadingTask, Sidecar, Stage } from '@/contract';
+import { clock, list, numbers, plural } from './format';
+
+/** The core gives data; here they become words. */
+
+export const ROLE: Readonly<Record<Role, string>> = {
+  main: 'main title', episode: 'episode', 'play-all': 'play-all', duplicate: 'duplicate', part: 'part of another', extra: 'extra', short: 'logo or loop', unusable: 'can not be taken',
+};
+
+/** "main title", "play-all of 2, 3, 4 and 5", "same as 2". */
+export function roleOf(finding: TitleFinding): string {
+  const first = finding.evidence[0];
+  if (finding.role === 'play-all' && first) return `play-all of ${numbers(first.titles)}`;
+  if (finding.role === 'duplicate' && first) return `same as ${numbers(first.titles)}`;
+  if (finding.role === 'part' && first) return `part of ${numbers(first.titles)}`;
+  if (finding.role === 'episode' && first) return `episode ${String(first.value ?? '')}`.trim();
+  if (finding.role === 'unusable') return first?.kind === 'protected' ? 'copy protected' : first?.kind === 'cut short' ? 'cut short' : 'unreadable';
+  return ROLE[finding.role];
+}
+
+/** One piece of evidence as a phrase. */
+export function evidenceText(e: Evidence): string {
+  switch (e.kind) {
+    case 'longest': return 'the longest title';
+    case 'share of longest': return `${String(e.value ?? 0)} % as long as the longest`;
+    case 'most bytes': return 'the most material of its own';
+    case 'most chapters': return `the most chapters, ${String(e.value ?? 0)}`;
+    case 'most audio': return `the most audio tracks, ${String(e.value ?? 0)}`;
+    case 'most subtitles': return `the most subtitle tracks, ${String(e.value ?? 0)}`;
+    case 'first play': return 'the disc plays it by itself when inserted';
+    case 'menu selects': return `the first menu has it selected, button ${String(e.value ?? 0)}`;
+    case 'menu offers': return `a menu offers it, button ${String(e.value ?? 0)}`;
+    case 'no route': return 'no menu that could be followed leads to it';
+    case 'same segments': return `the same segments as title ${numbers(e.titles)}`;
+    case 'contains': return `titles ${numbers(e.titles)} one after the other fill ${String(e.value ?? 0)} % of it`;
+    case 'contained in': return `its segments stand inside title ${numbers(e.titles)}${e.value === null ? '' : `, in place ${String(e.value)}`}`;
+    case 'like length': return `about as long as ${numbers(e.titles)}`;
+    case 'very short': return 'a few seconds only';
+    case 'protected': return 'its packets carry scrambling flags; nothing of it is taken';
+    case 'cut short': return 'its last sectors are not in this source';
+    case 'unreadable': return 'its content could not be opened';
+  }
+}
+
+/** One sentence that says what is on the disc. */
+export function discSentence(reading: Reading, findings: Findings): string {
+  const count = (role: Role) => findings.titles.filter((f) => f.role === role).length;
+  const rest = [
+    [count('extra'), 'extra', 'extras'], [count('play-all'), 'play-all that repeats them', 'play-alls that repeat them'], [count('duplicate'), 'duplicate', 'duplicates'], [count('short'), 'logo or loop', 'logos or loops'], [count('unusable'), 'title that can not be taken', 'titles that can not be taken'],
+  ] as const;
+  const parts = rest.filter(([n]) => n > 0).map(([n, one, many]) => (n === 1 && one.startsWith('play') ? `a ${one}` : plural(n, one, many)));
+  if (findings.kind === 'nothing usable') return reading.titles.length === 0 ? 'No title could be read.' : 'Nothing on this disc can be taken.';
+  const main = reading.titles.find((t) => t.number === findings.mainTitle);
+  const head = findings.kind === 'series' ? plural(count('episode'), 'episode') : `One film of ${clock(main?.durationMs ?? 0)}`;
+  return `${[head, ...parts].length > 1 ? list([head, ...parts]) : head}.`;
+}
+
+export function remarkText(remark: Remark): string {
+  const title = remark.title === null ? '' : `Title ${String(remark.title)}: `;
+  switch (remark.code) {
+    case 'backup-used': return `${title}a structure file was bad; its backup copy was used instead.`;
+    case 'backup-differs': return `${title}a structure file and its backup copy differ; the first was used.`;
+    case 'structure-lost': return `${title}its structure could not be read, and neither could the backup copy.`;
+    case 'table-damaged': return `${title}part of a structure file is damaged and was passed over.`;
+    case 'image-cut-short': return 'The image is shorter than its file system says: it was not copied whole.';
+    case 'beyond-end': return `${title}it goes on beyond the end of the source and can not be taken whole.`;
+    case 'scrambled': return `${title}copy protected. It can be described, not taken.`;
+    case 'stream-differs': return `${title}the stream says otherwise than the disc's tables.`;
+    case 'no-titles': return 'No title could be read.';
+  }
+}
+
+export function audioText(track: AudioTrack): string {
+  const rate = track.bitRate === null ? '' : ` ${String(Math.round(track.bitRate / 1000))} kb/s`;
+  return `${track.layout}, ${track.codec}${track.bitDepth === null ? '' : ` ${String(track.bitDepth)} bit`}${rate}`;
+}
+
+const SAID: Readonly<Record<string, string>> = { normal: '', 'visually impaired': 'audio description', forced: 'forced', captions: 'for the hard of hearing' };
+export function purposeText(track: AudioTrack | SubtitleTrack): string {
+  return track.purpose === null ? '' : (SAID[track.purpose] ?? track.purpose);
+}
+
+export function videoText(title: Title): string {
+  const v = title.video;
+  const [n = 0, d = 1] = v.frameRate.split('/').map(Number);
+  return `${v.codec}, ${String(v.widthPixels)}×${String(v.heightPixels)}, ${String(v.displayAspect[0])}:${String(v.displayAspect[1])}, ${v.standard} ${(n / d).toFixed(2).replace(/\.00$/, '')}`;
+}
+
+export const STAGE: Readonly<Record<Stage, string>> = {
+  master: 'reading the disc into the master', 'master proof': 'proving the master', access: 'making the access copy', 'access proof': 'proving the access copy', placing: 'placing in the library',
+};
+
+export const JOB: Readonly<Record<JobState['state'], string>> = { waiting: 'waiting', running: 'running', interrupted: 'interrupted, goes on soon', done: 'in the vault', failed: 'failed', cancelled: 'cancelled' };
+
+export const RECIPE = { master: 'Lossless master', access: 'Access copy' } as const;
+export const RECIPE_NOTE = { master: 'Matroska, the disc’s own streams', access: 'MP4, H.264 by quality and AAC' } as const;
+
+export function readingText(task: ReadingTask): string {
+  const { step, done, total } = task.progress;
+  if (task.state !== 'reading') return task.state;
+  if (step === 'opening') return 'opening the disc';
+  if (step === 'titleSet') return `title set ${String(done + 1)} of ${String(total)}`;
+  if (step === 'looking') return `looking at title ${String(done + 1)} of ${String(total)}`;
+  return 'following the menus';
+}
+
+/** "4 of 4 tracks bit-identical to the disc". */
+export function proofText(sidecar: Sidecar): string {
+  const { proof } = sidecar;
+  if (!proof.passed) return 'did not pass its proof';
+  return sidecar.recipe === 'master' ? `${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to the disc` : 'every frame decodes, nothing is missing';
+}
+
+export const CHECK: Readonly<Record<Sidecar['proof']['checks'][number]['what'], string>> = {
+  'track identical': 'payload hash', packets: 'frames counted', timestamps: 'time stamps in order', duration: 'duration, ms', chapters: 'chapters', checksums: 'checksums of the file’s parts', structure: 'structure', decodes: 'decodes', streams: 'streams',
+};
