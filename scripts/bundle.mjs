@@ -3,7 +3,7 @@ import path from 'node:path';
 import { root } from './ensure.mjs';
 
 const ENTRIES = {
-  engine: 'src/engine/main.ts', runner: 'src/runner/main.ts', vault: 'src/runner/command.ts', demo: 'demo/main.ts', 
+  engine: 'src/engine/main.ts', runner: 'src/runner/main.ts', vault: 'src/runner/command.ts', demo: 'demo/main.ts', bench: 'demo/bench.ts',
 };
 
 export async function bundle(names = Object.keys(ENTRIES), quiet = true) {
