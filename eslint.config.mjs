@@ -18,5 +18,15 @@ export default defineConfig([
       '@typescript-eslint/restrict-template-expressions': 'off',
     },
   },
-  globalIgnores(['.next/**', 'dist/**', '.cache/**', '.data/**', 'next-env.d.ts', 'playwright-report/**', 'test-results/**', 'scripts/**/*.mjs', 'src/test-support/*.mjs']),
+  globalIgnores([
+    '.next/**',
+    'dist/**',
+    '.cache/**',
+    '.data/**',
+    'next-env.d.ts',
+    'playwright-report/**',
+    'test-results/**',
+    'scripts/**/*.mjs',
+    'src/test-support/*.mjs',
+  ]),
 ]);

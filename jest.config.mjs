@@ -1,4 +1,9 @@
-const swc = { '^.+\\.(t|j)sx?$': ['@swc/jest', { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2022', transform: { react: { runtime: 'automatic' } } } }] };
+const swc = {
+  '^.+\\.(t|j)sx?$': [
+    '@swc/jest',
+    { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2022', transform: { react: { runtime: 'automatic' } } } },
+  ],
+};
 const moduleNameMapper = { '^@/(.*)$': '<rootDir>/src/$1' };
 
 const config = {

@@ -47,12 +47,28 @@ async function makeStream(image: string, folder: string): Promise<{ stream: stri
   const stream = path.join(folder, 'stream.vob');
   const handle = await open(stream, 'w');
   for (let copy = 0; copy < copies; copy++) {
-    for (let at = 0; at < sectors; at += 16_384) await handle.write(await readExactly(content, at * SECTOR_BYTES, Math.min(16_384, sectors - at) * SECTOR_BYTES, 'content'));
+    for (let at = 0; at < sectors; at += 16_384)
+      await handle.write(await readExactly(content, at * SECTOR_BYTES, Math.min(16_384, sectors - at) * SECTOR_BYTES, 'content'));
   }
   await handle.close();
   await opened.close();
-  const long: Segment[] = Array.from({ length: copies }, (_, copy) => segments.map((s, i) => ({ ...s, id: `${String(copy)}/${s.id}`, firstSector: s.firstSector + copy * sectors, lastSector: s.lastSector + copy * sectors, clockRestarts: i === 0 }))).flat();
-  const longTitle = { ...title, number: 1, parts: long.map((s) => ({ segment: s.id, angle: null })), chapters: [{ number: 1, startMs: 0, durationMs: title.durationMs * copies, firstPart: 0 }], durationMs: title.durationMs * copies, sizeBytes: sectors * SECTOR_BYTES * copies };
+  const long: Segment[] = Array.from({ length: copies }, (_, copy) =>
+    segments.map((s, i) => ({
+      ...s,
+      id: `${String(copy)}/${s.id}`,
+      firstSector: s.firstSector + copy * sectors,
+      lastSector: s.lastSector + copy * sectors,
+      clockRestarts: i === 0,
+    })),
+  ).flat();
+  const longTitle = {
+    ...title,
+    number: 1,
+    parts: long.map((s) => ({ segment: s.id, angle: null })),
+    chapters: [{ number: 1, startMs: 0, durationMs: title.durationMs * copies, firstPart: 0 }],
+    durationMs: title.durationMs * copies,
+    sizeBytes: sectors * SECTOR_BYTES * copies,
+  };
   return { stream, reading: { ...reading, titles: [longTitle], segments: long } };
 }
 
@@ -70,7 +86,12 @@ async function child(mode: string, folder: string): Promise<void> {
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = new Assembly(reading, reel, () => Promise.resolve(source), { tap: hashes.tap });
     const sink = await openFileSink(output);
-    const promise = await writeMaster(assembly, hashes, reading, reel, sink, { application: 'bench', seed: 'bench', createHash: createPayloadHash, crc32: fastCrc32 });
+    const promise = await writeMaster(assembly, hashes, reading, reel, sink, {
+      application: 'bench',
+      seed: 'bench',
+      createHash: createPayloadHash,
+      crc32: fastCrc32,
+    });
     await sink.close();
     fs.writeFileSync(path.join(folder, 'promise.json'), JSON.stringify(promise));
   } else {
@@ -89,7 +110,11 @@ function timed(program: string, args: readonly string[]): number {
 }
 
 function inChild(mode: string, folder: string): { ms: number; peakMb: number } {
-  const { status, stdout, stderr } = spawnSync(process.execPath, ['--max-semi-space-size=2', process.argv[1] ?? '', '--child', mode, folder], { encoding: 'utf8' });
+  const { status, stdout, stderr } = spawnSync(
+    process.execPath,
+    ['--max-semi-space-size=2', process.argv[1] ?? '', '--child', mode, folder],
+    { encoding: 'utf8' },
+  );
   if (status !== 0) throw new Error(stderr);
   return JSON.parse(stdout) as { ms: number; peakMb: number };
 }
@@ -104,17 +129,45 @@ async function benchRemux(image: string, folder: string): Promise<void> {
     const ours = inChild('remux', folder);
     times.ours.push(ours.ms);
     peakMb = Math.max(peakMb, ours.peakMb);
-    times.ffmpeg.push(timed('ffmpeg', ['-v', 'error', '-y', '-nostdin', '-fflags', '+genpts', '-probesize', '20M', '-analyzeduration', '20M', '-i', stream, '-map', '0:v', '-map', '0:a', '-c', 'copy', path.join(folder, 'ffmpeg.mkv')]));
+    times.ffmpeg.push(
+      timed('ffmpeg', [
+        '-v',
+        'error',
+        '-y',
+        '-nostdin',
+        '-fflags',
+        '+genpts',
+        '-probesize',
+        '20M',
+        '-analyzeduration',
+        '20M',
+        '-i',
+        stream,
+        '-map',
+        '0:v',
+        '-map',
+        '0:a',
+        '-c',
+        'copy',
+        path.join(folder, 'ffmpeg.mkv'),
+      ]),
+    );
     times.cp.push(timed('cp', [stream, path.join(folder, 'copy.vob')]));
     if (round === 0) times.proof.push(inChild('prove', folder).ms);
   }
   const [ours, ffmpeg, cp] = [median(times.ours), median(times.ffmpeg), median(times.cp)];
-  console.log(`\nlossless remux of a program stream, ${megabytes.toFixed(0)} MB, hashes and checksums included, ${String(ROUNDS)} rounds in turns`);
+  console.log(
+    `\nlossless remux of a program stream, ${megabytes.toFixed(0)} MB, hashes and checksums included, ${String(ROUNDS)} rounds in turns`,
+  );
   console.log(`  ours / ffmpeg -c copy   ${(ours / ffmpeg).toFixed(2)}   (aim 0.75 or less)`);
   console.log(`  ours / cp               ${(ours / cp).toFixed(1)}`);
   console.log(`  peak memory             ${peakMb.toFixed(0)} MB   (aim below 100 MB)`);
-  console.log(`  proof / remux           ${(median(times.proof) / ours).toFixed(2)}   (payload hashes, checksums and SHA-256 of the whole file)`);
-  console.log(`  [this run: ours ${(megabytes / ours * 1000).toFixed(0)} MB/s, ffmpeg ${(megabytes / ffmpeg * 1000).toFixed(0)} MB/s, cp ${(megabytes / cp * 1000).toFixed(0)} MB/s]`);
+  console.log(
+    `  proof / remux           ${(median(times.proof) / ours).toFixed(2)}   (payload hashes, checksums and SHA-256 of the whole file)`,
+  );
+  console.log(
+    `  [this run: ours ${((megabytes / ours) * 1000).toFixed(0)} MB/s, ffmpeg ${((megabytes / ffmpeg) * 1000).toFixed(0)} MB/s, cp ${((megabytes / cp) * 1000).toFixed(0)} MB/s]`,
+  );
 }
 
 async function benchReading(folder: string): Promise<void> {
@@ -130,7 +183,9 @@ async function benchReading(folder: string): Promise<void> {
     titles = reading.titles.length;
     times.push(performance.now() - started);
   }
-  console.log(`\nreading and findings of a disc with ${String(titles)} titles, warm: ${median(times.slice(2)).toFixed(0)} ms (aim below 200 ms)`);
+  console.log(
+    `\nreading and findings of a disc with ${String(titles)} titles, warm: ${median(times.slice(2)).toFixed(0)} ms (aim below 200 ms)`,
+  );
 }
 
 if (process.argv[2] === '--child') {

@@ -16,7 +16,8 @@ async function buildWork(work: Work, folder: string): Promise<string> {
   return stream;
 }
 
-const clock = (seconds: number) => `${String(Math.floor(seconds / 3600))}:${String(Math.floor(seconds / 60) % 60).padStart(2, '0')}:${(seconds % 60).toFixed(3).padStart(6, '0')}`;
+const clock = (seconds: number) =>
+  `${String(Math.floor(seconds / 3600))}:${String(Math.floor(seconds / 60) % 60).padStart(2, '0')}:${(seconds % 60).toFixed(3).padStart(6, '0')}`;
 
 function titleXml(works: readonly Work[], streams: ReadonlyMap<string, string>): string {
   const vobs = works.map((work) => {
@@ -65,7 +66,9 @@ export async function authorDisc(disc: DemoDisc, streams: ReadonlyMap<string, st
 export async function buildDemoDiscs(cache: string, say: (line: string) => void): Promise<ReadonlyMap<string, string>> {
   const images = new Map(DISCS.map((d) => [d.id, path.join(cache, 'discs', `${d.label}.iso`)]));
   const stampFile = path.join(cache, 'stamp');
-  const stamp = createHash('sha256').update(JSON.stringify([AUTHORING_VERSION, WORKS, DISCS])).digest('hex');
+  const stamp = createHash('sha256')
+    .update(JSON.stringify([AUTHORING_VERSION, WORKS, DISCS]))
+    .digest('hex');
   const before = existsSync(stampFile) ? await readFile(stampFile, 'utf8') : '';
   if (before === stamp && [...images.values()].every((file) => existsSync(file))) return images;
   say('making the demo discs (about two minutes, once)');
@@ -74,11 +77,14 @@ export async function buildDemoDiscs(cache: string, say: (line: string) => void)
   await mkdir(work, { recursive: true });
   await mkdir(path.join(cache, 'discs'), { recursive: true });
   const longestFirst = [...WORKS].sort((a, b) => b.chapters.reduce((x, y) => x + y, 0) - a.chapters.reduce((x, y) => x + y, 0));
-  const made = await inParallel(2, longestFirst.map((w) => async () => {
-    const stream = await buildWork(w, work);
-    say(`  ${w.name}`);
-    return [w.id, stream] as const;
-  }));
+  const made = await inParallel(
+    2,
+    longestFirst.map((w) => async () => {
+      const stream = await buildWork(w, work);
+      say(`  ${w.name}`);
+      return [w.id, stream] as const;
+    }),
+  );
   const streams = new Map(made);
   for (const disc of DISCS) {
     await authorDisc(disc, streams, work, images.get(disc.id) ?? '');

@@ -12,7 +12,24 @@ export async function authorManyTitles(folder: string, titles: number): Promise<
   const streams = await Promise.all(
     [0, 1, 2].map(async (i) => {
       const file = path.join(folder, `short-${String(i)}.mpg`);
-      await run('ffmpeg', [...base, '-f', 'lavfi', '-i', `testsrc2=s=720x576:r=25:d=${String(2 + i)}`, '-f', 'lavfi', '-i', `sine=f=${String(300 + 100 * i)}:r=48000:d=${String(2 + i)}`, '-target', 'pal-dvd', '-b:v', '1500k', '-ac', '2', file]);
+      await run('ffmpeg', [
+        ...base,
+        '-f',
+        'lavfi',
+        '-i',
+        `testsrc2=s=720x576:r=25:d=${String(2 + i)}`,
+        '-f',
+        'lavfi',
+        '-i',
+        `sine=f=${String(300 + 100 * i)}:r=48000:d=${String(2 + i)}`,
+        '-target',
+        'pal-dvd',
+        '-b:v',
+        '1500k',
+        '-ac',
+        '2',
+        file,
+      ]);
       return file;
     }),
   );

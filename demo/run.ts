@@ -1,12 +1,19 @@
 import { spawn } from 'node:child_process';
 
 /** Runs a program to its end. @throws Error with the end of its messages when it fails. */
-export function run(program: string, args: readonly string[], options: { cwd?: string; stdin?: string; stdout?: string; env?: Readonly<Record<string, string>> } = {}): Promise<string> {
+export function run(
+  program: string,
+  args: readonly string[],
+  options: { cwd?: string; stdin?: string; stdout?: string; env?: Readonly<Record<string, string>> } = {},
+): Promise<string> {
   return new Promise((resolve, reject) => {
     const shell = options.stdin ?? options.stdout;
     const quoted = [program, ...args].map((a) => `'${a.replaceAll("'", "'\\''")}'`).join(' ');
     const child = shell
-      ? spawn('sh', ['-c', `${quoted}${options.stdin ? ` < '${options.stdin}'` : ''}${options.stdout ? ` > '${options.stdout}'` : ''}`], { cwd: options.cwd, env: { ...process.env, ...options.env } })
+      ? spawn('sh', ['-c', `${quoted}${options.stdin ? ` < '${options.stdin}'` : ''}${options.stdout ? ` > '${options.stdout}'` : ''}`], {
+          cwd: options.cwd,
+          env: { ...process.env, ...options.env },
+        })
       : spawn(program, args, { cwd: options.cwd, env: { ...process.env, ...options.env }, stdio: ['ignore', 'pipe', 'pipe'] });
     let output = '';
     let messages = '';

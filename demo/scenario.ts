@@ -39,16 +39,29 @@ const spoken = (texts: readonly string[], every: number, forced: readonly number
   texts.map((text, i) => ({ at: 4 + i * every, seconds: 3.2, text, ...(forced.includes(i) ? { forced: true } : {}) }));
 
 const LAMP_EN = [
-  'The light was lit at dusk, every dusk,', 'for a hundred and eleven years.', 'Nobody asked who carried the oil.',
-  'My father counted the steps. One hundred and ninety-six.', '"Come down, the boat is leaving!"', 'In fog we rang the bell by hand.',
-  'The tide tables were pinned above the stove.', 'Sundays we painted. Always white.', '"Have you seen the Marren Lass?"',
-  'She came in under one sail.', 'Then the engineers arrived.', 'They measured everything but the wind.',
+  'The light was lit at dusk, every dusk,',
+  'for a hundred and eleven years.',
+  'Nobody asked who carried the oil.',
+  'My father counted the steps. One hundred and ninety-six.',
+  '"Come down, the boat is leaving!"',
+  'In fog we rang the bell by hand.',
+  'The tide tables were pinned above the stove.',
+  'Sundays we painted. Always white.',
+  '"Have you seen the Marren Lass?"',
+  'She came in under one sail.',
+  'Then the engineers arrived.',
+  'They measured everything but the wind.',
 ];
 const LAMP_GD = LAMP_EN.map((_, i) => `Loidhne ${String(i + 1)}: solas air an sgeir`);
 
 export const WORKS: readonly Work[] = [
   {
-    id: 'lamplighters', name: 'The Lamplighters of Skerry Point', standard: 'pal', wide: true, film: false, videoKbps: 2600,
+    id: 'lamplighters',
+    name: 'The Lamplighters of Skerry Point',
+    standard: 'pal',
+    wide: true,
+    film: false,
+    videoKbps: 2600,
     chapters: [36, 31, 42, 38, 29, 44, 33, 40, 35],
     audio: [
       { language: 'en', codec: 'ac3', channels: 6, kbps: 384, tone: 220, content: 'normal' },
@@ -61,21 +74,46 @@ export const WORKS: readonly Work[] = [
     ],
   },
   {
-    id: 'lamp-trailer', name: 'Trailer', standard: 'pal', wide: true, film: false, videoKbps: 2600, chapters: [24],
-    audio: [{ language: 'en', codec: 'ac3', channels: 2, kbps: 192, tone: 262, content: 'normal' }], subtitles: [],
+    id: 'lamp-trailer',
+    name: 'Trailer',
+    standard: 'pal',
+    wide: true,
+    film: false,
+    videoKbps: 2600,
+    chapters: [24],
+    audio: [{ language: 'en', codec: 'ac3', channels: 2, kbps: 192, tone: 262, content: 'normal' }],
+    subtitles: [],
   },
   {
-    id: 'lamp-making', name: 'Painting the tower', standard: 'pal', wide: true, film: false, videoKbps: 2000, chapters: [30, 22],
-    audio: [{ language: 'en', codec: 'mp2', channels: 2, kbps: 192, tone: 294, content: 'normal' }], subtitles: [],
+    id: 'lamp-making',
+    name: 'Painting the tower',
+    standard: 'pal',
+    wide: true,
+    film: false,
+    videoKbps: 2000,
+    chapters: [30, 22],
+    audio: [{ language: 'en', codec: 'mp2', channels: 2, kbps: 192, tone: 294, content: 'normal' }],
+    subtitles: [],
   },
   ...[1, 2, 3, 4].map((n): Work => ({
-    id: `tide-${String(n)}`, name: ['Spring Tide', 'Slack Water', 'The Long Ebb', 'Bar at Low Water'][n - 1] ?? '', standard: 'ntsc', wide: false,
-    film: false, videoKbps: 2200, chapters: [20 + n, 25, 27 - n],
+    id: `tide-${String(n)}`,
+    name: ['Spring Tide', 'Slack Water', 'The Long Ebb', 'Bar at Low Water'][n - 1] ?? '',
+    standard: 'ntsc',
+    wide: false,
+    film: false,
+    videoKbps: 2200,
+    chapters: [20 + n, 25, 27 - n],
     audio: [
       { language: 'no', codec: 'ac3', channels: 2, kbps: 192, tone: 360 + 20 * n, content: 'normal' },
       { language: 'en', codec: 'pcm_dvd', channels: 2, kbps: 1536, tone: 180 + 20 * n, content: 'normal' },
     ],
-    subtitles: [{ language: 'en', content: 'normal', lines: spoken([`Episode ${String(n)}`, 'The harbour master writes the figures down.', 'High water at a quarter past four.'], 20) }],
+    subtitles: [
+      {
+        language: 'en',
+        content: 'normal',
+        lines: spoken([`Episode ${String(n)}`, 'The harbour master writes the figures down.', 'High water at a quarter past four.'], 20),
+      },
+    ],
   })),
 ];
 
@@ -95,15 +133,31 @@ export interface DemoDisc {
 
 export const DISCS: readonly DemoDisc[] = [
   {
-    id: 'lamplighters', label: 'LAMPLIGHTERS', standard: 'pal', wide: true,
+    id: 'lamplighters',
+    label: 'LAMPLIGHTERS',
+    standard: 'pal',
+    wide: true,
     titleSets: [[['lamp-trailer']], [['lamplighters']], [['lamp-making']]],
-    menu: [{ label: 'Play the film', title: 2 }, { label: 'Painting the tower', title: 3 }, { label: 'Trailer', title: 1 }],
+    menu: [
+      { label: 'Play the film', title: 2 },
+      { label: 'Painting the tower', title: 3 },
+      { label: 'Trailer', title: 1 },
+    ],
     firstPlay: 0,
   },
   {
-    id: 'tide-tables', label: 'TIDE_TABLES', standard: 'ntsc', wide: false,
+    id: 'tide-tables',
+    label: 'TIDE_TABLES',
+    standard: 'ntsc',
+    wide: false,
     titleSets: [[['tide-1', 'tide-2', 'tide-3', 'tide-4'], ['tide-1'], ['tide-2'], ['tide-3'], ['tide-4']]],
-    menu: [{ label: 'All four parts', title: 1 }, { label: 'Spring Tide', title: 2 }, { label: 'Slack Water', title: 3 }, { label: 'The Long Ebb', title: 4 }, { label: 'Bar at Low Water', title: 5 }],
+    menu: [
+      { label: 'All four parts', title: 1 },
+      { label: 'Spring Tide', title: 2 },
+      { label: 'Slack Water', title: 3 },
+      { label: 'The Long Ebb', title: 4 },
+      { label: 'Bar at Low Water', title: 5 },
+    ],
     firstPlay: 0,
   },
 ];

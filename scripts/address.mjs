@@ -4,7 +4,9 @@ import { createServer } from 'node:net';
 export async function freePort(wished) {
   for (let port = wished; port < wished + 50; port++) {
     const free = await new Promise((resolve) => {
-      const probe = createServer().once('error', () => resolve(false)).once('listening', () => probe.close(() => resolve(true)));
+      const probe = createServer()
+        .once('error', () => resolve(false))
+        .once('listening', () => probe.close(() => resolve(true)));
       probe.listen(port, '127.0.0.1');
     });
     if (free) return port;
@@ -16,7 +18,10 @@ export async function freePort(wished) {
 export async function announce(port) {
   const address = `http://127.0.0.1:${port}`;
   for (let i = 0; i < 600; i++) {
-    const ok = await fetch(`${address}/api/state`).then((r) => r.ok, () => false);
+    const ok = await fetch(`${address}/api/state`).then(
+      (r) => r.ok,
+      () => false,
+    );
     if (ok) {
       console.log(`\n  Careful Vault is at ${address}\n  Stop it with Ctrl+C.\n`);
       return;

@@ -28,7 +28,12 @@ export async function buildAll() {
   const stampFile = path.join(root, '.next', 'careful-vault-stamp');
   const stamp = sourcesDigest();
   if (existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp) return;
-  const next = () => spawnSync(process.execPath, ['node_modules/next/dist/bin/next', 'build'], { stdio: 'inherit', cwd: root, env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' } }).status;
+  const next = () =>
+    spawnSync(process.execPath, ['node_modules/next/dist/bin/next', 'build'], {
+      stdio: 'inherit',
+      cwd: root,
+      env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' },
+    }).status;
   if (next() !== 0) {
     // A crash of the bundler is cached and would come back for ever.
     console.error('the build failed: trying once more from nothing');

@@ -3,13 +3,25 @@ import path from 'node:path';
 import { root } from './ensure.mjs';
 
 const ENTRIES = {
-  engine: 'src/engine/main.ts', runner: 'src/runner/main.ts', vault: 'src/runner/command.ts', demo: 'demo/main.ts', bench: 'demo/bench.ts',
+  engine: 'src/engine/main.ts',
+  runner: 'src/runner/main.ts',
+  vault: 'src/runner/command.ts',
+  demo: 'demo/main.ts',
+  bench: 'demo/bench.ts',
 };
 
 export async function bundle(names = Object.keys(ENTRIES), quiet = true) {
   const { build } = await import('esbuild');
   await build({
-    entryPoints: Object.fromEntries(names.map((name) => [name, path.join(root, ENTRIES[name])])), outdir: path.join(root, 'dist'), outExtension: { '.js': '.mjs' },
-    bundle: true, platform: 'node', format: 'esm', target: 'node20', packages: 'external', tsconfig: path.join(root, 'tsconfig.json'), logLevel: quiet ? 'warning' : 'info',
+    entryPoints: Object.fromEntries(names.map((name) => [name, path.join(root, ENTRIES[name])])),
+    outdir: path.join(root, 'dist'),
+    outExtension: { '.js': '.mjs' },
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    packages: 'external',
+    tsconfig: path.join(root, 'tsconfig.json'),
+    logLevel: quiet ? 'warning' : 'info',
   });
 }

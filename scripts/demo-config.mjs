@@ -12,21 +12,29 @@ export function writeDemoConfig(cache, dataFolder) {
   mkdirSync(trays, { recursive: true });
   const disc = (id, label, image, more = {}) => {
     const file = path.join(trays, `${id}.json`);
-    writeFileSync(file, JSON.stringify({ label, image: path.join(discs, image), bytesPerSecond: 22e6, spinUpMs: 1800, scratches: [], ...more }));
+    writeFileSync(
+      file,
+      JSON.stringify({ label, image: path.join(discs, image), bytesPerSecond: 22e6, spinUpMs: 1800, scratches: [], ...more }),
+    );
     return { id, label, file };
   };
   const config = {
     dataFolder: data,
     roots: [{ id: 'images', name: 'Disc images', path: discs }],
     storages: [{ id: 'library', name: 'Museum library', path: library }],
-    drives: [{
-      id: 'tray-1', name: 'Tray 1',
-      discs: [
-        disc('lamplighters', 'The Lamplighters', 'LAMPLIGHTERS.iso'),
-        disc('tide-tables', 'Tide Tables', 'TIDE_TABLES.iso'),
-        disc('lamplighters-scratched', 'The Lamplighters, scratched copy', 'LAMPLIGHTERS.iso', { scratches: [{ sector: 30000, sectors: 40 }] }),
-      ],
-    }],
+    drives: [
+      {
+        id: 'tray-1',
+        name: 'Tray 1',
+        discs: [
+          disc('lamplighters', 'The Lamplighters', 'LAMPLIGHTERS.iso'),
+          disc('tide-tables', 'Tide Tables', 'TIDE_TABLES.iso'),
+          disc('lamplighters-scratched', 'The Lamplighters, scratched copy', 'LAMPLIGHTERS.iso', {
+            scratches: [{ sector: 30000, sectors: 40 }],
+          }),
+        ],
+      },
+    ],
   };
   const file = path.join(data, 'config.json');
   writeFileSync(file, JSON.stringify(config, null, 2));

@@ -3,7 +3,9 @@ import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
-const { values } = parseArgs({ options: { port: { type: 'string', default: '4420' }, data: { type: 'string', default: path.join(root, '.data', 'demo') } } });
+const { values } = parseArgs({
+  options: { port: { type: 'string', default: '4420' }, data: { type: 'string', default: path.join(root, '.data', 'demo') } },
+});
 ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv']);
 ensurePackages();
 const { buildAll } = await import('./build.mjs');

@@ -39,7 +39,14 @@ export function ensurePackages() {
 
 /** Debian packages by a program that each brings. */
 export const SYSTEM = {
-  ffmpeg: 'ffmpeg', ffprobe: 'ffmpeg', dvdauthor: 'dvdauthor', spumux: 'dvdauthor', genisoimage: 'genisoimage', chromium: 'chromium', '7z': 'p7zip-full', setpriv: 'util-linux',
+  ffmpeg: 'ffmpeg',
+  ffprobe: 'ffmpeg',
+  dvdauthor: 'dvdauthor',
+  spumux: 'dvdauthor',
+  genisoimage: 'genisoimage',
+  chromium: 'chromium',
+  '7z': 'p7zip-full',
+  setpriv: 'util-linux',
 };
 const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 
@@ -47,7 +54,12 @@ const inPath = (program) => process.env.PATH.split(path.delimiter).some((folder)
 
 /** Installs Debian packages as root, or says exactly what to type. */
 export function ensurePrograms(programs) {
-  const missing = [...new Set([...programs.filter((p) => !inPath(p)).map((p) => SYSTEM[p]), ...(programs.includes('spumux') && !existsSync(FONT) ? ['fonts-dejavu-core'] : [])])];
+  const missing = [
+    ...new Set([
+      ...programs.filter((p) => !inPath(p)).map((p) => SYSTEM[p]),
+      ...(programs.includes('spumux') && !existsSync(FONT) ? ['fonts-dejavu-core'] : []),
+    ]),
+  ];
   if (missing.length === 0) return;
   const install = `apt-get install -y --no-install-recommends ${missing.join(' ')}`;
   if (process.getuid?.() === 0 && inPath('apt-get')) {

@@ -9,10 +9,18 @@ import { supervise } from './supervise.mjs';
 import { announce, freePort } from './address.mjs';
 
 const { values } = parseArgs({
-  options: { images: { type: 'string', multiple: true, default: [] }, library: { type: 'string', multiple: true, default: [] }, data: { type: 'string', default: path.join(homedir(), '.careful-vault') }, port: { type: 'string', default: '4420' }, dev: { type: 'boolean', default: false } },
+  options: {
+    images: { type: 'string', multiple: true, default: [] },
+    library: { type: 'string', multiple: true, default: [] },
+    data: { type: 'string', default: path.join(homedir(), '.careful-vault') },
+    port: { type: 'string', default: '4420' },
+    dev: { type: 'boolean', default: false },
+  },
 });
 if (values.images.length === 0 || values.library.length === 0) {
-  console.error('Say where your disc images are and where results go:\n\n  npm start -- --images /path/to/images --library /path/to/library\n\nBoth can be given more than once. To look around first: npm run demo');
+  console.error(
+    'Say where your disc images are and where results go:\n\n  npm start -- --images /path/to/images --library /path/to/library\n\nBoth can be given more than once. To look around first: npm run demo',
+  );
   process.exit(64);
 }
 ensurePrograms(['ffmpeg', 'setpriv']);
@@ -27,7 +35,14 @@ const place = (kind) => (given, i) => {
 mkdirSync(values.data, { recursive: true });
 const dataFolder = realpathSync(values.data);
 const config = path.join(dataFolder, 'config.json');
-writeFileSync(config, JSON.stringify({ dataFolder, roots: values.images.map(place('images')), storages: values.library.map(place('library')), drives: [] }, null, 2));
+writeFileSync(
+  config,
+  JSON.stringify(
+    { dataFolder, roots: values.images.map(place('images')), storages: values.library.map(place('library')), drives: [] },
+    null,
+    2,
+  ),
+);
 const port = await freePort(Number(values.port));
 supervise({ config, dataFolder, port, dev: values.dev });
 await announce(port);

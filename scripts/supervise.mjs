@@ -14,7 +14,11 @@ export function supervise({ config, dataFolder, port, dev = false }) {
   const parts = {};
   let stopping = false;
   const start = (name, args, env = {}) => {
-    const child = spawn(process.execPath, args, { cwd: root, stdio: ['ignore', 'inherit', 'inherit', 'ipc'], env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1', NODE_ENV: dev ? 'development' : 'production', ...env } });
+    const child = spawn(process.execPath, args, {
+      cwd: root,
+      stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+      env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1', NODE_ENV: dev ? 'development' : 'production', ...env },
+    });
     parts[name] = child;
     child.on('exit', (code, signal) => {
       if (stopping) return;
@@ -24,7 +28,10 @@ export function supervise({ config, dataFolder, port, dev = false }) {
     return child;
   };
   start('engine', [path.join('dist', 'engine.mjs'), config]);
-  start('web', ['node_modules/next/dist/bin/next', dev ? 'dev' : 'start', '-H', '127.0.0.1', '-p', String(port)], { CAREFUL_VAULT_SOCKET: path.join(dataFolder, 'engine.sock'), CAREFUL_VAULT_PORT: String(port) });
+  start('web', ['node_modules/next/dist/bin/next', dev ? 'dev' : 'start', '-H', '127.0.0.1', '-p', String(port)], {
+    CAREFUL_VAULT_SOCKET: path.join(dataFolder, 'engine.sock'),
+    CAREFUL_VAULT_PORT: String(port),
+  });
   const stop = () => {
     if (stopping) return;
     stopping = true;

@@ -8,5 +8,8 @@ ensurePrograms(['ffmpeg', 'setpriv']);
 ensurePackages();
 const { bundle } = await import('./bundle.mjs');
 await bundle(['vault']);
-const { status } = spawnSync(process.execPath, [path.join(root, 'dist', 'vault.mjs'), ...process.argv.slice(2)], { stdio: 'inherit', cwd: from });
+const { status } = spawnSync(process.execPath, [path.join(root, 'dist', 'vault.mjs'), ...process.argv.slice(2)], {
+  stdio: 'inherit',
+  cwd: from,
+});
 process.exitCode = status ?? 1;

@@ -10,8 +10,15 @@ function policy(nonce: string, host: string): string {
     `script-src 'self' 'nonce-${nonce}' 'strict-dynamic'${dev ? " 'unsafe-eval'" : ''}`,
     dev ? "style-src 'self' 'unsafe-inline'" : `style-src 'self' 'nonce-${nonce}' ${EMPTY_STYLE}`,
     "style-src-attr 'unsafe-inline'",
-    "img-src 'self' blob: data:", "media-src 'self' blob:", "font-src 'self'", `connect-src 'self'${dev ? ` ws://${host}` : ''}`, "worker-src 'self' blob:",
-    "object-src 'none'", "base-uri 'none'", "form-action 'self'", "frame-ancestors 'none'",
+    "img-src 'self' blob: data:",
+    "media-src 'self' blob:",
+    "font-src 'self'",
+    `connect-src 'self'${dev ? ` ws://${host}` : ''}`,
+    "worker-src 'self' blob:",
+    "object-src 'none'",
+    "base-uri 'none'",
+    "form-action 'self'",
+    "frame-ancestors 'none'",
   ].join('; ');
 }
 
@@ -32,7 +39,17 @@ export function isAllowed(headers: Headers, method: string, path: string, port: 
 export function proxy(request: NextRequest): NextResponse {
   const port = process.env['CAREFUL_VAULT_PORT'] ?? process.env['PORT'] ?? '3000';
   if (!isAllowed(request.headers, request.method, request.nextUrl.pathname, port)) {
-    return NextResponse.json({ problem: { code: 'refused', message: 'This request does not come from the application itself', whatToDo: 'Open the application at the address it printed when it started.', where: null } }, { status: 403 });
+    return NextResponse.json(
+      {
+        problem: {
+          code: 'refused',
+          message: 'This request does not come from the application itself',
+          whatToDo: 'Open the application at the address it printed when it started.',
+          where: null,
+        },
+      },
+      { status: 403 },
+    );
   }
   const nonce = btoa(crypto.randomUUID());
   const content = policy(nonce, request.headers.get('host') ?? '');

@@ -4,7 +4,10 @@ import type { ReactNode } from 'react';
 import { Shell } from '@/ui/shell';
 import './globals.css';
 
-export const metadata: Metadata = { title: { default: 'Careful Vault', template: '%s · Careful Vault' }, description: 'From owned discs to proven files' };
+export const metadata: Metadata = {
+  title: { default: 'Careful Vault', template: '%s · Careful Vault' },
+  description: 'From owned discs to proven files',
+};
 
 export default async function RootLayout({ children }: { children: ReactNode }) {
   const nonce = (await headers()).get('x-nonce') ?? '';

@@ -5,7 +5,11 @@ import { FindingsSchema, ReadingSchema } from './reading';
 
 /** What the browser and the engine say to each other. Every body on the way is one of these. */
 
-const id = z.string().min(1).max(128).regex(/^[A-Za-z0-9._-]+$/);
+const id = z
+  .string()
+  .min(1)
+  .max(128)
+  .regex(/^[A-Za-z0-9._-]+$/);
 const inside = z.string().max(4096);
 
 /** A source as the browser names it: a root that the engine knows, and a path inside it. */
@@ -16,7 +20,9 @@ export const SourceRefSchema = z.discriminatedUnion('kind', [
 export type SourceRef = z.infer<typeof SourceRefSchema>;
 
 export const DriveStateSchema = z.object({
-  id, name: z.string(), simulated: z.boolean(),
+  id,
+  name: z.string(),
+  simulated: z.boolean(),
   state: z.enum(['empty', 'spinning up', 'ready', 'reading']),
   disc: z.string().nullable(),
   /** Discs that can be laid into a simulated drive. */
@@ -24,15 +30,30 @@ export const DriveStateSchema = z.object({
 });
 export type DriveState = z.infer<typeof DriveStateSchema>;
 
-export const FoundSourceSchema = z.object({ root: id, path: inside, name: z.string(), kind: z.enum(['image', 'disc folder', 'folder']), sizeBytes: z.number().nullable() });
+export const FoundSourceSchema = z.object({
+  root: id,
+  path: inside,
+  name: z.string(),
+  kind: z.enum(['image', 'disc folder', 'folder']),
+  sizeBytes: z.number().nullable(),
+});
 export type FoundSource = z.infer<typeof FoundSourceSchema>;
 
 export const RootStateSchema = z.object({ id, name: z.string(), available: z.boolean(), found: z.array(FoundSourceSchema) });
-export const StorageStateSchema = z.object({ id, name: z.string(), path: z.string(), available: z.boolean(), writable: z.boolean(), freeBytes: z.number().nullable() });
+export const StorageStateSchema = z.object({
+  id,
+  name: z.string(),
+  path: z.string(),
+  available: z.boolean(),
+  writable: z.boolean(),
+  freeBytes: z.number().nullable(),
+});
 export type StorageState = z.infer<typeof StorageStateSchema>;
 
 export const ReadingTaskSchema = z.object({
-  id, source: SourceRefSchema, name: z.string(),
+  id,
+  source: SourceRefSchema,
+  name: z.string(),
   state: z.enum(['reading', 'done', 'failed', 'cancelled']),
   progress: z.object({ step: z.enum(['opening', 'titleSet', 'looking', 'menus']), done: z.number(), total: z.number() }),
   problem: ProblemSchema.nullable(),
@@ -40,23 +61,43 @@ export const ReadingTaskSchema = z.object({
 });
 export type ReadingTask = z.infer<typeof ReadingTaskSchema>;
 
-export const ReadingResultSchema = z.object({ task: ReadingTaskSchema, reading: ReadingSchema.nullable(), findings: FindingsSchema.nullable() });
+export const ReadingResultSchema = z.object({
+  task: ReadingTaskSchema,
+  reading: ReadingSchema.nullable(),
+  findings: FindingsSchema.nullable(),
+});
 export type ReadingResult = z.infer<typeof ReadingResultSchema>;
 
 export const JobStateSchema = z.object({
-  id, name: z.string(), fileName: z.string(), createdAt: z.string(), storage: z.string(), disc: z.string(), fingerprint: z.string(), recipes: z.array(z.enum(['master', 'access'])),
+  id,
+  name: z.string(),
+  fileName: z.string(),
+  createdAt: z.string(),
+  storage: z.string(),
+  disc: z.string(),
+  fingerprint: z.string(),
+  recipes: z.array(z.enum(['master', 'access'])),
   state: z.enum(['waiting', 'running', 'interrupted', 'done', 'failed', 'cancelled']),
   stage: StageSchema.nullable(),
-  done: z.number(), total: z.number(), unit: z.enum(['bytes', 'ms']),
+  done: z.number(),
+  total: z.number(),
+  unit: z.enum(['bytes', 'ms']),
   /** Units a second over the last seconds; null where it is not yet known. */
   rate: z.number().nullable(),
-  startedAt: z.string().nullable(), endedAt: z.string().nullable(),
-  files: z.array(z.string()), problem: ProblemSchema.nullable(), attempts: z.number(),
+  startedAt: z.string().nullable(),
+  endedAt: z.string().nullable(),
+  files: z.array(z.string()),
+  problem: ProblemSchema.nullable(),
+  attempts: z.number(),
 });
 export type JobState = z.infer<typeof JobStateSchema>;
 
 export const OutputSchema = z.object({
-  id, storage: z.string(), storageName: z.string(), path: inside, sizeBytes: z.number(),
+  id,
+  storage: z.string(),
+  storageName: z.string(),
+  path: inside,
+  sizeBytes: z.number(),
   /** `missing`: the sidecar is there, its file is not. `changed`: the size is not what the sidecar says. */
   presence: z.enum(['present', 'missing', 'changed']),
   sidecar: SidecarSchema,
@@ -65,8 +106,14 @@ export type Output = z.infer<typeof OutputSchema>;
 
 export const EngineStateSchema = z.object({
   /** Changes with every start of the engine: pages see a restart by it. */
-  boot: z.string(), version: z.string(), revision: z.number(),
-  drives: z.array(DriveStateSchema), roots: z.array(RootStateSchema), storages: z.array(StorageStateSchema), readings: z.array(ReadingTaskSchema), jobs: z.array(JobStateSchema),
+  boot: z.string(),
+  version: z.string(),
+  revision: z.number(),
+  drives: z.array(DriveStateSchema),
+  roots: z.array(RootStateSchema),
+  storages: z.array(StorageStateSchema),
+  readings: z.array(ReadingTaskSchema),
+  jobs: z.array(JobStateSchema),
   outputs: z.number(),
 });
 export type EngineState = z.infer<typeof EngineStateSchema>;
@@ -88,7 +135,13 @@ export const StartReadingSchema = z.object({ source: SourceRefSchema });
 export const InsertSchema = z.object({ disc: id });
 export const BrowseResultSchema = z.object({ root: id, path: inside, entries: z.array(FoundSourceSchema) });
 export type BrowseResult = z.infer<typeof BrowseResultSchema>;
-export const SubmitJobSchema = z.object({ source: SourceRefSchema, fingerprint: z.string().regex(/^[0-9a-f]{64}$/), reading: ReadingSchema, reel: ReelSchema, storage: id });
+export const SubmitJobSchema = z.object({
+  source: SourceRefSchema,
+  fingerprint: z.string().regex(/^[0-9a-f]{64}$/),
+  reading: ReadingSchema,
+  reel: ReelSchema,
+  storage: id,
+});
 export type SubmitJob = z.infer<typeof SubmitJobSchema>;
 export const SubmittedSchema = z.object({ jobId: id, fileName: z.string() });
 export const JobLogSchema = z.object({ events: z.array(JobEventSchema) });

@@ -12,16 +12,31 @@ const whole = z.number().int().nonnegative();
 const name = z.string().max(400);
 
 const takenTrack = z.object({
-  stream: whole, language: z.string().max(64).nullable(), name, isDefault: z.boolean(), isForced: z.boolean(), isCommentary: z.boolean(), isHearingImpaired: z.boolean(), isVisuallyImpaired: z.boolean(),
+  stream: whole,
+  language: z.string().max(64).nullable(),
+  name,
+  isDefault: z.boolean(),
+  isForced: z.boolean(),
+  isCommentary: z.boolean(),
+  isHearingImpaired: z.boolean(),
+  isVisuallyImpaired: z.boolean(),
 });
 
 export const ReelSchema = z.object({
   name,
-  pieces: z.array(z.object({ title: whole, angle: whole.min(1), fromChapter: whole.min(1), toChapter: whole.min(1) })).min(1).max(200).readonly(),
+  pieces: z
+    .array(z.object({ title: whole, angle: whole.min(1), fromChapter: whole.min(1), toChapter: whole.min(1) }))
+    .min(1)
+    .max(200)
+    .readonly(),
   audio: z.array(takenTrack).max(32).readonly(),
   subtitles: z.array(takenTrack).max(32).readonly(),
   chapterNames: z.array(name).max(1000).readonly(),
-  recipes: z.array(z.enum(['master', 'access'])).min(1).max(2).readonly(),
+  recipes: z
+    .array(z.enum(['master', 'access']))
+    .min(1)
+    .max(2)
+    .readonly(),
 }) satisfies z.ZodType<Reel>;
 
 /** Where a runner reads: resolved by the engine inside its roots, never by the browser. */
@@ -55,7 +70,15 @@ export type Stage = z.infer<typeof StageSchema>;
 export const JobEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('started'), seq: whole, at: z.string(), pid: whole }),
   z.object({ type: z.literal('stage'), seq: whole, at: z.string(), stage: StageSchema }),
-  z.object({ type: z.literal('progress'), seq: whole, at: z.string(), stage: StageSchema, done: z.number(), total: z.number(), unit: z.enum(['bytes', 'ms']) }),
+  z.object({
+    type: z.literal('progress'),
+    seq: whole,
+    at: z.string(),
+    stage: StageSchema,
+    done: z.number(),
+    total: z.number(),
+    unit: z.enum(['bytes', 'ms']),
+  }),
   z.object({ type: z.literal('note'), seq: whole, at: z.string(), text: z.string() }),
   z.object({ type: z.literal('finished'), seq: whole, at: z.string(), files: z.array(z.string()) }),
   z.object({ type: z.literal('failed'), seq: whole, at: z.string(), problem: ProblemSchema }),
@@ -65,19 +88,47 @@ export type JobEvent = z.infer<typeof JobEventSchema>;
 
 export const CheckSchema = z.object({
   what: z.enum(['track identical', 'packets', 'timestamps', 'duration', 'chapters', 'checksums', 'structure', 'decodes', 'streams']),
-  track: whole.nullable(), passed: z.boolean(), expected: z.string(), found: z.string(),
+  track: whole.nullable(),
+  passed: z.boolean(),
+  expected: z.string(),
+  found: z.string(),
 }) satisfies z.ZodType<Check>;
 
-export const ProofSchema = z.object({ passed: z.boolean(), checks: z.array(CheckSchema).readonly(), identicalTracks: whole, tracks: whole }) satisfies z.ZodType<Proof>;
+export const ProofSchema = z.object({
+  passed: z.boolean(),
+  checks: z.array(CheckSchema).readonly(),
+  identicalTracks: whole,
+  tracks: whole,
+}) satisfies z.ZodType<Proof>;
 
 export const MasterPromiseSchema = z.object({
-  durationMs: z.number(), frames: whole, interlaced: z.boolean(),
+  durationMs: z.number(),
+  frames: whole,
+  interlaced: z.boolean(),
   chapters: z.array(z.object({ startMs: z.number(), name: z.string() })).readonly(),
-  tracks: z.array(z.object({
-    kind: z.enum(['video', 'audio', 'subtitle']), stream: whole, codecId: z.string(), language: z.string().nullable(), packets: whole, bytes: whole, hash: z.string(),
-    lpcm: z.object({ bitDepth: z.union([z.literal(16), z.literal(20), z.literal(24)]), channels: whole, sampleRateHz: z.union([z.literal(48000), z.literal(96000)]) }).nullable(),
-    left: z.array(z.object({ reason: z.string(), bytes: whole, frames: whole })).readonly(), seenBytes: whole, irregularities: whole,
-  })).readonly(),
+  tracks: z
+    .array(
+      z.object({
+        kind: z.enum(['video', 'audio', 'subtitle']),
+        stream: whole,
+        codecId: z.string(),
+        language: z.string().nullable(),
+        packets: whole,
+        bytes: whole,
+        hash: z.string(),
+        lpcm: z
+          .object({
+            bitDepth: z.union([z.literal(16), z.literal(20), z.literal(24)]),
+            channels: whole,
+            sampleRateHz: z.union([z.literal(48000), z.literal(96000)]),
+          })
+          .nullable(),
+        left: z.array(z.object({ reason: z.string(), bytes: whole, frames: whole })).readonly(),
+        seenBytes: whole,
+        irregularities: whole,
+      }),
+    )
+    .readonly(),
 }) satisfies z.ZodType<MasterPromise>;
 
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */

@@ -46,14 +46,27 @@ export class WorkError extends Error {
 
 /** Codes of the operating system that mean something to the user. */
 const SYSTEM_CODES: Readonly<Record<string, WorkErrorCode>> = {
-  ENOSPC: 'storage-full', EDQUOT: 'storage-full', EFBIG: 'storage-full', EROFS: 'storage-read-only', EACCES: 'storage-read-only', EPERM: 'storage-read-only', ENOENT: 'storage-missing', ENOTDIR: 'storage-missing', EIO: 'storage-missing',
+  ENOSPC: 'storage-full',
+  EDQUOT: 'storage-full',
+  EFBIG: 'storage-full',
+  EROFS: 'storage-read-only',
+  EACCES: 'storage-read-only',
+  EPERM: 'storage-read-only',
+  ENOENT: 'storage-missing',
+  ENOTDIR: 'storage-missing',
+  EIO: 'storage-missing',
 };
 
 /** Any error as a problem that can be shown and sent. */
 export function toProblem(error: unknown): Problem {
   if (error instanceof DiscError) {
     const { source, byteOffset, structure } = error.where;
-    return { code: error.code, message: error.message, whatToDo: error.whatToDo, where: { source, byteOffset, ...(structure === undefined ? {} : { structure }) } };
+    return {
+      code: error.code,
+      message: error.message,
+      whatToDo: error.whatToDo,
+      where: { source, byteOffset, ...(structure === undefined ? {} : { structure }) },
+    };
   }
   if (error instanceof WorkError) return { code: error.code, message: error.message, whatToDo: error.whatToDo, where: null };
   const code = typeof error === 'object' && error !== null && 'code' in error ? SYSTEM_CODES[String(error.code)] : undefined;

@@ -8,27 +8,81 @@ const pair = z.tuple([z.number(), z.number()]).readonly();
 const shortText = z.string().max(1000);
 
 const video = z.object({
-  codec: z.enum(['MPEG-1', 'MPEG-2']), standard: z.enum(['NTSC', 'PAL']), widthPixels: whole.max(16384), heightPixels: whole.max(16384),
-  displayAspect: pair, frameRate: shortText, frameTicks: z.number().positive(), from: z.enum(['stream', 'tables']),
+  codec: z.enum(['MPEG-1', 'MPEG-2']),
+  standard: z.enum(['NTSC', 'PAL']),
+  widthPixels: whole.max(16384),
+  heightPixels: whole.max(16384),
+  displayAspect: pair,
+  frameRate: shortText,
+  frameTicks: z.number().positive(),
+  from: z.enum(['stream', 'tables']),
 });
 const audio = z.object({
-  stream: whole, codec: z.enum(['AC-3', 'DTS', 'LPCM', 'MPEG audio', 'unknown']), channels: whole.max(32), layout: shortText, sampleRateHz: whole, bitDepth: whole.nullable(),
-  bitRate: whole.nullable(), language: shortText.nullable(), purpose: z.enum(['normal', 'visually impaired', 'commentary', 'alternative commentary']).nullable(), from: z.enum(['stream', 'tables']),
+  stream: whole,
+  codec: z.enum(['AC-3', 'DTS', 'LPCM', 'MPEG audio', 'unknown']),
+  channels: whole.max(32),
+  layout: shortText,
+  sampleRateHz: whole,
+  bitDepth: whole.nullable(),
+  bitRate: whole.nullable(),
+  language: shortText.nullable(),
+  purpose: z.enum(['normal', 'visually impaired', 'commentary', 'alternative commentary']).nullable(),
+  from: z.enum(['stream', 'tables']),
 });
 const subtitle = z.object({
-  stream: whole, codec: z.literal('VobSub'), language: shortText.nullable(),
-  purpose: z.enum(['normal', 'large', 'children', 'captions', 'large captions', "children's captions", 'forced', 'commentary', 'large commentary', "children's commentary"]).nullable(),
+  stream: whole,
+  codec: z.literal('VobSub'),
+  language: shortText.nullable(),
+  purpose: z
+    .enum([
+      'normal',
+      'large',
+      'children',
+      'captions',
+      'large captions',
+      "children's captions",
+      'forced',
+      'commentary',
+      'large commentary',
+      "children's commentary",
+    ])
+    .nullable(),
   drawnFor: z.enum(['4:3', 'wide', 'letterbox', 'pan and scan']),
 });
 const title = z.object({
-  number: whole, titleSet: whole, titleInSet: whole, state: z.enum(['usable', 'scrambled', 'cut short', 'unreadable']), durationMs: whole, sizeBytes: whole, angles: whole,
-  chapters: z.array(z.object({ number: whole, startMs: whole, durationMs: whole, firstPart: whole })).max(1000).readonly(),
-  parts: z.array(z.object({ segment: shortText, angle: whole.nullable() })).max(20_000).readonly(),
-  video, audio: z.array(audio).max(64).readonly(), subtitles: z.array(subtitle).max(64).readonly(), palette: z.array(whole).max(16).readonly(),
+  number: whole,
+  titleSet: whole,
+  titleInSet: whole,
+  state: z.enum(['usable', 'scrambled', 'cut short', 'unreadable']),
+  durationMs: whole,
+  sizeBytes: whole,
+  angles: whole,
+  chapters: z
+    .array(z.object({ number: whole, startMs: whole, durationMs: whole, firstPart: whole }))
+    .max(1000)
+    .readonly(),
+  parts: z
+    .array(z.object({ segment: shortText, angle: whole.nullable() }))
+    .max(20_000)
+    .readonly(),
+  video,
+  audio: z.array(audio).max(64).readonly(),
+  subtitles: z.array(subtitle).max(64).readonly(),
+  palette: z.array(whole).max(16).readonly(),
 });
 const segment = z.object({
-  id: shortText, titleSet: whole, vobId: whole, cellId: whole, firstSector: whole, lastSector: whole, discSector: whole, durationMs: whole,
-  interleaved: z.boolean(), seamless: z.boolean(), clockRestarts: z.boolean(), stillSeconds: whole.nullable(),
+  id: shortText,
+  titleSet: whole,
+  vobId: whole,
+  cellId: whole,
+  firstSector: whole,
+  lastSector: whole,
+  discSector: whole,
+  durationMs: whole,
+  interleaved: z.boolean(),
+  seamless: z.boolean(),
+  clockRestarts: z.boolean(),
+  stillSeconds: whole.nullable(),
 });
 
 /** A reading as it crosses a border: HTTP, the job file, an export. */
@@ -42,20 +96,72 @@ export const ReadingSchema = z.object({
   titleSets: whole,
   titles: z.array(title).max(99).readonly(),
   segments: z.array(segment).max(100_000).readonly(),
-  routes: z.array(z.object({ title: whole, by: z.enum(['play', 'button']), menus: whole, button: whole, selected: z.boolean() })).max(1000).readonly(),
-  remarks: z.array(z.object({
-    code: z.enum(['backup-used', 'backup-differs', 'structure-lost', 'table-damaged', 'image-cut-short', 'beyond-end', 'scrambled', 'stream-differs', 'no-titles']),
-    severity: z.enum(['note', 'warning', 'fault']), title: whole.nullable(), detail: z.string().max(4000),
-  })).max(2000).readonly(),
+  routes: z
+    .array(z.object({ title: whole, by: z.enum(['play', 'button']), menus: whole, button: whole, selected: z.boolean() }))
+    .max(1000)
+    .readonly(),
+  remarks: z
+    .array(
+      z.object({
+        code: z.enum([
+          'backup-used',
+          'backup-differs',
+          'structure-lost',
+          'table-damaged',
+          'image-cut-short',
+          'beyond-end',
+          'scrambled',
+          'stream-differs',
+          'no-titles',
+        ]),
+        severity: z.enum(['note', 'warning', 'fault']),
+        title: whole.nullable(),
+        detail: z.string().max(4000),
+      }),
+    )
+    .max(2000)
+    .readonly(),
 }) satisfies z.ZodType<Reading>;
 
 const evidence = z.object({
-  kind: z.enum(['longest', 'share of longest', 'most bytes', 'most chapters', 'most audio', 'most subtitles', 'first play', 'menu selects', 'menu offers', 'no route', 'same segments', 'contains', 'contained in', 'like length', 'very short', 'protected', 'cut short', 'unreadable']),
-  points: z.number(), titles: z.array(whole).max(99).readonly(), value: z.number().nullable(),
+  kind: z.enum([
+    'longest',
+    'share of longest',
+    'most bytes',
+    'most chapters',
+    'most audio',
+    'most subtitles',
+    'first play',
+    'menu selects',
+    'menu offers',
+    'no route',
+    'same segments',
+    'contains',
+    'contained in',
+    'like length',
+    'very short',
+    'protected',
+    'cut short',
+    'unreadable',
+  ]),
+  points: z.number(),
+  titles: z.array(whole).max(99).readonly(),
+  value: z.number().nullable(),
 });
 
 export const FindingsSchema = z.object({
   mainTitle: whole.nullable(),
   kind: z.enum(['film', 'series', 'nothing usable']),
-  titles: z.array(z.object({ title: whole, role: z.enum(['main', 'episode', 'play-all', 'duplicate', 'part', 'extra', 'short', 'unusable']), confidence: z.number().min(0).max(1), score: z.number(), evidence: z.array(evidence).readonly() })).max(99).readonly(),
+  titles: z
+    .array(
+      z.object({
+        title: whole,
+        role: z.enum(['main', 'episode', 'play-all', 'duplicate', 'part', 'extra', 'short', 'unusable']),
+        confidence: z.number().min(0).max(1),
+        score: z.number(),
+        evidence: z.array(evidence).readonly(),
+      }),
+    )
+    .max(99)
+    .readonly(),
 }) satisfies z.ZodType<Findings>;

@@ -1,6 +1,18 @@
 import { z } from 'zod';
 import {
-  BrowseResultSchema, DoneSchema, EngineStateSchema, InsertSchema, JobLogSchema, OutputListSchema, OutputSchema, ReadingResultSchema, ReadingTaskSchema, ReproveSchema, StartReadingSchema, SubmitJobSchema, SubmittedSchema,
+  BrowseResultSchema,
+  DoneSchema,
+  EngineStateSchema,
+  InsertSchema,
+  JobLogSchema,
+  OutputListSchema,
+  OutputSchema,
+  ReadingResultSchema,
+  ReadingTaskSchema,
+  ReproveSchema,
+  StartReadingSchema,
+  SubmitJobSchema,
+  SubmittedSchema,
 } from './api';
 
 /** A way into the engine. `:id` stands for one path part; a stream is handed on as it comes. */
@@ -11,7 +23,12 @@ export interface Route {
   readonly response: z.ZodType | 'stream';
 }
 
-const route = <B extends z.ZodType | null, R extends z.ZodType | 'stream'>(method: Route['method'], path: string, body: B, response: R) => ({ method, path, body, response });
+const route = <B extends z.ZodType | null, R extends z.ZodType | 'stream'>(
+  method: Route['method'],
+  path: string,
+  body: B,
+  response: R,
+) => ({ method, path, body, response });
 
 /** All of them: the route handlers, the engine and the browser's calls are checked against this one table. */
 export const ROUTES = {

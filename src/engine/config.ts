@@ -11,7 +11,13 @@ export const EngineConfigSchema = z.object({
   roots: z.array(place),
   /** Library storages. */
   storages: z.array(place),
-  drives: z.array(z.object({ id: place.shape.id, name: z.string(), discs: z.array(z.object({ id: place.shape.id, label: z.string(), file: z.string() })) })),
+  drives: z.array(
+    z.object({
+      id: place.shape.id,
+      name: z.string(),
+      discs: z.array(z.object({ id: place.shape.id, label: z.string(), file: z.string() })),
+    }),
+  ),
 });
 export type EngineConfig = z.infer<typeof EngineConfigSchema>;
 

@@ -52,7 +52,11 @@ export class Drives {
       const { tray } = this.find(drive.id);
       const disc = drive.discs.find((d) => d.id === tray.disc);
       return {
-        id: drive.id, name: drive.name, simulated: true, disc: disc?.label ?? null, discs: drive.discs.map(({ id, label }) => ({ id, label })),
+        id: drive.id,
+        name: drive.name,
+        simulated: true,
+        disc: disc?.label ?? null,
+        discs: drive.discs.map(({ id, label }) => ({ id, label })),
         state: !disc ? 'empty' : tray.users > 0 ? (tray.spunUp ? 'reading' : 'spinning up') : 'ready',
       };
     });

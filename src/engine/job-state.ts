@@ -3,8 +3,25 @@ import type { Job, JobEvent, JobState } from '@/contract';
 /** The state of a job that has no event yet. */
 export function newJobState(job: Job): JobState {
   return {
-    id: job.id, name: job.reel.name, fileName: job.fileName, createdAt: job.createdAt, storage: job.storage.name, disc: job.reading.label, fingerprint: job.reading.fingerprint, recipes: [...job.reel.recipes],
-    state: 'waiting', stage: null, done: 0, total: 0, unit: 'bytes', rate: null, startedAt: null, endedAt: null, files: [], problem: null, attempts: 0,
+    id: job.id,
+    name: job.reel.name,
+    fileName: job.fileName,
+    createdAt: job.createdAt,
+    storage: job.storage.name,
+    disc: job.reading.label,
+    fingerprint: job.reading.fingerprint,
+    recipes: [...job.reel.recipes],
+    state: 'waiting',
+    stage: null,
+    done: 0,
+    total: 0,
+    unit: 'bytes',
+    rate: null,
+    startedAt: null,
+    endedAt: null,
+    files: [],
+    problem: null,
+    attempts: 0,
   };
 }
 
@@ -24,7 +41,15 @@ export interface Measured {
 export function reduceJob(state: JobState, event: JobEvent, last: Measured | null): JobState {
   switch (event.type) {
     case 'started':
-      return { ...state, state: 'running', startedAt: state.startedAt ?? event.at, endedAt: null, problem: null, rate: null, attempts: state.attempts + 1 };
+      return {
+        ...state,
+        state: 'running',
+        startedAt: state.startedAt ?? event.at,
+        endedAt: null,
+        problem: null,
+        rate: null,
+        attempts: state.attempts + 1,
+      };
     case 'stage':
       return { ...state, state: 'running', stage: event.stage, done: 0, total: 0, rate: null };
     case 'progress': {

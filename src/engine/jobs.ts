@@ -6,7 +6,17 @@ import { cpus } from 'node:os';
 import path from 'node:path';
 import { joinProblem } from '@/core/assembly';
 import { estimateReel, safeFileName } from '@/core/reels';
-import { JOB_VERSION, JobSchema, WorkError, toProblem, type Job, type JobEvent, type JobSource, type JobState, type SubmitJob } from '@/contract';
+import {
+  JOB_VERSION,
+  JobSchema,
+  WorkError,
+  toProblem,
+  type Job,
+  type JobEvent,
+  type JobSource,
+  type JobState,
+  type SubmitJob,
+} from '@/contract';
 import { JobFolder } from '@/node/job-folder';
 import { removeWorkshop, requireStorage } from '@/node/library';
 import { replaceFile, type EngineConfig } from './config';
@@ -76,7 +86,16 @@ export class Jobs {
   }
 
   private entry(job: Job, folder: string): Entry {
-    return { job, folder, state: newJobState(job), follower: new EventFollower(path.join(folder, 'events.ndjson')), last: null, process: this.readProcess(folder), child: false, drive: null };
+    return {
+      job,
+      folder,
+      state: newJobState(job),
+      follower: new EventFollower(path.join(folder, 'events.ndjson')),
+      last: null,
+      process: this.readProcess(folder),
+      child: false,
+      drive: null,
+    };
   }
 
   private readProcess(folder: string): ProcessId | null {
@@ -94,9 +113,21 @@ export class Jobs {
   /** Names that are taken, or will be when the waiting jobs are done. */
   private async requireFreeName(storage: string, fileName: string, job: { readonly recipes: readonly string[] }): Promise<void> {
     const files = job.recipes.map((r) => path.join(storage, fileName + (r === 'master' ? '.mkv' : '.mp4')));
-    const planned = [...this.entries.values()].find((e) => (!isOver(e.state) || e.state.state === 'failed') && e.job.storage.path === storage && e.job.fileName.toLowerCase() === fileName.toLowerCase());
+    const planned = [...this.entries.values()].find(
+      (e) =>
+        (!isOver(e.state) || e.state.state === 'failed') &&
+        e.job.storage.path === storage &&
+        e.job.fileName.toLowerCase() === fileName.toLowerCase(),
+    );
     if (planned) throw new WorkError('name-taken', `The queue already has a job that makes “${fileName}”`);
-    for (const file of files) if (await stat(file).then(() => true, () => false)) throw new WorkError('name-taken', `The library already has a file ${path.basename(file)}`);
+    for (const file of files)
+      if (
+        await stat(file).then(
+          () => true,
+          () => false,
+        )
+      )
+        throw new WorkError('name-taken', `The library already has a file ${path.basename(file)}`);
   }
 
   /**
@@ -109,7 +140,8 @@ export class Jobs {
     const { reel, reading } = request;
     for (const piece of reel.pieces) {
       const title = reading.titles.find((t) => t.number === piece.title);
-      if (title?.state === 'scrambled') throw new WorkError('bad-request', `Title ${String(title.number)} is copy protected and is not taken`);
+      if (title?.state === 'scrambled')
+        throw new WorkError('bad-request', `Title ${String(title.number)} is copy protected and is not taken`);
       if (!title || title.state !== 'usable') throw new WorkError('bad-request', `Title ${String(piece.title)} can not be taken whole`);
       const first = reading.titles.find((t) => t.number === reel.pieces[0]?.title);
       const problem = first ? joinProblem(first, title) : null;
@@ -117,10 +149,23 @@ export class Jobs {
     }
     const fileName = safeFileName(reel.name);
     const estimate = estimateReel(reading, reel);
-    await requireStorage(storage.path, storage.name, (reel.recipes.includes('master') ? estimate.masterBytes : 0) + (reel.recipes.includes('access') ? estimate.accessBytes : 0));
+    await requireStorage(
+      storage.path,
+      storage.name,
+      (reel.recipes.includes('master') ? estimate.masterBytes : 0) + (reel.recipes.includes('access') ? estimate.accessBytes : 0),
+    );
     await this.requireFreeName(storage.path, fileName, reel);
     const id = `${Date.now().toString(36)}-${randomBytes(4).toString('hex')}`;
-    const job: Job = JobSchema.parse({ version: JOB_VERSION, id, createdAt: new Date().toISOString(), reel, reading, source, storage, fileName });
+    const job: Job = JobSchema.parse({
+      version: JOB_VERSION,
+      id,
+      createdAt: new Date().toISOString(),
+      reel,
+      reading,
+      source,
+      storage,
+      fileName,
+    });
     const folder = path.join(this.root, id);
     mkdirSync(folder);
     replaceFile(path.join(folder, 'job.json'), JSON.stringify(job, null, 1));
@@ -235,7 +280,10 @@ export class Jobs {
       void removeWorkshop(entry.job.storage.path, entry.job.id).catch(() => undefined);
       new JobFolder(entry.folder).emit({ type: 'cancelled' });
     } else if (entry.state.attempts >= MAX_ATTEMPTS) {
-      new JobFolder(entry.folder).emit({ type: 'failed', problem: toProblem(new WorkError('runner-died', `The runner ended ${String(entry.state.attempts)} times without a word`)) });
+      new JobFolder(entry.folder).emit({
+        type: 'failed',
+        problem: toProblem(new WorkError('runner-died', `The runner ended ${String(entry.state.attempts)} times without a word`)),
+      });
     } else {
       entry.state = { ...entry.state, state: 'interrupted', rate: null };
       this.send(entry);
@@ -244,7 +292,10 @@ export class Jobs {
 
   private holdDrive(entry: Entry): void {
     const { source } = entry.job;
-    const reads = entry.state.stage === null || entry.state.stage === 'master' || (entry.state.stage === 'access' && !entry.job.reel.recipes.includes('master'));
+    const reads =
+      entry.state.stage === null ||
+      entry.state.stage === 'master' ||
+      (entry.state.stage === 'access' && !entry.job.reel.recipes.includes('master'));
     if (source.kind !== 'drive' || !reads) this.freeDrive(entry);
     else entry.drive ??= this.drives.use(source.drive);
   }
@@ -258,7 +309,10 @@ export class Jobs {
   private launch(entry: Entry): void {
     const log = openSync(path.join(entry.folder, 'log.txt'), 'a');
     try {
-      const child = spawn(process.execPath, ['--max-semi-space-size=2', this.runner, entry.folder], { detached: true, stdio: ['ignore', log, log] });
+      const child = spawn(process.execPath, ['--max-semi-space-size=2', this.runner, entry.folder], {
+        detached: true,
+        stdio: ['ignore', log, log],
+      });
       entry.child = true;
       child.on('error', () => {
         entry.child = false;

@@ -23,10 +23,16 @@ const config = loadConfig(configFile);
 const hub = new Hub(randomUUID());
 const roots = new Roots(config);
 const outputs = new Outputs(config);
-const drives = new Drives(config, () => { hub.send({ type: 'drives', drives: drives.states() }); });
-const resolve = (ref: SourceRef): Promise<JobSource> => (ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path));
+const drives = new Drives(config, () => {
+  hub.send({ type: 'drives', drives: drives.states() });
+});
+const resolve = (ref: SourceRef): Promise<JobSource> =>
+  ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
 const readings = new Readings(resolve, drives, hub);
-const announceOutputs = () => void outputs.list().then((list) => { hub.send({ type: 'outputs', count: list.length }); });
+const announceOutputs = () =>
+  void outputs.list().then((list) => {
+    hub.send({ type: 'outputs', count: list.length });
+  });
 const runner = path.join(path.dirname(fileURLToPath(import.meta.url)), 'runner.mjs');
 const jobs = new Jobs(config, runner, drives, hub, announceOutputs);
 
@@ -40,17 +46,31 @@ async function watch(): Promise<void> {
     send();
   };
   const states = await roots.states();
-  tell('roots', states, () => { hub.send({ type: 'roots', roots: states }); });
+  tell('roots', states, () => {
+    hub.send({ type: 'roots', roots: states });
+  });
   const storages = await storageStates(config);
   // Free space changes with every write: only whole 16 MiB are news.
-  tell('storages', storages.map((s) => ({ ...s, freeBytes: s.freeBytes === null ? null : Math.round(s.freeBytes / 2 ** 24) })), () => { hub.send({ type: 'storages', storages }); });
+  tell(
+    'storages',
+    storages.map((s) => ({ ...s, freeBytes: s.freeBytes === null ? null : Math.round(s.freeBytes / 2 ** 24) })),
+    () => {
+      hub.send({ type: 'storages', storages });
+    },
+  );
 }
 
 const socket = path.join(config.dataFolder, 'engine.sock');
 rmSync(socket, { force: true });
 const server = createEngineServer({ config, hub, roots, drives, readings, jobs, outputs, resolve });
 await jobs.start();
-const timer = setInterval(() => void watch().catch((error: unknown) => { console.error(error); }), WATCH_MS);
+const timer = setInterval(
+  () =>
+    void watch().catch((error: unknown) => {
+      console.error(error);
+    }),
+  WATCH_MS,
+);
 server.listen(socket, () => {
   chmodSync(socket, 0o600);
   process.send?.({ type: 'ready' });

@@ -30,19 +30,31 @@ export class Outputs {
     return all.sort((a, b) => b.output.sidecar.madeAt.localeCompare(a.output.sidecar.madeAt));
   }
 
-  private async scanFolder(storage: EngineConfig['storages'][number], root: string, inside: string, depth: number, all: Located[]): Promise<void> {
+  private async scanFolder(
+    storage: EngineConfig['storages'][number],
+    root: string,
+    inside: string,
+    depth: number,
+    all: Located[],
+  ): Promise<void> {
     const entries = await readdir(path.join(root, inside), { withFileTypes: true }).catch(() => []);
     const names = new Set(entries.map((e) => e.name));
     for (const entry of entries) {
       const relative = path.join(inside, entry.name);
-      if (entry.isDirectory() && entry.name !== WORKSHOP && depth < MAX_DEPTH) await this.scanFolder(storage, root, relative, depth + 1, all);
+      if (entry.isDirectory() && entry.name !== WORKSHOP && depth < MAX_DEPTH)
+        await this.scanFolder(storage, root, relative, depth + 1, all);
       if (!entry.isFile() || !/\.(mkv|mp4)\.json$/.test(entry.name)) continue;
       const located = await this.read(storage, root, relative, names);
       if (located) all.push(located);
     }
   }
 
-  private async read(storage: EngineConfig['storages'][number], root: string, sidecarPath: string, names: ReadonlySet<string>): Promise<Located | null> {
+  private async read(
+    storage: EngineConfig['storages'][number],
+    root: string,
+    sidecarPath: string,
+    names: ReadonlySet<string>,
+  ): Promise<Located | null> {
     try {
       const full = path.join(root, sidecarPath);
       if ((await stat(full)).size > MAX_SIDECAR_BYTES) return null;
@@ -52,7 +64,10 @@ export class Outputs {
       const size = names.has(path.basename(relative)) ? (await stat(file)).size : null;
       const id = createHash('sha256').update(`${storage.id}\n${relative}`).digest('hex').slice(0, 24);
       const presence = size === null ? 'missing' : size === sidecar.file.sizeBytes ? 'present' : 'changed';
-      return { file, output: { id, storage: storage.id, storageName: storage.name, path: relative, sizeBytes: size ?? 0, presence, sidecar } };
+      return {
+        file,
+        output: { id, storage: storage.id, storageName: storage.name, path: relative, sizeBytes: size ?? 0, presence, sidecar },
+      };
     } catch {
       return null; // some other program's JSON, or one that is being written
     }

@@ -25,8 +25,16 @@ async function sendFile(file: string, type: string, request: IncomingMessage, re
       return;
     }
   }
-  const headers = { 'content-type': type, 'accept-ranges': 'bytes', 'content-length': String(end - start + 1), 'cache-control': 'no-store' };
-  response.writeHead(range ? 206 : 200, range ? { ...headers, 'content-range': `bytes ${String(start)}-${String(end)}/${String(size)}` } : headers);
+  const headers = {
+    'content-type': type,
+    'accept-ranges': 'bytes',
+    'content-length': String(end - start + 1),
+    'cache-control': 'no-store',
+  };
+  response.writeHead(
+    range ? 206 : 200,
+    range ? { ...headers, 'content-range': `bytes ${String(start)}-${String(end)}/${String(size)}` } : headers,
+  );
   await pipeline(createReadStream(file, { start, end, highWaterMark: 256 * 1024 }), response).catch(() => undefined); // the player went away
 }
 
@@ -34,7 +42,13 @@ async function sendFile(file: string, type: string, request: IncomingMessage, re
  * Plays a result in the page: an access copy as it is, a master turned into something a browser plays, on the fly and
  * from any moment, only as fast as it is watched.
  */
-export async function play(file: string, output: Output, query: URLSearchParams, request: IncomingMessage, response: ServerResponse): Promise<void> {
+export async function play(
+  file: string,
+  output: Output,
+  query: URLSearchParams,
+  request: IncomingMessage,
+  response: ServerResponse,
+): Promise<void> {
   if (output.sidecar.recipe === 'access') {
     await sendFile(file, 'video/mp4', request, response);
     return;
@@ -46,10 +60,44 @@ export async function play(file: string, output: Output, query: URLSearchParams,
   const number = (name: string, most: number) => Math.min(most, Math.max(0, Number(query.get(name)) || 0));
   const start = number('start', output.sidecar.promise.durationMs / 1000);
   const audio = Math.floor(number('audio', 31));
-  const filters = output.sidecar.promise.interlaced ? ['-vf', 'bwdif=mode=send_frame:deint=interlaced,scale=iw*sar:ih,setsar=1'] : ['-vf', 'scale=iw*sar:ih,setsar=1'];
+  const filters = output.sidecar.promise.interlaced
+    ? ['-vf', 'bwdif=mode=send_frame:deint=interlaced,scale=iw*sar:ih,setsar=1']
+    : ['-vf', 'scale=iw*sar:ih,setsar=1'];
   const child = spawnGuarded('ffmpeg', [
-    '-hide_banner', '-nostdin', '-loglevel', 'error', '-ss', start.toFixed(3), '-i', file, '-map', '0:v:0', '-map', `0:a:${String(audio)}?`, ...filters,
-    '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '23', '-pix_fmt', 'yuv420p', '-g', '50', '-c:a', 'aac', '-ac', '2', '-b:a', '128k', '-movflags', 'frag_keyframe+empty_moov+default_base_moof', '-f', 'mp4', 'pipe:1',
+    '-hide_banner',
+    '-nostdin',
+    '-loglevel',
+    'error',
+    '-ss',
+    start.toFixed(3),
+    '-i',
+    file,
+    '-map',
+    '0:v:0',
+    '-map',
+    `0:a:${String(audio)}?`,
+    ...filters,
+    '-c:v',
+    'libx264',
+    '-preset',
+    'ultrafast',
+    '-crf',
+    '23',
+    '-pix_fmt',
+    'yuv420p',
+    '-g',
+    '50',
+    '-c:a',
+    'aac',
+    '-ac',
+    '2',
+    '-b:a',
+    '128k',
+    '-movflags',
+    'frag_keyframe+empty_moov+default_base_moof',
+    '-f',
+    'mp4',
+    'pipe:1',
   ]);
   players++;
   const errors: string[] = [];

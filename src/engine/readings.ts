@@ -31,15 +31,28 @@ export class Readings {
 
   async start(ref: SourceRef): Promise<ReadingTask> {
     const source = await this.resolve(ref);
-    const running = [...this.tasks.values()].find((t) => t.state.state === 'reading' && JSON.stringify(t.state.source) === JSON.stringify(ref));
+    const running = [...this.tasks.values()].find(
+      (t) => t.state.state === 'reading' && JSON.stringify(t.state.source) === JSON.stringify(ref),
+    );
     if (running) return running.state;
     const id = randomUUID();
     const task: Task = {
-      state: { id, source: ref, name: source.label, state: 'reading', progress: { step: 'opening', done: 0, total: 0 }, problem: null, fingerprint: null },
-      controller: new AbortController(), reading: null, findings: null,
+      state: {
+        id,
+        source: ref,
+        name: source.label,
+        state: 'reading',
+        progress: { step: 'opening', done: 0, total: 0 },
+        problem: null,
+        fingerprint: null,
+      },
+      controller: new AbortController(),
+      reading: null,
+      findings: null,
     };
     this.tasks.set(id, task);
-    for (const old of this.tasks.keys()) if (this.tasks.size > KEPT_TASKS && this.tasks.get(old)?.state.state !== 'reading') this.tasks.delete(old);
+    for (const old of this.tasks.keys())
+      if (this.tasks.size > KEPT_TASKS && this.tasks.get(old)?.state.state !== 'reading') this.tasks.delete(old);
     this.update(task, {});
     void this.run(task, source);
     return task.state;

@@ -44,8 +44,16 @@ export class Roots {
       const full = await resolveInside(this.root(id).path, relative).catch(() => null);
       const info = full === null ? null : await stat(full).catch(() => null);
       if (full === null || !info) continue;
-      if (info.isDirectory()) found.push({ root: id, path: relative, name: entry.name, kind: (await holdsVideo(full)) ? 'disc folder' : 'folder', sizeBytes: null });
-      else if (info.isFile() && IMAGE.test(entry.name)) found.push({ root: id, path: relative, name: entry.name, kind: 'image', sizeBytes: info.size });
+      if (info.isDirectory())
+        found.push({
+          root: id,
+          path: relative,
+          name: entry.name,
+          kind: (await holdsVideo(full)) ? 'disc folder' : 'folder',
+          sizeBytes: null,
+        });
+      else if (info.isFile() && IMAGE.test(entry.name))
+        found.push({ root: id, path: relative, name: entry.name, kind: 'image', sizeBytes: info.size });
     }
     return found.sort((a, b) => a.name.localeCompare(b.name));
   }

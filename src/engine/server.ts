@@ -1,5 +1,19 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import { MAX_BODY_BYTES, ROUTES, WorkError, matchRoute, statusOf, toProblem, type EngineState, type InsertSchema, type JobSource, type RouteName, type SourceRef, type StartReadingSchema, type SubmitJob } from '@/contract';
+import {
+  MAX_BODY_BYTES,
+  ROUTES,
+  WorkError,
+  matchRoute,
+  statusOf,
+  toProblem,
+  type EngineState,
+  type InsertSchema,
+  type JobSource,
+  type RouteName,
+  type SourceRef,
+  type StartReadingSchema,
+  type SubmitJob,
+} from '@/contract';
 import { checkStorage } from '@/node/library';
 import { APPLICATION } from '@/node/version';
 import type { z } from 'zod';
@@ -33,8 +47,15 @@ export async function storageStates(config: EngineConfig) {
 async function engineState(parts: EngineParts): Promise<EngineState> {
   const { config, hub, roots, drives, readings, jobs, outputs } = parts;
   return {
-    boot: hub.boot, version: APPLICATION, revision: hub.revision, drives: drives.states(), roots: await roots.states(), storages: await storageStates(config),
-    readings: readings.states(), jobs: jobs.states(), outputs: (await outputs.list()).length,
+    boot: hub.boot,
+    version: APPLICATION,
+    revision: hub.revision,
+    drives: drives.states(),
+    roots: await roots.states(),
+    storages: await storageStates(config),
+    readings: readings.states(),
+    jobs: jobs.states(),
+    outputs: (await outputs.list()).length,
   };
 }
 
@@ -72,7 +93,14 @@ function events(hub: Hub, request: IncomingMessage, response: ServerResponse): v
 const done = { ok: true } as const;
 
 /** Everything that answers with JSON. */
-async function answer(parts: EngineParts, name: RouteName, id: string, body: unknown, query: URLSearchParams, signal: AbortSignal): Promise<unknown> {
+async function answer(
+  parts: EngineParts,
+  name: RouteName,
+  id: string,
+  body: unknown,
+  query: URLSearchParams,
+  signal: AbortSignal,
+): Promise<unknown> {
   const { drives, readings, jobs, outputs, roots } = parts;
   switch (name) {
     case 'state':
@@ -137,11 +165,17 @@ async function handle(parts: EngineParts, request: IncomingMessage, response: Se
   let body: unknown = null;
   if (schema) {
     const parsed = schema.safeParse(await readBody(request));
-    if (!parsed.success) throw new WorkError('bad-request', `The request is not as agreed: ${parsed.error.issues[0]?.path.join('.') ?? ''} ${parsed.error.issues[0]?.message ?? ''}`);
+    if (!parsed.success)
+      throw new WorkError(
+        'bad-request',
+        `The request is not as agreed: ${parsed.error.issues[0]?.path.join('.') ?? ''} ${parsed.error.issues[0]?.message ?? ''}`,
+      );
     body = parsed.data;
   }
   const controller = new AbortController();
-  response.on('close', () => { controller.abort(); });
+  response.on('close', () => {
+    controller.abort();
+  });
   const result = await answer(parts, match.name, match.id, body, url.searchParams, controller.signal);
   response.writeHead(200, { 'content-type': 'application/json', 'cache-control': 'no-store' }).end(JSON.stringify(result));
 }

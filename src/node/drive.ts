@@ -49,7 +49,11 @@ export async function openSimulatedDrive(discFile: string, spunUp: boolean, sign
       const scratch = disc.scratches.find((s) => s.sector <= last && s.sector + s.sectors > first);
       if (scratch) {
         await sleep(RETRY_MS);
-        throw new DiscError('read-failed', { source: disc.label, byteOffset: Math.max(first, scratch.sector) * SECTOR_BYTES }, `Sector ${String(Math.max(first, scratch.sector))} can not be read`);
+        throw new DiscError(
+          'read-failed',
+          { source: disc.label, byteOffset: Math.max(first, scratch.sector) * SECTOR_BYTES },
+          `Sector ${String(Math.max(first, scratch.sector))} can not be read`,
+        );
       }
       return image.read(offset, target);
     },

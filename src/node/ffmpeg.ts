@@ -31,7 +31,12 @@ export function collectLines(stream: NodeJS.ReadableStream, lines: string[], onL
 }
 
 /** Waits for a program. @throws WorkError `encoder-failed` with its last words; the abort signal's reason when stopped. */
-export function finished(child: ChildProcessWithoutNullStreams, errors: readonly string[], what: string, signal?: AbortSignal): Promise<void> {
+export function finished(
+  child: ChildProcessWithoutNullStreams,
+  errors: readonly string[],
+  what: string,
+  signal?: AbortSignal,
+): Promise<void> {
   return new Promise((resolve, reject) => {
     const stop = () => child.kill('SIGKILL');
     signal?.addEventListener('abort', stop, { once: true });
@@ -76,13 +81,25 @@ interface Probed {
  * @throws WorkError `encoder-failed` when FFmpeg can not read it at all.
  */
 export async function examineAccessCopy(file: string, signal?: AbortSignal): Promise<AccessFacts> {
-  const probe = await capture('ffprobe', ['-v', 'error', '-count_packets', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', file], signal);
+  const probe = await capture(
+    'ffprobe',
+    ['-v', 'error', '-count_packets', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', file],
+    signal,
+  );
   const found = JSON.parse(probe.out) as Probed;
-  const decode = await capture('ffmpeg', ['-nostdin', '-v', 'error', '-i', file, '-map', '0:v', '-map', '0:a?', '-fps_mode', 'passthrough', '-f', 'null', '-'], signal);
+  const decode = await capture(
+    'ffmpeg',
+    ['-nostdin', '-v', 'error', '-i', file, '-map', '0:v', '-map', '0:a?', '-fps_mode', 'passthrough', '-f', 'null', '-'],
+    signal,
+  );
   const streams = found.streams ?? [];
   const video = streams.find((s) => s.codec_type === 'video');
   return {
-    durationMs: Number(found.format?.duration ?? 0) * 1000, frames: Number(video?.nb_read_packets ?? 0), videoStreams: streams.filter((s) => s.codec_type === 'video').length,
-    audioStreams: streams.filter((s) => s.codec_type === 'audio').length, chapters: found.chapters?.length ?? 0, decodeErrors: decode.errors,
+    durationMs: Number(found.format?.duration ?? 0) * 1000,
+    frames: Number(video?.nb_read_packets ?? 0),
+    videoStreams: streams.filter((s) => s.codec_type === 'video').length,
+    audioStreams: streams.filter((s) => s.codec_type === 'audio').length,
+    chapters: found.chapters?.length ?? 0,
+    decodeErrors: decode.errors,
   };
 }

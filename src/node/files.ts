@@ -14,7 +14,9 @@ export async function openFileSource(file: string): Promise<FileSource> {
   try {
     handle = await open(/*turbopackIgnore: true*/ file, 'r');
   } catch (error) {
-    throw new DiscError('read-failed', { source: path.basename(file), byteOffset: 0 }, `${path.basename(file)} can not be opened`, { cause: error });
+    throw new DiscError('read-failed', { source: path.basename(file), byteOffset: 0 }, `${path.basename(file)} can not be opened`, {
+      cause: error,
+    });
   }
   const { size } = await handle.stat();
   return { ...handleSource(path.basename(file), handle, size), close: () => handle.close() };
@@ -32,7 +34,9 @@ function handleSource(name: string, handle: FileHandle, sizeBytes: number): Byte
           if (bytesRead === 0) break;
           done += bytesRead;
         } catch (error) {
-          throw new DiscError('read-failed', { source: name, byteOffset: offset + done }, 'The medium can not be read there', { cause: error });
+          throw new DiscError('read-failed', { source: name, byteOffset: offset + done }, 'The medium can not be read there', {
+            cause: error,
+          });
         }
       }
       return done;
@@ -76,7 +80,13 @@ export async function openFolderVolume(folder: string): Promise<Volume & { close
         entries.map(async (e) => {
           const file = await locate([...pathParts(inside), e.name].join('/'));
           const info = file ? await stat(file).catch(() => null) : null;
-          return info ? { name: e.name, kind: info.isDirectory() ? ('folder' as const) : ('file' as const), sizeBytes: info.isDirectory() ? 0 : info.size } : null;
+          return info
+            ? {
+                name: e.name,
+                kind: info.isDirectory() ? ('folder' as const) : ('file' as const),
+                sizeBytes: info.isDirectory() ? 0 : info.size,
+              }
+            : null;
         }),
       );
       return listed.filter((e) => e !== null);

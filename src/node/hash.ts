@@ -7,7 +7,10 @@ import type { CreateHash } from '@/core/proof';
 /** BLAKE3: as strong as SHA-256 for this purpose, and ten times as fast where the processor has no SHA instructions. */
 export const createPayloadHash: CreateHash = () => {
   const hasher = new Blake3Hasher();
-  return { update: (data) => void hasher.update(Buffer.from(data.buffer, data.byteOffset, data.byteLength)), digest: () => hasher.digest('hex') };
+  return {
+    update: (data) => void hasher.update(Buffer.from(data.buffer, data.byteOffset, data.byteLength)),
+    digest: () => hasher.digest('hex'),
+  };
 };
 
 /** CRC-32 by zlib; the plain one in core is its specification. */
@@ -16,6 +19,7 @@ export const fastCrc32 = (data: Uint8Array): number => zlibCrc32(data);
 /** SHA-256 of a finished file: what manifests want. Lower-case hexadecimal. */
 export async function sha256File(file: string, signal?: AbortSignal): Promise<string> {
   const hash = nodeHash('sha256');
-  for await (const chunk of createReadStream(file, { highWaterMark: 1024 * 1024, ...(signal ? { signal } : {}) })) hash.update(chunk as Buffer);
+  for await (const chunk of createReadStream(file, { highWaterMark: 1024 * 1024, ...(signal ? { signal } : {}) }))
+    hash.update(chunk as Buffer);
   return hash.digest('hex');
 }

@@ -16,7 +16,16 @@ export const ProgressFileSchema = z.object({
 });
 export type ProgressFile = z.infer<typeof ProgressFileSchema>;
 
-const NOTHING_YET: ProgressFile = { finished: [], promise: null, masterBytes: null, masterProof: null, masterSha256: null, accessBytes: null, accessProof: null, accessSha256: null };
+const NOTHING_YET: ProgressFile = {
+  finished: [],
+  promise: null,
+  masterBytes: null,
+  masterProof: null,
+  masterSha256: null,
+  accessBytes: null,
+  accessProof: null,
+  accessSha256: null,
+};
 
 type EventBody<T> = T extends JobEvent ? Omit<T, 'seq' | 'at'> : never;
 

@@ -17,7 +17,10 @@ export interface StorageCheck {
 export async function checkStorage(folder: string): Promise<StorageCheck> {
   const info = await stat(folder).catch(() => null);
   if (!info?.isDirectory()) return { available: false, writable: false, freeBytes: null };
-  const writable = await access(folder, constants.W_OK).then(() => true, () => false);
+  const writable = await access(folder, constants.W_OK).then(
+    () => true,
+    () => false,
+  );
   const space = await statfs(folder).catch(() => null);
   return { available: true, writable, freeBytes: space ? space.bavail * space.bsize : null };
 }
@@ -31,7 +34,10 @@ export async function requireStorage(folder: string, name: string, neededBytes: 
   if (!available) throw new WorkError('storage-missing', `The library storage “${name}” is not there`);
   if (!writable) throw new WorkError('storage-read-only', `The library storage “${name}” can not be written`);
   if (freeBytes !== null && freeBytes < neededBytes) {
-    throw new WorkError('storage-full', `“${name}” has ${String(Math.floor(freeBytes / 1e6))} MB free, about ${String(Math.ceil(neededBytes / 1e6))} MB are needed`);
+    throw new WorkError(
+      'storage-full',
+      `“${name}” has ${String(Math.floor(freeBytes / 1e6))} MB free, about ${String(Math.ceil(neededBytes / 1e6))} MB are needed`,
+    );
   }
 }
 
@@ -51,7 +57,7 @@ export async function openFileSink(file: string): Promise<MatroskaSink & { close
   const handle = await open(file, 'w');
   let end = 0;
   const put = async (data: Uint8Array, at: number): Promise<void> => {
-    for (let done = 0; done < data.byteLength; ) done += (await handle.write(data, done, data.byteLength - done, at + done)).bytesWritten;
+    for (let done = 0; done < data.byteLength;) done += (await handle.write(data, done, data.byteLength - done, at + done)).bytesWritten;
   };
   return {
     write: async (data) => {
@@ -83,7 +89,13 @@ export async function placeFile(from: string, to: string): Promise<void> {
     const code = (error as NodeJS.ErrnoException).code;
     if (code === 'EEXIST') throw taken();
     if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP' && code !== 'EMLINK' && code !== 'ENOSYS') throw error;
-    if (await stat(to).then(() => true, () => false)) throw taken();
+    if (
+      await stat(to).then(
+        () => true,
+        () => false,
+      )
+    )
+      throw taken();
     await rename(from, to);
   }
 }

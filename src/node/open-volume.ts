@@ -38,7 +38,9 @@ function withContent(volume: Volume, close: () => Promise<void>): OpenedVolume {
     content: (titleSet) => {
       let content = opened.get(titleSet);
       if (!content) {
-        content = findVideoFolder(volume).then(async (folder) => (await openTitleSetContent(volume, folder ?? 'VIDEO_TS', titleSet)).source);
+        content = findVideoFolder(volume).then(
+          async (folder) => (await openTitleSetContent(volume, folder ?? 'VIDEO_TS', titleSet)).source,
+        );
         opened.set(titleSet, content);
       }
       return content;

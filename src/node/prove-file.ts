@@ -27,15 +27,24 @@ export function sha256InThread(file: string, signal: AbortSignal): Promise<strin
 }
 
 /** Reads a master through again and compares it with its promise; also gives its SHA-256. */
-export async function proveMasterFile(file: string, promise: MasterPromise, signal: AbortSignal, onProgress?: (done: number, total: number) => void): Promise<{ proof: Proof; sha256: string }> {
+export async function proveMasterFile(
+  file: string,
+  promise: MasterPromise,
+  signal: AbortSignal,
+  onProgress?: (done: number, total: number) => void,
+): Promise<{ proof: Proof; sha256: string }> {
   const source = await openFileSource(file);
   try {
     const digest = sha256InThread(file, signal);
     digest.catch(() => undefined); // looked at below; a proof that throws first must not leave it unheard
-    const proof = await proveMaster(source, promise, { createHash: createPayloadHash, crc32: fastCrc32, signal, ...(onProgress ? { onProgress } : {}) });
+    const proof = await proveMaster(source, promise, {
+      createHash: createPayloadHash,
+      crc32: fastCrc32,
+      signal,
+      ...(onProgress ? { onProgress } : {}),
+    });
     return { proof, sha256: await digest };
   } finally {
     await source.close();
   }
 }
-

@@ -63,7 +63,16 @@ async function makeJob(jobFile: string, output: string): Promise<Job> {
     const reel = 'reel' in wanted ? wanted.reel : title ? wholeTitleReel(title, wanted.name ?? fileName) : null;
     if (!reel) throw new WorkError('bad-request', 'JOB.json names neither a title nor a reel');
     const folder = await realpath(path.dirname(path.resolve(output)));
-    return JobSchema.parse({ version: JOB_VERSION, id: `command-${String(process.pid)}`, createdAt: new Date().toISOString(), reel: { ...reel, recipes }, reading, source, storage: { id: 'output', name: folder, path: folder }, fileName });
+    return JobSchema.parse({
+      version: JOB_VERSION,
+      id: `command-${String(process.pid)}`,
+      createdAt: new Date().toISOString(),
+      reel: { ...reel, recipes },
+      reading,
+      source,
+      storage: { id: 'output', name: folder, path: folder },
+      fileName,
+    });
   } finally {
     await opened.close();
   }
@@ -76,7 +85,9 @@ async function make(jobFile: string, output: string): Promise<number> {
     const controller = new AbortController();
     for (const signal of ['SIGINT', 'SIGTERM'] as const) {
       process.on(signal, () => {
-        void writeFile(path.join(folder, 'cancel'), '').then(() => { controller.abort(); });
+        void writeFile(path.join(folder, 'cancel'), '').then(() => {
+          controller.abort();
+        });
       });
     }
     const code = await runJob(new JobFolder(folder), controller.signal);
@@ -92,11 +103,14 @@ async function prove(given: string): Promise<number> {
   const file = await realpath(given);
   const sidecar = SidecarSchema.parse(JSON.parse(await readFile(`${file}.json`, 'utf8')));
   const signal = new AbortController().signal;
-  const result = sidecar.recipe === 'master'
-    ? await proveMasterFile(file, sidecar.promise, signal)
-    : { proof: proveAccess(await examineAccessCopy(file), sidecar.promise), sha256: await sha256File(file) };
+  const result =
+    sidecar.recipe === 'master'
+      ? await proveMasterFile(file, sidecar.promise, signal)
+      : { proof: proveAccess(await examineAccessCopy(file), sidecar.promise), sha256: await sha256File(file) };
   const sha256Matches = result.sha256 === sidecar.file.sha256;
-  process.stdout.write(`${JSON.stringify({ file: path.basename(file), passed: result.proof.passed && sha256Matches, sha256Matches, proof: result.proof }, null, 2)}\n`);
+  process.stdout.write(
+    `${JSON.stringify({ file: path.basename(file), passed: result.proof.passed && sha256Matches, sha256Matches, proof: result.proof }, null, 2)}\n`,
+  );
   return result.proof.passed && sha256Matches ? 0 : 1;
 }
 

@@ -7,7 +7,10 @@ if (!path) {
   process.exit(64);
 }
 const controller = new AbortController();
-for (const signal of ['SIGTERM', 'SIGINT'] as const) process.on(signal, () => { controller.abort(); });
+for (const signal of ['SIGTERM', 'SIGINT'] as const)
+  process.on(signal, () => {
+    controller.abort();
+  });
 try {
   process.exitCode = await runJob(new JobFolder(path), controller.signal);
 } catch (error) {

@@ -16,8 +16,11 @@ export async function runJob(folder: JobFolder, signal: AbortSignal): Promise<nu
   folder.emit({ type: 'started', pid: process.pid });
   let last = 0;
   const context: StageContext = {
-    job, signal,
-    note: (text) => { folder.emit({ type: 'note', text }); },
+    job,
+    signal,
+    note: (text) => {
+      folder.emit({ type: 'note', text });
+    },
     progress: (stage, done, total, unit) => {
       const now = performance.now();
       if (now - last < EVENT_INTERVAL_MS && done < total) return;
@@ -39,9 +42,14 @@ export async function runJob(folder: JobFolder, signal: AbortSignal): Promise<nu
     const estimate = estimateReel(job.reading, job.reel);
     const wantsMaster = job.reel.recipes.includes('master');
     const wantsAccess = job.reel.recipes.includes('access');
-    await requireStorage(job.storage.path, job.storage.name, (wantsMaster ? estimate.masterBytes : 0) + (wantsAccess ? estimate.accessBytes : 0) - (progress.masterBytes ?? 0));
+    await requireStorage(
+      job.storage.path,
+      job.storage.name,
+      (wantsMaster ? estimate.masterBytes : 0) + (wantsAccess ? estimate.accessBytes : 0) - (progress.masterBytes ?? 0),
+    );
     const placing = isDone('master proof') || isDone('access proof');
-    if (wantsMaster && !placing && isDone('master') && !(await isStill(job, 'master', progress.masterBytes))) progress = { ...progress, finished: [] };
+    if (wantsMaster && !placing && isDone('master') && !(await isStill(job, 'master', progress.masterBytes)))
+      progress = { ...progress, finished: [] };
     if (wantsMaster && !isDone('master')) {
       begin('master');
       const made = await makeMaster(context);
@@ -65,8 +73,12 @@ export async function runJob(folder: JobFolder, signal: AbortSignal): Promise<nu
     begin('placing');
     const { promise, masterProof, masterSha256, masterBytes, accessProof, accessSha256, accessBytes } = progress;
     const files = await place(context, [
-      ...(wantsMaster && promise && masterProof && masterSha256 && masterBytes !== null ? [{ recipe: 'master' as const, promise, proof: masterProof, sha256: masterSha256, bytes: masterBytes }] : []),
-      ...(wantsAccess && promise && accessProof && accessSha256 && accessBytes !== null ? [{ recipe: 'access' as const, promise, proof: accessProof, sha256: accessSha256, bytes: accessBytes }] : []),
+      ...(wantsMaster && promise && masterProof && masterSha256 && masterBytes !== null
+        ? [{ recipe: 'master' as const, promise, proof: masterProof, sha256: masterSha256, bytes: masterBytes }]
+        : []),
+      ...(wantsAccess && promise && accessProof && accessSha256 && accessBytes !== null
+        ? [{ recipe: 'access' as const, promise, proof: accessProof, sha256: accessSha256, bytes: accessBytes }]
+        : []),
     ]);
     folder.emit({ type: 'finished', files });
     return 0;

@@ -26,10 +26,15 @@ const EXTENSION = { master: '.mkv', access: '.mp4' } as const;
 type Recipe = keyof typeof EXTENSION;
 
 export const finalPath = (job: Job, recipe: Recipe): string => path.join(job.storage.path, job.fileName + EXTENSION[recipe]);
-const unfinishedPath = async (job: Job, recipe: Recipe): Promise<string> => path.join(await makeWorkshop(job.storage.path, job.id), `${recipe}${EXTENSION[recipe]}.part`);
+const unfinishedPath = async (job: Job, recipe: Recipe): Promise<string> =>
+  path.join(await makeWorkshop(job.storage.path, job.id), `${recipe}${EXTENSION[recipe]}.part`);
 export const sidecarPath = (file: string): string => `${file}.json`;
 
-const exists = (file: string) => stat(file).then((s) => s.size, () => null);
+const exists = (file: string) =>
+  stat(file).then(
+    (s) => s.size,
+    () => null,
+  );
 
 /** Is an unfinished file from an earlier attempt still there, as long as it was? */
 export async function isStill(job: Job, recipe: Recipe, bytes: number | null): Promise<boolean> {
@@ -43,12 +48,19 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
   try {
     const found = await readDisc(opened.volume, { signal });
     if (found.fingerprint !== job.reading.fingerprint) {
-      throw new DiscError('other-disc', { source: job.source.label, byteOffset: 0 }, `“${found.label}” is there, “${job.reading.label}” is wanted`);
+      throw new DiscError(
+        'other-disc',
+        { source: job.source.label, byteOffset: 0 },
+        `“${found.label}” is there, “${job.reading.label}” is wanted`,
+      );
     }
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = new Assembly(job.reading, job.reel, (set) => opened.content(set), { signal, tap: hashes.tap });
     return await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
-      application: APPLICATION, seed: `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`, createHash: createPayloadHash, crc32: fastCrc32,
+      application: APPLICATION,
+      seed: `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`,
+      createHash: createPayloadHash,
+      crc32: fastCrc32,
       onProgress: (done, total) => {
         if (stage === 'master') context.progress(stage, done, total, 'bytes');
       },
@@ -69,13 +81,21 @@ export async function makeMaster(context: StageContext): Promise<{ promise: Mast
     await sink.close();
   }
   for (const [i, track] of promise.tracks.entries()) {
-    for (const left of track.left) context.note(`track ${String(i + 1)} (${track.codecId}): ${String(left.bytes)} bytes in ${String(left.frames)} places left out: ${left.reason}`);
-    if (track.irregularities) context.note(`track ${String(i + 1)} (${track.codecId}): the disc's time stamps jump at ${String(track.irregularities)} places`);
+    for (const left of track.left)
+      context.note(
+        `track ${String(i + 1)} (${track.codecId}): ${String(left.bytes)} bytes in ${String(left.frames)} places left out: ${left.reason}`,
+      );
+    if (track.irregularities)
+      context.note(`track ${String(i + 1)} (${track.codecId}): the disc's time stamps jump at ${String(track.irregularities)} places`);
   }
   return { promise, bytes: (await stat(file)).size };
 }
 
-const brief = (proof: Proof) => proof.checks.filter((c) => !c.passed).map((c) => `${c.what}${c.track === null ? '' : ` of track ${String(c.track + 1)}`}: ${c.found} instead of ${c.expected}`).join('; ');
+const brief = (proof: Proof) =>
+  proof.checks
+    .filter((c) => !c.passed)
+    .map((c) => `${c.what}${c.track === null ? '' : ` of track ${String(c.track + 1)}`}: ${c.found} instead of ${c.expected}`)
+    .join('; ');
 
 /** @throws WorkError `proof-failed`: nothing of it reaches the library. */
 function requireProof(proof: Proof, what: string): void {
@@ -98,12 +118,16 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
   const { job, signal } = context;
   const output = await unfinishedPath(job, 'access');
   const input = master ? await unfinishedPath(job, 'master') : 'pipe:0';
-  const channels = job.reel.audio.map((taken) => job.reading.titles.flatMap((t) => t.audio).find((a) => a.stream === taken.stream)?.channels ?? 2);
+  const channels = job.reel.audio.map(
+    (taken) => job.reading.titles.flatMap((t) => t.audio).find((a) => a.stream === taken.stream)?.channels ?? 2,
+  );
   // Before a stream was seen, deinterlacing is asked for: the filter itself leaves progressive frames alone.
   const args = accessArguments(input, output, { interlaced: master?.interlaced ?? true, audioChannels: channels });
   const child = spawnGuarded('ffmpeg', args);
   const errors: string[] = [];
-  const totalMs = master?.durationMs ?? job.reel.pieces.reduce((sum, p) => sum + planPiece(job.reading, p).segments.reduce((s, { segment }) => s + segment.durationMs, 0), 0);
+  const totalMs =
+    master?.durationMs ??
+    job.reel.pieces.reduce((sum, p) => sum + planPiece(job.reading, p).segments.reduce((s, { segment }) => s + segment.durationMs, 0), 0);
   collectLines(child.stderr, errors);
   collectLines(child.stdout, [], (line) => {
     const time = /^out_time_us=(\d+)/.exec(line);
@@ -118,7 +142,8 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
       write: (data: Uint8Array) =>
         new Promise<void>((resolve, reject) => {
           child.stdin.write(data, (error) => {
-            if (error) reject(new WorkError('encoder-failed', `The encoder stopped reading: ${errors.slice(-2).join(' | ')}`, { cause: error }));
+            if (error)
+              reject(new WorkError('encoder-failed', `The encoder stopped reading: ${errors.slice(-2).join(' | ')}`, { cause: error }));
             else resolve();
           });
         }),
@@ -145,13 +170,27 @@ export async function checkAccess(context: StageContext, promise: MasterPromise)
 
 function sidecar(job: Job, recipe: Recipe, promise: MasterPromise, proof: Proof, sha256: string, sizeBytes: number): Sidecar {
   const segments = job.reel.pieces.flatMap((piece) =>
-    planPiece(job.reading, piece).segments.map(({ segment, chapter }) => ({ title: piece.title, chapter, id: segment.id, discSector: segment.discSector, sectors: segment.lastSector - segment.firstSector + 1 })),
+    planPiece(job.reading, piece).segments.map(({ segment, chapter }) => ({
+      title: piece.title,
+      chapter,
+      id: segment.id,
+      discSector: segment.discSector,
+      sectors: segment.lastSector - segment.firstSector + 1,
+    })),
   );
   return SidecarSchema.parse({
-    version: SIDECAR_VERSION, application: APPLICATION, madeAt: new Date().toISOString(), jobId: job.id, recipe,
-    file: { name: path.basename(finalPath(job, recipe)), sizeBytes, sha256 }, reel: job.reel,
+    version: SIDECAR_VERSION,
+    application: APPLICATION,
+    madeAt: new Date().toISOString(),
+    jobId: job.id,
+    recipe,
+    file: { name: path.basename(finalPath(job, recipe)), sizeBytes, sha256 },
+    reel: job.reel,
     disc: { label: job.reading.label, fingerprint: job.reading.fingerprint, kind: job.reading.kind, source: job.source.label },
-    segments, payloadHash: PAYLOAD_HASH, promise, proof,
+    segments,
+    payloadHash: PAYLOAD_HASH,
+    promise,
+    proof,
     tools: { node: process.version, ...(recipe === 'access' ? { encoder: ffmpegVersion() } : {}) },
   });
 }
@@ -160,19 +199,29 @@ function sidecar(job: Job, recipe: Recipe, promise: MasterPromise, proof: Proof,
  * Stage `placing`: results get their names, each with its sidecar, only after all proofs.
  * Can be repeated after a stop at any point: what an earlier attempt has placed is recognised by its sidecar.
  */
-export async function place(context: StageContext, results: readonly { recipe: Recipe; promise: MasterPromise; proof: Proof; sha256: string; bytes: number }[]): Promise<string[]> {
+export async function place(
+  context: StageContext,
+  results: readonly { recipe: Recipe; promise: MasterPromise; proof: Proof; sha256: string; bytes: number }[],
+): Promise<string[]> {
   const { job } = context;
   const placed: string[] = [];
   for (const result of results) {
     const target = finalPath(job, result.recipe);
     const from = await unfinishedPath(job, result.recipe);
-    const before = await readFile(sidecarPath(target), 'utf8').then((text) => SidecarSchema.safeParse(JSON.parse(text)), () => null);
+    const before = await readFile(sidecarPath(target), 'utf8').then(
+      (text) => SidecarSchema.safeParse(JSON.parse(text)),
+      () => null,
+    );
     const ours = before?.success === true && before.data.jobId === job.id;
     if (!(ours && (await exists(from)) === null && (await exists(target)) === result.bytes)) {
       // The sidecar goes first: a file with its final name always has its provenance beside it.
-      if (!ours && ((await exists(target)) !== null || before !== null)) throw new WorkError('name-taken', `The library already has a file ${path.basename(target)}`);
+      if (!ours && ((await exists(target)) !== null || before !== null))
+        throw new WorkError('name-taken', `The library already has a file ${path.basename(target)}`);
       const part = `${from}.json`;
-      await writeFile(part, `${JSON.stringify(sidecar(job, result.recipe, result.promise, result.proof, result.sha256, result.bytes), null, 2)}\n`);
+      await writeFile(
+        part,
+        `${JSON.stringify(sidecar(job, result.recipe, result.promise, result.proof, result.sha256, result.bytes), null, 2)}\n`,
+      );
       if (ours) await rm(sidecarPath(target), { force: true });
       await placeFile(part, sidecarPath(target));
       try {

@@ -9,7 +9,12 @@ export class ApiError extends Error {
   }
 }
 
-const AWAY: Problem = { code: 'engine-away', message: 'The application does not answer', whatToDo: 'It may be starting again: wait a moment. Otherwise start it again on this machine.', where: null };
+const AWAY: Problem = {
+  code: 'engine-away',
+  message: 'The application does not answer',
+  whatToDo: 'It may be starting again: wait a moment. Otherwise start it again on this machine.',
+  where: null,
+};
 
 type ResponseOf<N extends RouteName> = (typeof ROUTES)[N]['response'] extends z.ZodType<infer T> ? T : never;
 type BodyOf<N extends RouteName> = (typeof ROUTES)[N]['body'] extends z.ZodType<infer T> ? T : null;
@@ -18,14 +23,18 @@ type BodyOf<N extends RouteName> = (typeof ROUTES)[N]['body'] extends z.ZodType<
  * Calls a route of the contract; both ways are checked by its schemas.
  * @throws ApiError with the problem to show.
  */
-export async function call<N extends RouteName>(name: N, options: { id?: string; body?: BodyOf<N>; query?: Record<string, string> } = {}): Promise<ResponseOf<N>> {
+export async function call<N extends RouteName>(
+  name: N,
+  options: { id?: string; body?: BodyOf<N>; query?: Record<string, string> } = {},
+): Promise<ResponseOf<N>> {
   const route = ROUTES[name];
   const path = route.path.replace(':id', encodeURIComponent(options.id ?? ''));
   const query = options.query ? `?${new URLSearchParams(options.query).toString()}` : '';
   let response: Response;
   try {
     response = await fetch(`/api${path}${query}`, {
-      method: route.method, headers: { 'x-careful-vault': '1', ...(options.body === undefined ? {} : { 'content-type': 'application/json' }) },
+      method: route.method,
+      headers: { 'x-careful-vault': '1', ...(options.body === undefined ? {} : { 'content-type': 'application/json' }) },
       ...(options.body === undefined ? {} : { body: JSON.stringify(options.body) }),
     });
   } catch {
@@ -41,4 +50,11 @@ export async function call<N extends RouteName>(name: N, options: { id?: string;
 }
 
 export const problemOf = (error: unknown): Problem =>
-  error instanceof ApiError ? error.problem : { code: 'internal', message: error instanceof Error ? error.message : String(error), whatToDo: 'Reload the page; if it comes back, report it with this message.', where: null };
+  error instanceof ApiError
+    ? error.problem
+    : {
+        code: 'internal',
+        message: error instanceof Error ? error.message : String(error),
+        whatToDo: 'Reload the page; if it comes back, report it with this message.',
+        where: null,
+      };

@@ -5,7 +5,12 @@ import type { DiscRecord, DraftRecord } from './db';
 export type DiscState = 'running' | 'in the vault' | 'partly in the vault' | 'planned' | 'needs eyes' | 'read';
 
 /** A disc is in the vault when what its findings call its matter is: the main title, or all episodes. */
-export function discState(disc: DiscRecord, draft: DraftRecord | undefined, jobs: readonly JobState[], outputs: readonly Output[]): { readonly state: DiscState; readonly coverage: Coverage } {
+export function discState(
+  disc: DiscRecord,
+  draft: DraftRecord | undefined,
+  jobs: readonly JobState[],
+  outputs: readonly Output[],
+): { readonly state: DiscState; readonly coverage: Coverage } {
   const mine = outputs.filter((o) => o.sidecar.disc.fingerprint === disc.fingerprint && o.presence === 'present');
   const kept = mine.flatMap((o) => o.sidecar.reel.pieces);
   const planned = (draft?.reels ?? []).flatMap((r) => r.reel.pieces);

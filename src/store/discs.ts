@@ -7,13 +7,25 @@ import type { Catalogue } from './db';
 const MAX_SOURCES = 8;
 
 /** Puts a reading into the catalogue. A disc that is already there keeps its name, and gains a source. */
-export async function keepReading(db: Catalogue, reading: Reading, findings: Findings, ref: SourceRef, sourceName: string, now = new Date().toISOString()): Promise<void> {
+export async function keepReading(
+  db: Catalogue,
+  reading: Reading,
+  findings: Findings,
+  ref: SourceRef,
+  sourceName: string,
+  now = new Date().toISOString(),
+): Promise<void> {
   await db.transaction('rw', db.discs, async () => {
     const before = await db.discs.get(reading.fingerprint);
     const same = (other: SourceRef) => JSON.stringify(other) === JSON.stringify(ref);
     await db.discs.put({
-      fingerprint: reading.fingerprint, name: before?.name ?? nameFromLabel(reading.label), reading, findings,
-      sources: [{ ref, name: sourceName }, ...(before?.sources ?? []).filter((s) => !same(s.ref))].slice(0, MAX_SOURCES), addedAt: before?.addedAt ?? now, readAt: now,
+      fingerprint: reading.fingerprint,
+      name: before?.name ?? nameFromLabel(reading.label),
+      reading,
+      findings,
+      sources: [{ ref, name: sourceName }, ...(before?.sources ?? []).filter((s) => !same(s.ref))].slice(0, MAX_SOURCES),
+      addedAt: before?.addedAt ?? now,
+      readAt: now,
     });
   });
 }

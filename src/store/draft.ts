@@ -6,7 +6,11 @@ const MAX_UNDO = 100;
 
 /** What the Bench proposes for a disc that has not been worked on. The same reading gives the same proposal. */
 export function proposeDraft(disc: Pick<DiscRecord, 'fingerprint' | 'reading' | 'findings'>): DraftRecord {
-  const reels = proposeReels(disc.reading, disc.findings).map((reel, i) => ({ id: `${disc.fingerprint.slice(0, 12)}-${String(i + 1)}`, reel, jobId: null }));
+  const reels = proposeReels(disc.reading, disc.findings).map((reel, i) => ({
+    id: `${disc.fingerprint.slice(0, 12)}-${String(i + 1)}`,
+    reel,
+    jobId: null,
+  }));
   return { fingerprint: disc.fingerprint, storage: null, changedAt: '', reels };
 }
 
@@ -38,16 +42,23 @@ export function reduceDraft(state: DraftHistory, action: DraftAction): DraftHist
       return { record: { ...record, reels: action.make(record.reels) }, past: [...past.slice(-MAX_UNDO), record.reels], future: [] };
     case 'undo': {
       const reels = past.at(-1);
-      return reels ? { record: { ...record, reels: withJobs(reels, record.reels) }, past: past.slice(0, -1), future: [...future, record.reels] } : state;
+      return reels
+        ? { record: { ...record, reels: withJobs(reels, record.reels) }, past: past.slice(0, -1), future: [...future, record.reels] }
+        : state;
     }
     case 'redo': {
       const reels = future.at(-1);
-      return reels ? { record: { ...record, reels: withJobs(reels, record.reels) }, past: [...past, record.reels], future: future.slice(0, -1) } : state;
+      return reels
+        ? { record: { ...record, reels: withJobs(reels, record.reels) }, past: [...past, record.reels], future: future.slice(0, -1) }
+        : state;
     }
     case 'storage':
       return { ...state, record: { ...record, storage: action.storage } };
     case 'queued':
-      return { ...state, record: { ...record, reels: record.reels.map((r) => (r.id === action.reelId ? { ...r, jobId: action.jobId } : r)) } };
+      return {
+        ...state,
+        record: { ...record, reels: record.reels.map((r) => (r.id === action.reelId ? { ...r, jobId: action.jobId } : r)) },
+      };
   }
 }
 
@@ -87,5 +98,12 @@ export function useDraft(disc: DiscRecord | null): Draft {
   const undo = useCallback(() => dispatch({ type: 'undo' }), []);
   const redo = useCallback(() => dispatch({ type: 'redo' }), []);
   const fresh = state.record?.fingerprint === fingerprint;
-  return { record: fresh ? state.record : null, change, setStorage, queued, undo: state.past.length > 0 ? undo : null, redo: state.future.length > 0 ? redo : null };
+  return {
+    record: fresh ? state.record : null,
+    change,
+    setStorage,
+    queued,
+    undo: state.past.length > 0 ? undo : null,
+    redo: state.future.length > 0 ? redo : null,
+  };
 }

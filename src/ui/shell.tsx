@@ -13,7 +13,10 @@ import { Nonce } from './parts/nonce';
 import { readingText } from './words';
 
 const PLACES = [
-  { href: '/', name: 'Shelf' }, { href: '/bench', name: 'Bench' }, { href: '/queue', name: 'Queue' }, { href: '/vault', name: 'Vault' },
+  { href: '/', name: 'Shelf' },
+  { href: '/bench', name: 'Bench' },
+  { href: '/queue', name: 'Queue' },
+  { href: '/vault', name: 'Vault' },
 ] as const;
 
 function toggleTheme(): void {
@@ -26,7 +29,11 @@ function toggleTheme(): void {
 
 function PlaceLink({ href, name, count, active }: { href: string; name: string; count: number | null; active: boolean }) {
   return (
-    <Link href={href} aria-current={active ? 'page' : undefined} className={`flex h-full items-center gap-1.5 border-b-2 px-3 text-[14px] ${active ? 'border-accent font-semibold' : 'border-transparent text-second hover:text-ink'}`}>
+    <Link
+      href={href}
+      aria-current={active ? 'page' : undefined}
+      className={`flex h-full items-center gap-1.5 border-b-2 px-3 text-[14px] ${active ? 'border-accent font-semibold' : 'border-transparent text-second hover:text-ink'}`}
+    >
       {name}
       {count !== null && count > 0 && <span className="text-[12px] font-normal text-third">{count}</span>}
     </Link>
@@ -45,23 +52,47 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
   const reading = state?.readings.find((r) => r.state === 'reading');
   return (
     <div className="flex h-dvh min-w-[1000px] flex-col">
-      <a href="#place" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-card focus:p-2">To the contents</a>
+      <a href="#place" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-card focus:p-2">
+        To the contents
+      </a>
       <header className="flex h-11 shrink-0 items-stretch gap-6 border-b border-line px-5">
         <span className="self-center font-serif text-[18px] font-semibold">Careful Vault</span>
         <nav aria-label="Places" className="flex items-stretch gap-1">
           {PLACES.map(({ href, name }) => (
-            <PlaceLink key={href} href={href} name={name} count={counts[href] ?? null} active={href === '/' ? path === '/' : path.startsWith(href)} />
+            <PlaceLink
+              key={href}
+              href={href}
+              name={name}
+              count={counts[href] ?? null}
+              active={href === '/' ? path === '/' : path.startsWith(href)}
+            />
           ))}
         </nav>
         <div className="ml-auto flex items-center gap-4 text-second" aria-live="polite">
-          {reading && <span>Reading {reading.name}: {readingText(reading)}</span>}
-          {link === 'lost' && <span className="inline-flex items-center gap-1.5 text-eyes"><Mark state="eyes" /> The engine does not answer. Jobs go on; waiting for it…</span>}
-          <button type="button" onClick={toggleTheme} aria-label="Light or dark" title="Light or dark" className="grid size-7 place-items-center rounded-[6px] hover:bg-wash hover:text-ink">
+          {reading && (
+            <span>
+              Reading {reading.name}: {readingText(reading)}
+            </span>
+          )}
+          {link === 'lost' && (
+            <span className="inline-flex items-center gap-1.5 text-eyes">
+              <Mark state="eyes" /> The engine does not answer. Jobs go on; waiting for it…
+            </span>
+          )}
+          <button
+            type="button"
+            onClick={toggleTheme}
+            aria-label="Light or dark"
+            title="Light or dark"
+            className="grid size-7 place-items-center rounded-[6px] hover:bg-wash hover:text-ink"
+          >
             <SunMoon size={15} aria-hidden />
           </button>
         </div>
       </header>
-      <main id="place" className="min-h-0 flex-1"><Nonce value={nonce}>{children}</Nonce></main>
+      <main id="place" className="min-h-0 flex-1">
+        <Nonce value={nonce}>{children}</Nonce>
+      </main>
     </div>
   );
 }

@@ -6,7 +6,14 @@ import { clock, list, numbers, plural } from './format';
 /** The core gives data; here they become words. */
 
 export const ROLE: Readonly<Record<Role, string>> = {
-  main: 'main title', episode: 'episode', 'play-all': 'play-all', duplicate: 'duplicate', part: 'part of another', extra: 'extra', short: 'logo or loop', unusable: 'can not be taken',
+  main: 'main title',
+  episode: 'episode',
+  'play-all': 'play-all',
+  duplicate: 'duplicate',
+  part: 'part of another',
+  extra: 'extra',
+  short: 'logo or loop',
+  unusable: 'can not be taken',
 };
 
 /** "main title", "play-all of 2, 3, 4 and 5", "same as 2". */
@@ -16,31 +23,50 @@ export function roleOf(finding: TitleFinding): string {
   if (finding.role === 'duplicate' && first) return `same as ${numbers(first.titles)}`;
   if (finding.role === 'part' && first) return `part of ${numbers(first.titles)}`;
   if (finding.role === 'episode' && first) return `episode ${String(first.value ?? '')}`.trim();
-  if (finding.role === 'unusable') return first?.kind === 'protected' ? 'copy protected' : first?.kind === 'cut short' ? 'cut short' : 'unreadable';
+  if (finding.role === 'unusable')
+    return first?.kind === 'protected' ? 'copy protected' : first?.kind === 'cut short' ? 'cut short' : 'unreadable';
   return ROLE[finding.role];
 }
 
 /** One piece of evidence as a phrase. */
 export function evidenceText(e: Evidence): string {
   switch (e.kind) {
-    case 'longest': return 'the longest title';
-    case 'share of longest': return `${String(e.value ?? 0)} % as long as the longest`;
-    case 'most bytes': return 'the most material of its own';
-    case 'most chapters': return `the most chapters, ${String(e.value ?? 0)}`;
-    case 'most audio': return `the most audio tracks, ${String(e.value ?? 0)}`;
-    case 'most subtitles': return `the most subtitle tracks, ${String(e.value ?? 0)}`;
-    case 'first play': return 'the disc plays it by itself when inserted';
-    case 'menu selects': return `the first menu has it selected, button ${String(e.value ?? 0)}`;
-    case 'menu offers': return `a menu offers it, button ${String(e.value ?? 0)}`;
-    case 'no route': return 'no menu that could be followed leads to it';
-    case 'same segments': return `the same segments as title ${numbers(e.titles)}`;
-    case 'contains': return `titles ${numbers(e.titles)} one after the other fill ${String(e.value ?? 0)} % of it`;
-    case 'contained in': return `its segments stand inside title ${numbers(e.titles)}${e.value === null ? '' : `, in place ${String(e.value)}`}`;
-    case 'like length': return `about as long as ${numbers(e.titles)}`;
-    case 'very short': return 'a few seconds only';
-    case 'protected': return 'its packets carry scrambling flags; nothing of it is taken';
-    case 'cut short': return 'its last sectors are not in this source';
-    case 'unreadable': return 'its content could not be opened';
+    case 'longest':
+      return 'the longest title';
+    case 'share of longest':
+      return `${String(e.value ?? 0)} % as long as the longest`;
+    case 'most bytes':
+      return 'the most material of its own';
+    case 'most chapters':
+      return `the most chapters, ${String(e.value ?? 0)}`;
+    case 'most audio':
+      return `the most audio tracks, ${String(e.value ?? 0)}`;
+    case 'most subtitles':
+      return `the most subtitle tracks, ${String(e.value ?? 0)}`;
+    case 'first play':
+      return 'the disc plays it by itself when inserted';
+    case 'menu selects':
+      return `the first menu has it selected, button ${String(e.value ?? 0)}`;
+    case 'menu offers':
+      return `a menu offers it, button ${String(e.value ?? 0)}`;
+    case 'no route':
+      return 'no menu that could be followed leads to it';
+    case 'same segments':
+      return `the same segments as title ${numbers(e.titles)}`;
+    case 'contains':
+      return `titles ${numbers(e.titles)} one after the other fill ${String(e.value ?? 0)} % of it`;
+    case 'contained in':
+      return `its segments stand inside title ${numbers(e.titles)}${e.value === null ? '' : `, in place ${String(e.value)}`}`;
+    case 'like length':
+      return `about as long as ${numbers(e.titles)}`;
+    case 'very short':
+      return 'a few seconds only';
+    case 'protected':
+      return 'its packets carry scrambling flags; nothing of it is taken';
+    case 'cut short':
+      return 'its last sectors are not in this source';
+    case 'unreadable':
+      return 'its content could not be opened';
   }
 }
 
@@ -48,10 +74,17 @@ export function evidenceText(e: Evidence): string {
 export function discSentence(reading: Reading, findings: Findings): string {
   const count = (role: Role) => findings.titles.filter((f) => f.role === role).length;
   const rest = [
-    [count('extra'), 'extra', 'extras'], [count('play-all'), 'play-all that repeats them', 'play-alls that repeat them'], [count('duplicate'), 'duplicate', 'duplicates'], [count('short'), 'logo or loop', 'logos or loops'], [count('unusable'), 'title that can not be taken', 'titles that can not be taken'],
+    [count('extra'), 'extra', 'extras'],
+    [count('play-all'), 'play-all that repeats them', 'play-alls that repeat them'],
+    [count('duplicate'), 'duplicate', 'duplicates'],
+    [count('short'), 'logo or loop', 'logos or loops'],
+    [count('unusable'), 'title that can not be taken', 'titles that can not be taken'],
   ] as const;
-  const parts = rest.filter(([n]) => n > 0).map(([n, one, many]) => (n === 1 && one.startsWith('play') ? `a ${one}` : plural(n, one, many)));
-  if (findings.kind === 'nothing usable') return reading.titles.length === 0 ? 'No title could be read.' : 'Nothing on this disc can be taken.';
+  const parts = rest
+    .filter(([n]) => n > 0)
+    .map(([n, one, many]) => (n === 1 && one.startsWith('play') ? `a ${one}` : plural(n, one, many)));
+  if (findings.kind === 'nothing usable')
+    return reading.titles.length === 0 ? 'No title could be read.' : 'Nothing on this disc can be taken.';
   const main = reading.titles.find((t) => t.number === findings.mainTitle);
   const head = findings.kind === 'series' ? plural(count('episode'), 'episode') : `One film of ${clock(main?.durationMs ?? 0)}`;
   return `${[head, ...parts].length > 1 ? list([head, ...parts]) : head}.`;
@@ -60,15 +93,24 @@ export function discSentence(reading: Reading, findings: Findings): string {
 export function remarkText(remark: Remark): string {
   const title = remark.title === null ? '' : `Title ${String(remark.title)}: `;
   switch (remark.code) {
-    case 'backup-used': return `${title}a structure file was bad; its backup copy was used instead.`;
-    case 'backup-differs': return `${title}a structure file and its backup copy differ; the first was used.`;
-    case 'structure-lost': return `${title}its structure could not be read, and neither could the backup copy.`;
-    case 'table-damaged': return `${title}part of a structure file is damaged and was passed over.`;
-    case 'image-cut-short': return 'The image is shorter than its file system says: it was not copied whole.';
-    case 'beyond-end': return `${title}it goes on beyond the end of the source and can not be taken whole.`;
-    case 'scrambled': return `${title}copy protected. It can be described, not taken.`;
-    case 'stream-differs': return `${title}the stream says otherwise than the disc's tables.`;
-    case 'no-titles': return 'No title could be read.';
+    case 'backup-used':
+      return `${title}a structure file was bad; its backup copy was used instead.`;
+    case 'backup-differs':
+      return `${title}a structure file and its backup copy differ; the first was used.`;
+    case 'structure-lost':
+      return `${title}its structure could not be read, and neither could the backup copy.`;
+    case 'table-damaged':
+      return `${title}part of a structure file is damaged and was passed over.`;
+    case 'image-cut-short':
+      return 'The image is shorter than its file system says: it was not copied whole.';
+    case 'beyond-end':
+      return `${title}it goes on beyond the end of the source and can not be taken whole.`;
+    case 'scrambled':
+      return `${title}copy protected. It can be described, not taken.`;
+    case 'stream-differs':
+      return `${title}the stream says otherwise than the disc's tables.`;
+    case 'no-titles':
+      return 'No title could be read.';
   }
 }
 
@@ -77,7 +119,12 @@ export function audioText(track: AudioTrack): string {
   return `${track.layout}, ${track.codec}${track.bitDepth === null ? '' : ` ${String(track.bitDepth)} bit`}${rate}`;
 }
 
-const SAID: Readonly<Record<string, string>> = { normal: '', 'visually impaired': 'audio description', forced: 'forced', captions: 'for the hard of hearing' };
+const SAID: Readonly<Record<string, string>> = {
+  normal: '',
+  'visually impaired': 'audio description',
+  forced: 'forced',
+  captions: 'for the hard of hearing',
+};
 export function purposeText(track: AudioTrack | SubtitleTrack): string {
   return track.purpose === null ? '' : (SAID[track.purpose] ?? track.purpose);
 }
@@ -89,10 +136,21 @@ export function videoText(title: Title): string {
 }
 
 export const STAGE: Readonly<Record<Stage, string>> = {
-  master: 'reading the disc into the master', 'master proof': 'proving the master', access: 'making the access copy', 'access proof': 'proving the access copy', placing: 'placing in the library',
+  master: 'reading the disc into the master',
+  'master proof': 'proving the master',
+  access: 'making the access copy',
+  'access proof': 'proving the access copy',
+  placing: 'placing in the library',
 };
 
-export const JOB: Readonly<Record<JobState['state'], string>> = { waiting: 'waiting', running: 'running', interrupted: 'interrupted, goes on soon', done: 'in the vault', failed: 'failed', cancelled: 'cancelled' };
+export const JOB: Readonly<Record<JobState['state'], string>> = {
+  waiting: 'waiting',
+  running: 'running',
+  interrupted: 'interrupted, goes on soon',
+  done: 'in the vault',
+  failed: 'failed',
+  cancelled: 'cancelled',
+};
 
 export const RECIPE = { master: 'Lossless master', access: 'Access copy' } as const;
 export const RECIPE_NOTE = { master: 'Matroska, the disc’s own streams', access: 'MP4, H.264 by quality and AAC' } as const;
@@ -110,9 +168,19 @@ export function readingText(task: ReadingTask): string {
 export function proofText(sidecar: Sidecar): string {
   const { proof } = sidecar;
   if (!proof.passed) return 'did not pass its proof';
-  return sidecar.recipe === 'master' ? `${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to the disc` : 'every frame decodes, nothing is missing';
+  return sidecar.recipe === 'master'
+    ? `${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to the disc`
+    : 'every frame decodes, nothing is missing';
 }
 
 export const CHECK: Readonly<Record<Sidecar['proof']['checks'][number]['what'], string>> = {
-  'track identical': 'payload hash', packets: 'frames counted', timestamps: 'time stamps in order', duration: 'duration, ms', chapters: 'chapters', checksums: 'checksums of the file’s parts', structure: 'structure', decodes: 'decodes', streams: 'streams',
+  'track identical': 'payload hash',
+  packets: 'frames counted',
+  timestamps: 'time stamps in order',
+  duration: 'duration, ms',
+  chapters: 'chapters',
+  checksums: 'checksums of the file’s parts',
+  structure: 'structure',
+  decodes: 'decodes',
+  streams: 'streams',
 };

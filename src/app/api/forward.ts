@@ -10,14 +10,30 @@ const problemResponse = (error: unknown): Response => {
 const PASSED_UP = ['range', 'last-event-id'] as const;
 const PASSED_DOWN = ['content-type', 'content-range', 'accept-ranges', 'cache-control'] as const;
 
-function ask(method: string, path: string, headers: Record<string, string>, body: string | null, signal: AbortSignal): Promise<IncomingMessage> {
+function ask(
+  method: string,
+  path: string,
+  headers: Record<string, string>,
+  body: string | null,
+  signal: AbortSignal,
+): Promise<IncomingMessage> {
   return new Promise((resolve, reject) => {
     const socketPath = process.env['CAREFUL_VAULT_SOCKET'];
     if (!socketPath) {
       reject(new WorkError('engine-away', 'The web server was started without its engine'));
       return;
     }
-    const request = httpRequest({ socketPath, method, path, headers: { ...headers, host: 'engine', ...(body === null ? {} : { 'content-type': 'application/json', 'content-length': String(Buffer.byteLength(body)) }) }, signal });
+    const request = httpRequest({
+      socketPath,
+      method,
+      path,
+      headers: {
+        ...headers,
+        host: 'engine',
+        ...(body === null ? {} : { 'content-type': 'application/json', 'content-length': String(Buffer.byteLength(body)) }),
+      },
+      signal,
+    });
     request.on('response', resolve);
     request.on('error', (error) => {
       reject(new WorkError('engine-away', 'The engine does not answer', { cause: error }));
@@ -58,16 +74,27 @@ export async function forward(request: Request): Promise<Response> {
     const route = ROUTES[match.name];
     let body: string | null = null;
     if (route.body) {
-      if (Number(request.headers.get('content-length') ?? 0) > MAX_BODY_BYTES) throw new WorkError('bad-request', 'The request is larger than any that is expected');
+      if (Number(request.headers.get('content-length') ?? 0) > MAX_BODY_BYTES)
+        throw new WorkError('bad-request', 'The request is larger than any that is expected');
       const parsed = route.body.safeParse(await request.json().catch((): unknown => null));
       if (!parsed.success) throw new WorkError('bad-request', `The request is not as agreed: ${parsed.error.issues[0]?.message ?? ''}`);
       body = JSON.stringify(parsed.data);
     }
-    const headers = Object.fromEntries(PASSED_UP.flatMap((name) => { const value = request.headers.get(name); return value === null ? [] : [[name, value]]; }));
+    const headers = Object.fromEntries(
+      PASSED_UP.flatMap((name) => {
+        const value = request.headers.get(name);
+        return value === null ? [] : [[name, value]];
+      }),
+    );
     const message = await ask(request.method, path + url.search, headers, body, request.signal);
     const status = message.statusCode ?? 502;
     if (route.response === 'stream') {
-      const passed = Object.fromEntries(PASSED_DOWN.flatMap((name) => { const value = message.headers[name]; return typeof value === 'string' ? [[name, value]] : []; }));
+      const passed = Object.fromEntries(
+        PASSED_DOWN.flatMap((name) => {
+          const value = message.headers[name];
+          return typeof value === 'string' ? [[name, value]] : [];
+        }),
+      );
       return new Response(streamOf(message), { status, headers: passed });
     }
     const text = await new Response(streamOf(message)).text();

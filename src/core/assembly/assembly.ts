@@ -1,7 +1,23 @@
 import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
 import type { AudioTrack, Reading, Segment, SubtitleTrack, VideoTrack } from '../reading';
 import type { Reel, TakenTrack } from '../reels/model';
-import { NO_PTS, TICKS_PER_SECOND, VIDEO_STREAM, privateStream, readAc3Header, readDtsHeader, readLpcmLayout, readMpegAudioHeader, readNavigationPack, readPack, type AudioFrameHeader, type LpcmLayout, type NavigationPack, type PesReceiver, type StreamKey } from '../streams';
+import {
+  NO_PTS,
+  TICKS_PER_SECOND,
+  VIDEO_STREAM,
+  privateStream,
+  readAc3Header,
+  readDtsHeader,
+  readLpcmLayout,
+  readMpegAudioHeader,
+  readNavigationPack,
+  readPack,
+  type AudioFrameHeader,
+  type LpcmLayout,
+  type NavigationPack,
+  type PesReceiver,
+  type StreamKey,
+} from '../streams';
 import { SECTOR_BYTES } from '../volume';
 import { AudioFramer, framedFormat, lpcmFormat } from './audio-framer';
 import type { HeldPacket, Packet, PacketQueue, TrackAccount } from './packet';
@@ -91,9 +107,16 @@ export class Assembly implements PesReceiver {
       const problem = joinProblem(first.title, other.title);
       if (problem) throw new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, problem);
     }
-    this.totalBytes = pieces.reduce((sum, p) => sum + p.segments.reduce((s, { segment }) => s + (segment.lastSector - segment.firstSector + 1) * SECTOR_BYTES, 0), 0);
+    this.totalBytes = pieces.reduce(
+      (sum, p) => sum + p.segments.reduce((s, { segment }) => s + (segment.lastSector - segment.firstSector + 1) * SECTOR_BYTES, 0),
+      0,
+    );
     this.video = new VideoFramer(this.timeline);
-    this.lanes = [{ track: { kind: 'video', source: first.title.video }, framer: this.video }, ...this.audioLanes(first), ...this.subtitleLanes(first)];
+    this.lanes = [
+      { track: { kind: 'video', source: first.title.video }, framer: this.video },
+      ...this.audioLanes(first),
+      ...this.subtitleLanes(first),
+    ];
     this.tracks = this.lanes.map((lane) => lane.track);
     this.byStream.set(VIDEO_STREAM, this.lanes[0] as Lane);
     this.steps = this.walk(pieces);
@@ -102,16 +125,27 @@ export class Assembly implements PesReceiver {
   private audioLanes(piece: PlannedPiece): Lane[] {
     return this.reel.audio.map((taken) => {
       const source = piece.title.audio.find((a) => a.stream === taken.stream);
-      if (!source) throw new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, `Title ${String(piece.title.number)} has no audio stream ${taken.stream.toString(16)}`);
+      if (!source)
+        throw new DiscError(
+          'unsupported',
+          { source: 'reel', byteOffset: 0 },
+          `Title ${String(piece.title.number)} has no audio stream ${taken.stream.toString(16)}`,
+        );
       let lpcm: LpcmLayout | null = null;
       if (source.codec === 'LPCM') {
-        if ((source.bitDepth !== 16 && source.bitDepth !== 20 && source.bitDepth !== 24) || (source.sampleRateHz !== 48000 && source.sampleRateHz !== 96000)) {
+        if (
+          (source.bitDepth !== 16 && source.bitDepth !== 20 && source.bitDepth !== 24) ||
+          (source.sampleRateHz !== 48000 && source.sampleRateHz !== 96000)
+        ) {
           throw new DiscError('out-of-range', { source: 'reel', byteOffset: 0 }, 'The LPCM track has a layout that is not allowed');
         }
         lpcm = { bitDepth: source.bitDepth, sampleRateHz: source.sampleRateHz, channels: source.channels };
       }
       const read = source.codec === 'AC-3' ? readAc3Header : source.codec === 'DTS' ? readDtsHeader : readMpegAudioHeader;
-      const lane: Lane = { track: { kind: 'audio', source, taken, lpcm }, framer: new AudioFramer(this.timeline, lpcm ? lpcmFormat(lpcm) : framedFormat(read)) };
+      const lane: Lane = {
+        track: { kind: 'audio', source, taken, lpcm },
+        framer: new AudioFramer(this.timeline, lpcm ? lpcmFormat(lpcm) : framedFormat(read)),
+      };
       this.byStream.set(taken.stream, lane);
       return lane;
     });
@@ -120,8 +154,16 @@ export class Assembly implements PesReceiver {
   private subtitleLanes(piece: PlannedPiece): Lane[] {
     return this.reel.subtitles.map((taken) => {
       const source = piece.title.subtitles.find((s) => s.stream === taken.stream);
-      if (!source) throw new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, `Title ${String(piece.title.number)} has no subtitle stream ${taken.stream.toString(16)}`);
-      const lane: Lane = { track: { kind: 'subtitle', source, taken, palette: piece.title.palette }, framer: new SubpictureFramer(this.timeline) };
+      if (!source)
+        throw new DiscError(
+          'unsupported',
+          { source: 'reel', byteOffset: 0 },
+          `Title ${String(piece.title.number)} has no subtitle stream ${taken.stream.toString(16)}`,
+        );
+      const lane: Lane = {
+        track: { kind: 'subtitle', source, taken, palette: piece.title.palette },
+        framer: new SubpictureFramer(this.timeline),
+      };
       this.byStream.set(taken.stream, lane);
       return lane;
     });
@@ -189,7 +231,11 @@ export class Assembly implements PesReceiver {
     this.options.tap?.(index, bytes);
     const lpcm = lane.track.kind === 'audio' ? lane.track.lpcm : null;
     return {
-      track: index, ticks: held.ticks + this.leadTicks, durationTicks: held.durationTicks, key: held.key, discardable: held.discardable,
+      track: index,
+      ticks: held.ticks + this.leadTicks,
+      durationTicks: held.durationTicks,
+      key: held.key,
+      discardable: held.discardable,
       data: lpcm ? transformLpcm(lpcm, bytes) : bytes,
     };
   }
@@ -290,7 +336,11 @@ export class Assembly implements PesReceiver {
       const { read, target } = ahead;
       const got = await read;
       if (got < target.byteLength) {
-        throw new DiscError('ended-early', { source: source.name, byteOffset: sector * SECTOR_BYTES + got }, `The content ends inside segment ${segment.id}`);
+        throw new DiscError(
+          'ended-early',
+          { source: source.name, byteOffset: sector * SECTOR_BYTES + got },
+          `The content ends inside segment ${segment.id}`,
+        );
       }
       ahead = request(sector + CHUNK_SECTORS, turn + 1);
       for (let at = 0; at < got; at += SECTOR_BYTES) this.sector(target, at, sector + at / SECTOR_BYTES, segment);
@@ -331,7 +381,11 @@ export class Assembly implements PesReceiver {
     this.lastNavigation = navigation;
     if (this.chapterToCome !== null) {
       const number = this.chapterToCome;
-      this.pendingChapters.push({ epoch: this.epoch, pts90k: navigation.startPts90k, name: this.reel.chapterNames[number - 1]?.trim() || `Chapter ${String(number)}` });
+      this.pendingChapters.push({
+        epoch: this.epoch,
+        pts90k: navigation.startPts90k,
+        name: this.reel.chapterNames[number - 1]?.trim() || `Chapter ${String(number)}`,
+      });
       this.chapterToCome = null;
     }
   }
@@ -385,7 +439,11 @@ export class Assembly implements PesReceiver {
     const { lpcm } = lane.track;
     const layout = readLpcmLayout(data[from - 2] as number);
     if (layout && (layout.bitDepth !== lpcm.bitDepth || layout.channels !== lpcm.channels || layout.sampleRateHz !== lpcm.sampleRateHz)) {
-      throw new DiscError('unsupported', { source: this.reading.label, byteOffset: 0 }, 'An LPCM track changes its layout inside the title: take the parts as reels of their own');
+      throw new DiscError(
+        'unsupported',
+        { source: this.reading.label, byteOffset: 0 },
+        'An LPCM track changes its layout inside the title: take the parts as reels of their own',
+      );
     }
     return Math.max(0, (((data[from - 5] as number) << 8) | (data[from - 4] as number)) - 4);
   }
@@ -397,7 +455,12 @@ export class Assembly implements PesReceiver {
 }
 
 /** All packets of a reel, one by one; each one's `data` is valid until the next is asked for. */
-export async function* assemble(reading: Reading, reel: Reel, openContent: OpenContent, options: AssemblyOptions = {}): AsyncGenerator<Packet, Assembly> {
+export async function* assemble(
+  reading: Reading,
+  reel: Reel,
+  openContent: OpenContent,
+  options: AssemblyOptions = {},
+): AsyncGenerator<Packet, Assembly> {
   const assembly = new Assembly(reading, reel, openContent, options);
   while (await assembly.fill()) for (let packet = assembly.take(); packet; packet = assembly.take()) yield packet;
   return assembly;

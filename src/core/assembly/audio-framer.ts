@@ -1,4 +1,13 @@
-import { HEADER_BYTES, SAMPLES_PER_GROUP, TICKS_PER_SECOND, frameTicks, lpcmGroupBytes, type AudioFrameHeader, type AudioHeaderReader, type LpcmLayout } from '../streams';
+import {
+  HEADER_BYTES,
+  SAMPLES_PER_GROUP,
+  TICKS_PER_SECOND,
+  frameTicks,
+  lpcmGroupBytes,
+  type AudioFrameHeader,
+  type AudioHeaderReader,
+  type LpcmLayout,
+} from '../streams';
 import { EsBuffer } from './es-buffer';
 import { PacketQueue, TrackAccount } from './packet';
 import { Marks, type Mark, type Timeline } from './timeline';

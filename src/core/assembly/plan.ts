@@ -28,11 +28,14 @@ const wrong = (detail: string) => new DiscError('unsupported', { source: 'reel',
 export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
   const title = reading.titles.find((t) => t.number === piece.title);
   if (!title) throw wrong(`The disc has no title ${String(piece.title)}`);
-  if (title.state === 'scrambled') throw new DiscError('scrambled', { source: reading.label, byteOffset: 0 }, `Title ${String(title.number)} is copy protected`);
+  if (title.state === 'scrambled')
+    throw new DiscError('scrambled', { source: reading.label, byteOffset: 0 }, `Title ${String(title.number)} is copy protected`);
   if (title.state !== 'usable') throw wrong(`Title ${String(title.number)} can not be taken whole: ${title.state}`);
   const { fromChapter, toChapter } = piece;
   if (fromChapter < 1 || toChapter < fromChapter || toChapter > title.chapters.length) {
-    throw wrong(`Title ${String(title.number)} has chapters 1 to ${String(title.chapters.length)}, not ${String(fromChapter)} to ${String(toChapter)}`);
+    throw wrong(
+      `Title ${String(title.number)} has chapters 1 to ${String(title.chapters.length)}, not ${String(fromChapter)} to ${String(toChapter)}`,
+    );
   }
   if (piece.angle < 1 || piece.angle > title.angles) throw wrong(`Title ${String(title.number)} has no angle ${String(piece.angle)}`);
   const byId = new Map(reading.segments.map((s) => [s.id, s]));

@@ -1,4 +1,16 @@
-import { CODE, MPEG1_PICTURE, PICTURE, TICKS_PER_MS, findStartCode, pictureFields, readPictureCoding, readPictureHeader, readSequenceHeader, type PictureCoding, type SequenceHeader } from '../streams';
+import {
+  CODE,
+  MPEG1_PICTURE,
+  PICTURE,
+  TICKS_PER_MS,
+  findStartCode,
+  pictureFields,
+  readPictureCoding,
+  readPictureHeader,
+  readSequenceHeader,
+  type PictureCoding,
+  type SequenceHeader,
+} from '../streams';
 import { EsBuffer } from './es-buffer';
 import { PacketQueue, TrackAccount } from './packet';
 import { Marks, type Mark, type Timeline } from './timeline';
@@ -109,7 +121,8 @@ export class VideoFramer {
     this.scan(epoch);
     const { data, base } = this.es.raw;
     const end = this.es.end - base;
-    for (let at = findStartCode(data, this.scanFrom - base, end); at >= 0; at = findStartCode(data, at + 3, end)) this.onCode(data, at, base, end);
+    for (let at = findStartCode(data, this.scanFrom - base, end); at >= 0; at = findStartCode(data, at + 3, end))
+      this.onCode(data, at, base, end);
     this.scanFrom = this.es.end;
     this.endPicture(this.es.end);
     this.pairUp(null);
@@ -140,7 +153,14 @@ export class VideoFramer {
       } else if (code === CODE.group) {
         this.auClosedGroup = ((data[at + 7] as number) & 0x40) !== 0;
       } else {
-        this.current = { position: this.auStart, headerPosition: position, ...readPictureHeader(data, at), coding: MPEG1_PICTURE, hasSequence: this.auHasSequence, closedGroup: this.auClosedGroup };
+        this.current = {
+          position: this.auStart,
+          headerPosition: position,
+          ...readPictureHeader(data, at),
+          coding: MPEG1_PICTURE,
+          hasSequence: this.auHasSequence,
+          closedGroup: this.auClosedGroup,
+        };
       }
     } else if (code === CODE.extension && this.current) {
       const coding = readPictureCoding(data, at);
@@ -156,7 +176,13 @@ export class VideoFramer {
     this.auStart = end;
     const { coding } = picture;
     const partner = this.unpaired?.openField;
-    if (this.unpaired && partner && coding.structure !== 3 && coding.structure !== partner.structure && picture.temporalReference === partner.temporalReference) {
+    if (
+      this.unpaired &&
+      partner &&
+      coding.structure !== 3 &&
+      coding.structure !== partner.structure &&
+      picture.temporalReference === partner.temporalReference
+    ) {
       this.marks.takeUpTo(picture.headerPosition);
       this.unpaired.length += length;
       this.unpaired.durationTicks *= 2;
@@ -167,8 +193,14 @@ export class VideoFramer {
     const fields = pictureFields(coding, this.sequence?.progressiveSequence ?? true);
     const mark = this.marks.takeUpTo(picture.headerPosition);
     const frame: Frame = {
-      position: picture.position, length, type: picture.type, hasSequence: picture.hasSequence, mark, epoch: this.epoch,
-      durationTicks: Math.round((frameTicks * fields) / 2), ticks: null,
+      position: picture.position,
+      length,
+      type: picture.type,
+      hasSequence: picture.hasSequence,
+      mark,
+      epoch: this.epoch,
+      durationTicks: Math.round((frameTicks * fields) / 2),
+      ticks: null,
       openField: coding.structure === 3 ? null : { structure: coding.structure, temporalReference: picture.temporalReference },
     };
     if (frameTicks === 0 || picture.type < PICTURE.intra || picture.type > PICTURE.bidirectional) {
@@ -177,7 +209,11 @@ export class VideoFramer {
     }
     if (picture.type !== PICTURE.bidirectional) this.referencesInPiece++;
     if (picture.type === PICTURE.intra) this.groupIsClosed = picture.closedGroup;
-    if (this.dropLeading && picture.type === PICTURE.bidirectional && (this.referencesInPiece === 0 || (this.referencesInPiece === 1 && !this.groupIsClosed))) {
+    if (
+      this.dropLeading &&
+      picture.type === PICTURE.bidirectional &&
+      (this.referencesInPiece === 0 || (this.referencesInPiece === 1 && !this.groupIsClosed))
+    ) {
       this.account.leave('needs pictures before the cut', length);
       return;
     }
@@ -250,8 +286,19 @@ export class VideoFramer {
       const ticks = frame.ticks ?? 0;
       const following = this.decodeOrder[i + 1];
       // A reference picture is decoded before the B pictures that are shown before it.
-      const orderTicks = frame.type !== PICTURE.bidirectional && following?.type === PICTURE.bidirectional && following.ticks !== null ? Math.min(ticks, following.ticks) : ticks;
-      this.queue.push({ position: frame.position, length: frame.length, ticks, durationTicks: frame.durationTicks, orderTicks, key: frame.type === PICTURE.intra && frame.hasSequence, discardable: frame.type === PICTURE.bidirectional });
+      const orderTicks =
+        frame.type !== PICTURE.bidirectional && following?.type === PICTURE.bidirectional && following.ticks !== null
+          ? Math.min(ticks, following.ticks)
+          : ticks;
+      this.queue.push({
+        position: frame.position,
+        length: frame.length,
+        ticks,
+        durationTicks: frame.durationTicks,
+        orderTicks,
+        key: frame.type === PICTURE.intra && frame.hasSequence,
+        discardable: frame.type === PICTURE.bidirectional,
+      });
     }
     this.decodeOrder.splice(0, ready);
   }

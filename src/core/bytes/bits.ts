@@ -16,7 +16,7 @@ export class BitReader {
   /** @param count 0 to 32 bits. @returns an unsigned number. */
   read(count: number): number {
     let value = 0;
-    for (let left = count; left > 0; ) {
+    for (let left = count; left > 0;) {
       const used = this.bit & 7;
       const take = Math.min(8 - used, left);
       const byte = this.data[this.bit >> 3] ?? 0;

@@ -26,7 +26,11 @@ export async function readExactly(source: ByteSource, offset: number, length: nu
     throw new DiscError('out-of-range', where, `${structure} says that it is ${String(length)} bytes long`);
   }
   if (offset < 0 || offset + length > source.sizeBytes) {
-    throw new DiscError('ended-early', where, `${structure} would end at byte ${String(offset + length)}, the source ends at ${String(source.sizeBytes)}`);
+    throw new DiscError(
+      'ended-early',
+      where,
+      `${structure} would end at byte ${String(offset + length)}, the source ends at ${String(source.sizeBytes)}`,
+    );
   }
   const data = new Uint8Array(length);
   const got = await source.read(offset, data);

@@ -1,4 +1,3 @@
-
 export interface VideoAttributes {
   readonly coding: 'MPEG-1' | 'MPEG-2';
   readonly standard: 'NTSC' | 'PAL';
@@ -26,7 +25,18 @@ export interface AudioAttributes {
 
 export interface SubpictureAttributes {
   readonly language: string | null;
-  readonly purpose: 'normal' | 'large' | 'children' | 'captions' | 'large captions' | "children's captions" | 'forced' | 'commentary' | 'large commentary' | "children's commentary" | null;
+  readonly purpose:
+    | 'normal'
+    | 'large'
+    | 'children'
+    | 'captions'
+    | 'large captions'
+    | "children's captions"
+    | 'forced'
+    | 'commentary'
+    | 'large commentary'
+    | "children's commentary"
+    | null;
 }
 
 const WIDTHS = [720, 704, 352, 352] as const;
@@ -51,7 +61,24 @@ export function parseVideoAttributes(data: Uint8Array): VideoAttributes {
 
 const AUDIO_CODING: Readonly<Record<number, DvdAudioCoding>> = { 0: 'AC-3', 2: 'MPEG-1 audio', 3: 'MPEG-2 audio', 4: 'LPCM', 6: 'DTS' };
 const AUDIO_PURPOSE = [null, 'normal', 'visually impaired', 'commentary', 'alternative commentary'] as const;
-const SUBPICTURE_PURPOSE = [null, 'normal', 'large', 'children', null, 'captions', 'large captions', "children's captions", null, 'forced', null, null, null, 'commentary', 'large commentary', "children's commentary"] as const;
+const SUBPICTURE_PURPOSE = [
+  null,
+  'normal',
+  'large',
+  'children',
+  null,
+  'captions',
+  'large captions',
+  "children's captions",
+  null,
+  'forced',
+  null,
+  null,
+  null,
+  'commentary',
+  'large commentary',
+  "children's commentary",
+] as const;
 
 /** Language bytes: two letters, or nothing that can be used (zero, blank, invented bytes). */
 function language(data: Uint8Array, at: number): string | null {

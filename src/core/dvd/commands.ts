@@ -20,18 +20,26 @@ export function commandJump(command: Uint8Array): Jump | null {
   if (type === 1 && b0 & 0x10) {
     const call = (b1 & 15) === 8;
     switch (b1 & 15) {
-      case 2: return { to: 'title', title: b5 & 0x7f };
-      case 3: return { to: 'titleInSet', titleInSet: b5 & 0x7f, chapter: null };
-      case 5: return { to: 'titleInSet', titleInSet: b5 & 0x7f, chapter: ((b2 & 3) << 8) | b3 };
+      case 2:
+        return { to: 'title', title: b5 & 0x7f };
+      case 3:
+        return { to: 'titleInSet', titleInSet: b5 & 0x7f, chapter: null };
+      case 5:
+        return { to: 'titleInSet', titleInSet: b5 & 0x7f, chapter: ((b2 & 3) << 8) | b3 };
       case 6:
       case 8:
         switch (b5 >> 6) {
-          case 0: return { to: 'firstPlay' };
-          case 1: return { to: 'discMenu', menu: b5 & 15 };
-          case 2: return { to: 'setMenu', titleSet: call ? 0 : b4, titleInSet: call ? 0 : b3, menu: b5 & 15 };
-          default: return { to: 'discMenuChain', chain: ((b2 & 0x7f) << 8) | b3 };
+          case 0:
+            return { to: 'firstPlay' };
+          case 1:
+            return { to: 'discMenu', menu: b5 & 15 };
+          case 2:
+            return { to: 'setMenu', titleSet: call ? 0 : b4, titleInSet: call ? 0 : b3, menu: b5 & 15 };
+          default:
+            return { to: 'discMenuChain', chain: ((b2 & 0x7f) << 8) | b3 };
         }
-      default: return null;
+      default:
+        return null;
     }
   }
   if (type === 1 || type === 2 || type === 3) {

@@ -1,6 +1,14 @@
 import { DiscError, part, record, text, u16be, u32be, u8, type Where } from '../bytes';
 import { SECTOR_BYTES } from '../volume';
-import { attributeRecords, parseAudioAttributes, parseSubpictureAttributes, parseVideoAttributes, type AudioAttributes, type SubpictureAttributes, type VideoAttributes } from './attributes';
+import {
+  attributeRecords,
+  parseAudioAttributes,
+  parseSubpictureAttributes,
+  parseVideoAttributes,
+  type AudioAttributes,
+  type SubpictureAttributes,
+  type VideoAttributes,
+} from './attributes';
 import { parsePgc, type DvdPgc } from './pgc';
 
 /** Video Manager Information, its fixed part. DVD-Video: VMGI_MAT. Sectors count from the start of the file. */
@@ -28,7 +36,15 @@ const rawVtsi = record('VTSI_MAT', 0x316, {
 });
 
 /** One entry of the title table. DVD-Video: TT_SRPT entry. */
-const rawTitle = record('Title Table entry', 12, { playbackType: u8(0), angles: u8(1), chapters: u16be(2), parentalMask: u16be(4), titleSet: u8(6), titleInSet: u8(7), sector: u32be(8) });
+const rawTitle = record('Title Table entry', 12, {
+  playbackType: u8(0),
+  angles: u8(1),
+  chapters: u16be(2),
+  parentalMask: u16be(4),
+  titleSet: u8(6),
+  titleInSet: u8(7),
+  sector: u32be(8),
+});
 
 export interface DvdTitleEntry {
   /** Number on the disc, from 1. */
@@ -138,18 +154,30 @@ export function parseVideoManager(file: Uint8Array, source: string): VideoManage
   const faults: DiscError[] = [];
   const { data, at } = table(file, head.titleTable, 8, { ...where, structure: 'Title Table' });
   const count = new DataView(data.buffer, data.byteOffset, 2).getUint16(0);
-  if (count > MAX_TITLES) throw new DiscError('out-of-range', at, `The title table says that there are ${String(count)} titles; 99 is the most`);
+  if (count > MAX_TITLES)
+    throw new DiscError('out-of-range', at, `The title table says that there are ${String(count)} titles; 99 is the most`);
   const titles: DvdTitleEntry[] = [];
   for (let i = 0; i < count; i++) {
     attempt(faults, null, () => {
       const entryAt = 8 + i * 12;
       const raw = rawTitle(part(data, entryAt, 12, at), { ...at, byteOffset: at.byteOffset + entryAt });
-      titles.push({ number: i + 1, angles: Math.max(1, Math.min(9, raw.angles)), chapters: raw.chapters, titleSet: raw.titleSet, titleInSet: raw.titleInSet });
+      titles.push({
+        number: i + 1,
+        angles: Math.max(1, Math.min(9, raw.angles)),
+        chapters: raw.chapters,
+        titleSet: raw.titleSet,
+        titleInSet: raw.titleInSet,
+      });
       return null;
     });
   }
   const firstPlay = head.firstPlayAt
-    ? attempt(faults, null, () => parsePgc(part(file, head.firstPlayAt, Math.min(2048, file.byteLength - head.firstPlayAt), where), { ...where, byteOffset: head.firstPlayAt }))
+    ? attempt(faults, null, () =>
+        parsePgc(part(file, head.firstPlayAt, Math.min(2048, file.byteLength - head.firstPlayAt), where), {
+          ...where,
+          byteOffset: head.firstPlayAt,
+        }),
+      )
     : null;
   const menus = attempt(faults, [], () => parseMenus(file, head.menuTable, where, faults));
   return { titleSetCount: Math.min(head.titleSets, MAX_TITLES), providerId: head.providerId, titles, firstPlay, menus, faults };
@@ -182,7 +210,8 @@ function parsePgcTable(file: Uint8Array, sector: number, where: Where, faults: D
     attempt(faults, null, () => {
       const entry = part(data, 8 + i * 8, 8, at);
       const chainAt = new DataView(entry.buffer, entry.byteOffset, 8).getUint32(4);
-      if (chainAt >= data.byteLength) throw new DiscError('out-of-range', at, `Program chain ${String(i + 1)} stands beyond the end of its table`);
+      if (chainAt >= data.byteLength)
+        throw new DiscError('out-of-range', at, `Program chain ${String(i + 1)} stands beyond the end of its table`);
       return parsePgc(data.subarray(chainAt), { ...at, byteOffset: at.byteOffset + chainAt });
     }),
   );

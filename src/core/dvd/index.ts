@@ -1,5 +1,13 @@
 export { dvdTimeMs, parseDvdTime, type DvdTime } from './time';
-export { parseAudioAttributes, parseSubpictureAttributes, parseVideoAttributes, type AudioAttributes, type DvdAudioCoding, type SubpictureAttributes, type VideoAttributes } from './attributes';
+export {
+  parseAudioAttributes,
+  parseSubpictureAttributes,
+  parseVideoAttributes,
+  type AudioAttributes,
+  type DvdAudioCoding,
+  type SubpictureAttributes,
+  type VideoAttributes,
+} from './attributes';
 export { parsePgc, type DvdCell, type DvdPgc } from './pgc';
 export { parseTitleSet, parseVideoManager, type DvdTitleEntry, type MenuChain, type TitleSet, type VideoManager } from './ifo';
 export { buttonKey, findRoutes, type ButtonTable, type Route } from './routes';

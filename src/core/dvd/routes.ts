@@ -77,13 +77,18 @@ export function findRoutes(manager: VideoManager, sets: ReadonlyMap<number, Titl
         return;
       }
       case 'chain':
-        for (const chain of chains.filter((m) => m.number === jump.chain && m.language === (from?.chain.language ?? m.language))) enter({ titleSet: set, chain }, step);
+        for (const chain of chains.filter((m) => m.number === jump.chain && m.language === (from?.chain.language ?? m.language)))
+          enter({ titleSet: set, chain }, step);
         return;
       default:
     }
   };
 
-  const runCommands = (commands: readonly Uint8Array[], from: Place | null, step: { menus: number; by: 'play' | 'button'; button: number; selected: boolean }): boolean => {
+  const runCommands = (
+    commands: readonly Uint8Array[],
+    from: Place | null,
+    step: { menus: number; by: 'play' | 'button'; button: number; selected: boolean },
+  ): boolean => {
     for (const command of commands) {
       const jump = commandJump(command);
       if (!jump) continue;
@@ -102,10 +107,22 @@ export function findRoutes(manager: VideoManager, sets: ReadonlyMap<number, Titl
     const shown = here.place ? buttons.get(buttonKey(here.place.titleSet, here.place.chain.number, here.place.chain.language)) : undefined;
     shown?.commands.forEach((command, i) => {
       const jump = commandJump(command);
-      if (jump) follow(jump, here.place, { menus: here.menus + 1, by: 'button', button: i + 1, selected: shown.selected === i + 1 || (shown.selected === 0 && i === 0) });
+      if (jump)
+        follow(jump, here.place, {
+          menus: here.menus + 1,
+          by: 'button',
+          button: i + 1,
+          selected: shown.selected === i + 1 || (shown.selected === 0 && i === 0),
+        });
     });
     runCommands(here.pgc.cellCommands, here.place, step);
     runCommands(here.pgc.postCommands, here.place, step);
   }
-  return routes.sort((a, b) => Number(a.by === 'button') - Number(b.by === 'button') || a.menus - b.menus || Number(b.selected) - Number(a.selected) || a.button - b.button);
+  return routes.sort(
+    (a, b) =>
+      Number(a.by === 'button') - Number(b.by === 'button') ||
+      a.menus - b.menus ||
+      Number(b.selected) - Number(a.selected) ||
+      a.button - b.button,
+  );
 }

@@ -1,7 +1,22 @@
 import type { Reading, Title } from '../reading';
-import { COVERED_SHARE, LIKE_LENGTH_SHARE, SHORT_MS, WEIGHTS, type Evidence, type EvidenceKind, type Findings, type Role, type TitleFinding } from './model';
+import {
+  COVERED_SHARE,
+  LIKE_LENGTH_SHARE,
+  SHORT_MS,
+  WEIGHTS,
+  type Evidence,
+  type EvidenceKind,
+  type Findings,
+  type Role,
+  type TitleFinding,
+} from './model';
 
-const evidence = (kind: EvidenceKind, points = 0, titles: readonly number[] = [], value: number | null = null): Evidence => ({ kind, points, titles, value });
+const evidence = (kind: EvidenceKind, points = 0, titles: readonly number[] = [], value: number | null = null): Evidence => ({
+  kind,
+  points,
+  titles,
+  value,
+});
 const partKey = (title: Title) => title.parts.map((p) => p.segment).join(' ');
 
 /** True where the segments of `inner` stand in `outer` one after the other. */
@@ -33,7 +48,11 @@ function relate(titles: readonly Title[]): Relations {
     for (const t of inner) insideOf.set(t.number, insideOf.get(t.number) ?? outer.number);
     const place = (t: Title) => partKey(outer).indexOf(partKey(t));
     const covered = inner.reduce((sum, t) => sum + t.durationMs, 0);
-    if (inner.length >= 2 && covered >= outer.durationMs * COVERED_SHARE) playAlls.set(outer.number, [...inner].sort((a, b) => place(a) - place(b)));
+    if (inner.length >= 2 && covered >= outer.durationMs * COVERED_SHARE)
+      playAlls.set(
+        outer.number,
+        [...inner].sort((a, b) => place(a) - place(b)),
+      );
   }
   return { duplicateOf, playAlls, insideOf };
 }
@@ -44,7 +63,10 @@ const ratio = (value: number, most: number) => (most > 0 ? value / most : 0);
 function score(title: Title, all: readonly Title[], reading: Reading): Evidence[] {
   const most = (of: (t: Title) => number) => Math.max(...all.map(of));
   const found: Evidence[] = [];
-  const share = ratio(title.durationMs, most((t) => t.durationMs));
+  const share = ratio(
+    title.durationMs,
+    most((t) => t.durationMs),
+  );
   found.push(evidence(share === 1 ? 'longest' : 'share of longest', WEIGHTS.duration * share, [], Math.round(share * 100)));
   const add = (kind: EvidenceKind, weight: number, of: (t: Title) => number) => {
     const part = ratio(of(title), most(of));
@@ -67,7 +89,8 @@ function score(title: Title, all: readonly Title[], reading: Reading): Evidence[
 
 const total = (list: readonly Evidence[]) => list.reduce((sum, e) => sum + e.points, 0);
 /** Only what says something is shown: a shared maximum gives points but is no evidence. */
-const shown = (list: readonly Evidence[]) => list.filter((e) => e.points === 0 || e.value !== null || e.kind === 'first play').sort((a, b) => b.points - a.points);
+const shown = (list: readonly Evidence[]) =>
+  list.filter((e) => e.points === 0 || e.value !== null || e.kind === 'first play').sort((a, b) => b.points - a.points);
 
 /** How sure one is of the first of two scores. Equal: a coin; a third of it or less: as good as certain. */
 function certainty(best: number, second: number): number {
@@ -93,7 +116,13 @@ export function findRoles(reading: Reading): Findings {
   const findings = reading.titles.map((title): TitleFinding => {
     const scored = ranked.find((r) => r.title === title);
     const points = Math.round(total(scored?.list ?? []));
-    const make = (role: Role, confidence: number, first: readonly Evidence[]): TitleFinding => ({ title: title.number, role, confidence, score: points, evidence: [...first, ...shown(scored?.list ?? [])] });
+    const make = (role: Role, confidence: number, first: readonly Evidence[]): TitleFinding => ({
+      title: title.number,
+      role,
+      confidence,
+      score: points,
+      evidence: [...first, ...shown(scored?.list ?? [])],
+    });
     if (title.state !== 'usable') return make('unusable', 1, [evidence(title.state === 'scrambled' ? 'protected' : title.state)]);
     const twin = relations.duplicateOf.get(title.number);
     if (twin !== undefined) return make('duplicate', 1, [evidence('same segments', 0, [twin])]);
@@ -101,15 +130,29 @@ export function findRoles(reading: Reading): Findings {
     const inner = relations.playAlls.get(title.number);
     if (inner) {
       const numbers = inner.map((t) => t.number);
-      return make('play-all', 0.97, [evidence('contains', 0, numbers, Math.round((100 * inner.reduce((s, t) => s + t.durationMs, 0)) / title.durationMs))]);
+      return make('play-all', 0.97, [
+        evidence('contains', 0, numbers, Math.round((100 * inner.reduce((s, t) => s + t.durationMs, 0)) / title.durationMs)),
+      ]);
     }
     const outer = relations.insideOf.get(title.number);
-    if (episodes.includes(title)) return make('episode', 0.93, [evidence('contained in', 0, outer === undefined ? [] : [outer], episodes.indexOf(title) + 1), evidence('like length', 0, episodes.map((t) => t.number))]);
+    if (episodes.includes(title))
+      return make('episode', 0.93, [
+        evidence('contained in', 0, outer === undefined ? [] : [outer], episodes.indexOf(title) + 1),
+        evidence(
+          'like length',
+          0,
+          episodes.map((t) => t.number),
+        ),
+      ]);
     if (title === best?.title) return make('main', certainty(total(best.list), total(rival?.list ?? [])), []);
     if (outer !== undefined) return make('part', 0.95, [evidence('contained in', 0, [outer])]);
     return make('extra', 0.5 + 0.5 * certainty(total(best?.list ?? []), points), []);
   });
-  return { mainTitle: best?.title.number ?? null, kind: !best ? 'nothing usable' : episodes.length > 0 ? 'series' : 'film', titles: findings };
+  return {
+    mainTitle: best?.title.number ?? null,
+    kind: !best ? 'nothing usable' : episodes.length > 0 ? 'series' : 'film',
+    titles: findings,
+  };
 }
 
 function isSeries(parts: readonly Title[]): boolean {

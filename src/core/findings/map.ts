@@ -39,7 +39,9 @@ export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 
   const roles = new Map(findings.titles.map((f) => [f.title, f.role]));
   const owners = new Map<string, number>();
   const users = new Map<string, number>();
-  const ordered = [...reading.titles].sort((a, b) => Number(REPEATING.has(roles.get(a.number) ?? '')) - Number(REPEATING.has(roles.get(b.number) ?? '')));
+  const ordered = [...reading.titles].sort(
+    (a, b) => Number(REPEATING.has(roles.get(a.number) ?? '')) - Number(REPEATING.has(roles.get(b.number) ?? '')),
+  );
   for (const title of ordered) {
     for (const id of new Set(title.parts.map((p) => p.segment))) {
       if (!owners.has(id)) owners.set(id, title.number);
@@ -73,10 +75,15 @@ export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 
       if (axis === 'time' && !counts) continue;
       const content = contents.get(owners.get(part.segment) ?? -1) ?? 0;
       const before = blocks[blocks.length - 1];
-      if (before && before.content === content && Math.abs(before.to - from) < 1e-9) blocks[blocks.length - 1] = { ...before, to, segments: [...before.segments, part.segment] };
+      if (before && before.content === content && Math.abs(before.to - from) < 1e-9)
+        blocks[blocks.length - 1] = { ...before, to, segments: [...before.segments, part.segment] };
       else blocks.push({ from, to, content, shared: (users.get(part.segment) ?? 0) > 1, segments: [part.segment] });
     }
-    return { title: title.number, blocks, ticks: title.chapters.slice(1).map((c) => (axis === 'place' ? (starts[c.firstPart] ?? 0) : c.startMs / longestMs)) };
+    return {
+      title: title.number,
+      blocks,
+      ticks: title.chapters.slice(1).map((c) => (axis === 'place' ? (starts[c.firstPart] ?? 0) : c.startMs / longestMs)),
+    };
   });
   return { lanes, axisLength: axis === 'place' ? span * SECTOR_BYTES : longestMs };
 }

@@ -2,8 +2,24 @@
 export type Role = 'main' | 'episode' | 'play-all' | 'duplicate' | 'part' | 'extra' | 'short' | 'unusable';
 
 export type EvidenceKind =
-  | 'longest' | 'share of longest' | 'most bytes' | 'most chapters' | 'most audio' | 'most subtitles' | 'first play' | 'menu selects' | 'menu offers' | 'no route'
-  | 'same segments' | 'contains' | 'contained in' | 'like length' | 'very short' | 'protected' | 'cut short' | 'unreadable';
+  | 'longest'
+  | 'share of longest'
+  | 'most bytes'
+  | 'most chapters'
+  | 'most audio'
+  | 'most subtitles'
+  | 'first play'
+  | 'menu selects'
+  | 'menu offers'
+  | 'no route'
+  | 'same segments'
+  | 'contains'
+  | 'contained in'
+  | 'like length'
+  | 'very short'
+  | 'protected'
+  | 'cut short'
+  | 'unreadable';
 
 export interface Evidence {
   readonly kind: EvidenceKind;
@@ -32,7 +48,16 @@ export interface Findings {
 }
 
 /** What each fact is worth in the ranking of titles; the sum of all is 100. Change here, nowhere else. */
-export const WEIGHTS = { duration: 34, bytes: 16, chapters: 9, audio: 9, subtitles: 4, firstPlay: 28, menuSelects: 22, menuOffers: 8 } as const;
+export const WEIGHTS = {
+  duration: 34,
+  bytes: 16,
+  chapters: 9,
+  audio: 9,
+  subtitles: 4,
+  firstPlay: 28,
+  menuSelects: 22,
+  menuOffers: 8,
+} as const;
 
 /** Titles below this are logos and menu loops, whatever else speaks for them. */
 export const SHORT_MS = 8000;

@@ -2,18 +2,94 @@
 
 /** Element identifiers with their marker bits. RFC 9559 section 5.1 names the Matroska ones. */
 export const ID = {
-  EBML: 0x1a45dfa3, EBMLVersion: 0x4286, EBMLReadVersion: 0x42f7, EBMLMaxIDLength: 0x42f2, EBMLMaxSizeLength: 0x42f3, DocType: 0x4282, DocTypeVersion: 0x4287, DocTypeReadVersion: 0x4285,
-  Void: 0xec, CRC32: 0xbf,
-  Segment: 0x18538067, SeekHead: 0x114d9b74, Seek: 0x4dbb, SeekID: 0x53ab, SeekPosition: 0x53ac,
-  Info: 0x1549a966, TimestampScale: 0x2ad7b1, Duration: 0x4489, Title: 0x7ba9, MuxingApp: 0x4d80, WritingApp: 0x5741, SegmentUUID: 0x73a4, DateUTC: 0x4461,
-  Tracks: 0x1654ae6b, TrackEntry: 0xae, TrackNumber: 0xd7, TrackUID: 0x73c5, TrackType: 0x83, FlagEnabled: 0xb9, FlagDefault: 0x88, FlagForced: 0x55aa, FlagHearingImpaired: 0x55ab,
-  FlagVisualImpaired: 0x55ac, FlagOriginal: 0x55ae, FlagCommentary: 0x55af, FlagLacing: 0x9c, DefaultDuration: 0x23e383, Name: 0x536e, Language: 0x22b59c, LanguageBCP47: 0x22b59d, CodecID: 0x86, CodecPrivate: 0x63a2,
-  Video: 0xe0, FlagInterlaced: 0x9a, FieldOrder: 0x9d, PixelWidth: 0xb0, PixelHeight: 0xba, DisplayWidth: 0x54b0, DisplayHeight: 0x54ba, DisplayUnit: 0x54b2,
-  Audio: 0xe1, SamplingFrequency: 0xb5, Channels: 0x9f, BitDepth: 0x6264,
-  Cluster: 0x1f43b675, Timestamp: 0xe7, SimpleBlock: 0xa3, BlockGroup: 0xa0, Block: 0xa1, BlockDuration: 0x9b,
-  Cues: 0x1c53bb6b, CuePoint: 0xbb, CueTime: 0xb3, CueTrackPositions: 0xb7, CueTrack: 0xf7, CueClusterPosition: 0xf1, CueRelativePosition: 0xf0,
-  Chapters: 0x1043a770, EditionEntry: 0x45b9, EditionUID: 0x45bc, EditionFlagDefault: 0x45db, ChapterAtom: 0xb6, ChapterUID: 0x73c4, ChapterTimeStart: 0x91, ChapterTimeEnd: 0x92, ChapterDisplay: 0x80, ChapString: 0x85, ChapLanguage: 0x437c, ChapLanguageBCP47: 0x437d,
-  Tags: 0x1254c367, Tag: 0x7373, Targets: 0x63c0, TargetTypeValue: 0x68ca, TagTrackUID: 0x63c5, SimpleTag: 0x67c8, TagName: 0x45a3, TagString: 0x4487, TagLanguage: 0x447a,
+  EBML: 0x1a45dfa3,
+  EBMLVersion: 0x4286,
+  EBMLReadVersion: 0x42f7,
+  EBMLMaxIDLength: 0x42f2,
+  EBMLMaxSizeLength: 0x42f3,
+  DocType: 0x4282,
+  DocTypeVersion: 0x4287,
+  DocTypeReadVersion: 0x4285,
+  Void: 0xec,
+  CRC32: 0xbf,
+  Segment: 0x18538067,
+  SeekHead: 0x114d9b74,
+  Seek: 0x4dbb,
+  SeekID: 0x53ab,
+  SeekPosition: 0x53ac,
+  Info: 0x1549a966,
+  TimestampScale: 0x2ad7b1,
+  Duration: 0x4489,
+  Title: 0x7ba9,
+  MuxingApp: 0x4d80,
+  WritingApp: 0x5741,
+  SegmentUUID: 0x73a4,
+  DateUTC: 0x4461,
+  Tracks: 0x1654ae6b,
+  TrackEntry: 0xae,
+  TrackNumber: 0xd7,
+  TrackUID: 0x73c5,
+  TrackType: 0x83,
+  FlagEnabled: 0xb9,
+  FlagDefault: 0x88,
+  FlagForced: 0x55aa,
+  FlagHearingImpaired: 0x55ab,
+  FlagVisualImpaired: 0x55ac,
+  FlagOriginal: 0x55ae,
+  FlagCommentary: 0x55af,
+  FlagLacing: 0x9c,
+  DefaultDuration: 0x23e383,
+  Name: 0x536e,
+  Language: 0x22b59c,
+  LanguageBCP47: 0x22b59d,
+  CodecID: 0x86,
+  CodecPrivate: 0x63a2,
+  Video: 0xe0,
+  FlagInterlaced: 0x9a,
+  FieldOrder: 0x9d,
+  PixelWidth: 0xb0,
+  PixelHeight: 0xba,
+  DisplayWidth: 0x54b0,
+  DisplayHeight: 0x54ba,
+  DisplayUnit: 0x54b2,
+  Audio: 0xe1,
+  SamplingFrequency: 0xb5,
+  Channels: 0x9f,
+  BitDepth: 0x6264,
+  Cluster: 0x1f43b675,
+  Timestamp: 0xe7,
+  SimpleBlock: 0xa3,
+  BlockGroup: 0xa0,
+  Block: 0xa1,
+  BlockDuration: 0x9b,
+  Cues: 0x1c53bb6b,
+  CuePoint: 0xbb,
+  CueTime: 0xb3,
+  CueTrackPositions: 0xb7,
+  CueTrack: 0xf7,
+  CueClusterPosition: 0xf1,
+  CueRelativePosition: 0xf0,
+  Chapters: 0x1043a770,
+  EditionEntry: 0x45b9,
+  EditionUID: 0x45bc,
+  EditionFlagDefault: 0x45db,
+  ChapterAtom: 0xb6,
+  ChapterUID: 0x73c4,
+  ChapterTimeStart: 0x91,
+  ChapterTimeEnd: 0x92,
+  ChapterDisplay: 0x80,
+  ChapString: 0x85,
+  ChapLanguage: 0x437c,
+  ChapLanguageBCP47: 0x437d,
+  Tags: 0x1254c367,
+  Tag: 0x7373,
+  Targets: 0x63c0,
+  TargetTypeValue: 0x68ca,
+  TagTrackUID: 0x63c5,
+  SimpleTag: 0x67c8,
+  TagName: 0x45a3,
+  TagString: 0x4487,
+  TagLanguage: 0x447a,
 } as const;
 
 /** A master whose size is not known while it is written. RFC 8794 section 6.2. */
@@ -58,11 +134,13 @@ export function concat(parts: readonly Uint8Array[]): Uint8Array {
   return whole;
 }
 
-export const binary = (id: number, data: Uint8Array): Uint8Array => concat([Uint8Array.from([...idBytes(id), ...sizeBytes(data.byteLength)]), data]);
+export const binary = (id: number, data: Uint8Array): Uint8Array =>
+  concat([Uint8Array.from([...idBytes(id), ...sizeBytes(data.byteLength)]), data]);
 
 /** Unsigned integer in as few bytes as it takes; a `bigint` for 64-bit identifiers. */
 export function uint(id: number, value: number | bigint, width = 0): Uint8Array {
-  if (value < 0 || (typeof value === 'number' && !Number.isSafeInteger(value))) throw new RangeError(`EBML can not write ${String(value)} as an unsigned integer`);
+  if (value < 0 || (typeof value === 'number' && !Number.isSafeInteger(value)))
+    throw new RangeError(`EBML can not write ${String(value)} as an unsigned integer`);
   const bytes: number[] = [];
   for (let rest = BigInt(value); rest > 0n || bytes.length < Math.max(1, width); rest >>= 8n) bytes.unshift(Number(rest & 0xffn));
   return binary(id, Uint8Array.from(bytes));
@@ -77,7 +155,8 @@ export function float64(id: number, value: number): Uint8Array {
 const encoder = new TextEncoder();
 export const utf8 = (id: number, value: string): Uint8Array => binary(id, encoder.encode(value));
 
-export const master = (id: number, children: readonly (Uint8Array | null)[]): Uint8Array => binary(id, concat(children.filter((c) => c !== null)));
+export const master = (id: number, children: readonly (Uint8Array | null)[]): Uint8Array =>
+  binary(id, concat(children.filter((c) => c !== null)));
 
 /** Computes CRC-32 (ISO 3309, as RFC 8794 section 11.3.1 asks). An implementation may be handed in that is faster. */
 export type Crc32 = (data: Uint8Array) => number;

@@ -68,7 +68,7 @@ function readHeadOf(data: Uint8Array, at: number): Element | null {
 
 /** Children of a master held in memory. @throws DiscError `bad-structure` where one leaves its parent. */
 function* children(data: Uint8Array, where: Where): Generator<{ id: number; data: Uint8Array }> {
-  for (let at = 0; at < data.byteLength; ) {
+  for (let at = 0; at < data.byteLength;) {
     const element = readHeadOf(data, at);
     if (!element || element.size === UNKNOWN || at + element.headBytes + element.size > data.byteLength) {
       throw new DiscError('bad-structure', { ...where, byteOffset: where.byteOffset + at }, 'An element leaves the element that holds it');
@@ -127,9 +127,14 @@ function readChapters(data: Uint8Array, where: Where): { startNs: number; name: 
  * One cluster is held at a time; sizes are checked before they are believed.
  * @throws DiscError `bad-signature`, `bad-structure`, `ended-early`, `out-of-range`, `cancelled`.
  */
-export async function readMatroska(source: ByteSource, visitor: MatroskaVisitor, options: { readonly crc32?: Crc32; readonly signal?: AbortSignal } = {}): Promise<ReadSummary> {
+export async function readMatroska(
+  source: ByteSource,
+  visitor: MatroskaVisitor,
+  options: { readonly crc32?: Crc32; readonly signal?: AbortSignal } = {},
+): Promise<ReadSummary> {
   const crc32 = options.crc32 ?? plainCrc32;
-  const fail = (code: 'bad-signature' | 'bad-structure' | 'out-of-range', byteOffset: number, detail: string) => new DiscError(code, { source: source.name, byteOffset, structure: 'Matroska' }, detail);
+  const fail = (code: 'bad-signature' | 'bad-structure' | 'out-of-range', byteOffset: number, detail: string) =>
+    new DiscError(code, { source: source.name, byteOffset, structure: 'Matroska' }, detail);
   const elementAt = async (offset: number): Promise<Element> => {
     const head = await readExactly(source, offset, Math.min(12, source.sizeBytes - offset), 'Matroska element');
     const element = readHeadOf(head, 0);
@@ -145,9 +150,19 @@ export async function readMatroska(source: ByteSource, visitor: MatroskaVisitor,
   const end = segment.size === UNKNOWN ? source.sizeBytes : contentAt + segment.size;
   if (end > source.sizeBytes) throw fail('bad-structure', segmentAt, 'The Segment goes on beyond the end of the file');
 
-  const state = { durationMs: 0, title: '', tracks: [] as ReadTrack[], chapters: [] as { startNs: number; name: string }[], clusters: 0, cues: 0, tags: new Map<string, string>(), checksums: 0, wrongChecksums: 0 };
+  const state = {
+    durationMs: 0,
+    title: '',
+    tracks: [] as ReadTrack[],
+    chapters: [] as { startNs: number; name: string }[],
+    clusters: 0,
+    cues: 0,
+    tags: new Map<string, string>(),
+    checksums: 0,
+    wrongChecksums: 0,
+  };
   let held = new Uint8Array(4 * 1024 * 1024);
-  for (let at = contentAt; at < end; ) {
+  for (let at = contentAt; at < end;) {
     if (options.signal?.aborted) throw new DiscError('cancelled', { source: source.name, byteOffset: at }, 'Stopped on request');
     const element = await elementAt(at);
     const dataAt = at + element.headBytes;
@@ -157,7 +172,8 @@ export async function readMatroska(source: ByteSource, visitor: MatroskaVisitor,
     if (element.id === ID.Void) continue;
     if (held.byteLength < element.size) held = new Uint8Array(element.size);
     let data: Uint8Array = held.subarray(0, element.size);
-    if ((await source.read(dataAt, data)) < element.size) throw new DiscError('ended-early', { source: source.name, byteOffset: dataAt }, 'The file ends inside an element');
+    if ((await source.read(dataAt, data)) < element.size)
+      throw new DiscError('ended-early', { source: source.name, byteOffset: dataAt }, 'The file ends inside an element');
     const where = { source: source.name, byteOffset: dataAt, structure: 'Matroska' };
     if (data[0] === ID.CRC32 && data[1] === 0x84) {
       state.checksums++;
@@ -171,7 +187,11 @@ export async function readMatroska(source: ByteSource, visitor: MatroskaVisitor,
   return { ...state, finished: segment.size !== UNKNOWN };
 }
 
-type State = { -readonly [K in keyof Omit<ReadSummary, 'finished' | 'tags' | 'tracks' | 'chapters'>]: ReadSummary[K] } & { tags: Map<string, string>; tracks: ReadTrack[]; chapters: { startNs: number; name: string }[] };
+type State = { -readonly [K in keyof Omit<ReadSummary, 'finished' | 'tags' | 'tracks' | 'chapters'>]: ReadSummary[K] } & {
+  tags: Map<string, string>;
+  tracks: ReadTrack[];
+  chapters: { startNs: number; name: string }[];
+};
 
 function readTopLevel(id: number, data: Uint8Array, where: Where, state: State, visitor: MatroskaVisitor): void {
   switch (id) {

@@ -52,23 +52,41 @@ function videoElement(track: MatroskaVideoTrack): Uint8Array {
   const display = displaySize(track.pixelHeight, track.displayAspect);
   const order = track.topFieldFirst === null ? null : uint(ID.FieldOrder, track.topFieldFirst ? FIELD_ORDER.top : FIELD_ORDER.bottom);
   return master(ID.Video, [
-    uint(ID.FlagInterlaced, INTERLACED[track.interlacing]), track.interlacing === 'interlaced' ? order : null,
-    uint(ID.PixelWidth, track.pixelWidth), uint(ID.PixelHeight, track.pixelHeight), uint(ID.DisplayWidth, display.width), uint(ID.DisplayHeight, display.height),
+    uint(ID.FlagInterlaced, INTERLACED[track.interlacing]),
+    track.interlacing === 'interlaced' ? order : null,
+    uint(ID.PixelWidth, track.pixelWidth),
+    uint(ID.PixelHeight, track.pixelHeight),
+    uint(ID.DisplayWidth, display.width),
+    uint(ID.DisplayHeight, display.height),
   ]);
 }
 
 /** TrackEntry. RFC 9559 5.1.4.1. @param number from 1. */
 export function trackEntry(track: MatroskaTrack, number: number): Uint8Array {
-  const audio = track.kind === 'audio'
-    ? master(ID.Audio, [float64(ID.SamplingFrequency, track.sampleRateHz), uint(ID.Channels, track.channels), track.bitDepth === null ? null : uint(ID.BitDepth, track.bitDepth)])
-    : null;
+  const audio =
+    track.kind === 'audio'
+      ? master(ID.Audio, [
+          float64(ID.SamplingFrequency, track.sampleRateHz),
+          uint(ID.Channels, track.channels),
+          track.bitDepth === null ? null : uint(ID.BitDepth, track.bitDepth),
+        ])
+      : null;
   return master(ID.TrackEntry, [
-    uint(ID.TrackNumber, number), uint(ID.TrackUID, track.uid), uint(ID.TrackType, TYPE[track.kind]),
-    uint(ID.FlagDefault, track.isDefault ? 1 : 0), flag(ID.FlagForced, track.isForced), flag(ID.FlagHearingImpaired, track.isHearingImpaired),
-    flag(ID.FlagVisualImpaired, track.isVisuallyImpaired), flag(ID.FlagCommentary, track.isCommentary), uint(ID.FlagLacing, 0),
+    uint(ID.TrackNumber, number),
+    uint(ID.TrackUID, track.uid),
+    uint(ID.TrackType, TYPE[track.kind]),
+    uint(ID.FlagDefault, track.isDefault ? 1 : 0),
+    flag(ID.FlagForced, track.isForced),
+    flag(ID.FlagHearingImpaired, track.isHearingImpaired),
+    flag(ID.FlagVisualImpaired, track.isVisuallyImpaired),
+    flag(ID.FlagCommentary, track.isCommentary),
+    uint(ID.FlagLacing, 0),
     track.defaultDurationNs === null ? null : uint(ID.DefaultDuration, track.defaultDurationNs, 8),
-    track.name ? utf8(ID.Name, track.name) : null, utf8(ID.Language, iso639_2(track.language)), utf8(ID.LanguageBCP47, track.language ?? 'und'),
-    utf8(ID.CodecID, track.codecId), track.codecPrivate ? binary(ID.CodecPrivate, track.codecPrivate) : null,
+    track.name ? utf8(ID.Name, track.name) : null,
+    utf8(ID.Language, iso639_2(track.language)),
+    utf8(ID.LanguageBCP47, track.language ?? 'und'),
+    utf8(ID.CodecID, track.codecId),
+    track.codecPrivate ? binary(ID.CodecPrivate, track.codecPrivate) : null,
     track.kind === 'video' ? videoElement(track) : audio,
   ]);
 }
@@ -83,7 +101,9 @@ export interface MatroskaChapter {
 export function chaptersContent(chapters: readonly MatroskaChapter[], uidOf: (label: string) => bigint): Uint8Array {
   const atoms = chapters.map((chapter, i) =>
     master(ID.ChapterAtom, [
-      uint(ID.ChapterUID, uidOf(`chapter ${String(i + 1)}`)), uint(ID.ChapterTimeStart, chapter.startNs, 8), uint(ID.ChapterTimeEnd, chapter.endNs, 8),
+      uint(ID.ChapterUID, uidOf(`chapter ${String(i + 1)}`)),
+      uint(ID.ChapterTimeStart, chapter.startNs, 8),
+      uint(ID.ChapterTimeEnd, chapter.endNs, 8),
       master(ID.ChapterDisplay, [utf8(ID.ChapString, chapter.name), utf8(ID.ChapLanguage, 'und'), utf8(ID.ChapLanguageBCP47, 'und')]),
     ]),
   );
@@ -97,10 +117,17 @@ export interface MatroskaTag {
 }
 
 export function tagsContent(tags: readonly MatroskaTag[]): Uint8Array {
-  return concat(tags.map((tag) =>
-    master(ID.Tag, [
-      master(ID.Targets, [uint(ID.TargetTypeValue, tag.trackUid === null ? 50 : 30), tag.trackUid === null ? null : uint(ID.TagTrackUID, tag.trackUid)]),
-      ...tag.entries.map((e) => master(ID.SimpleTag, [utf8(ID.TagName, e.name), utf8(ID.TagLanguage, 'und'), utf8(ID.TagString, e.value)])),
-    ]),
-  ));
+  return concat(
+    tags.map((tag) =>
+      master(ID.Tag, [
+        master(ID.Targets, [
+          uint(ID.TargetTypeValue, tag.trackUid === null ? 50 : 30),
+          tag.trackUid === null ? null : uint(ID.TagTrackUID, tag.trackUid),
+        ]),
+        ...tag.entries.map((e) =>
+          master(ID.SimpleTag, [utf8(ID.TagName, e.name), utf8(ID.TagLanguage, 'und'), utf8(ID.TagString, e.value)]),
+        ),
+      ]),
+    ),
+  );
 }

@@ -1,5 +1,20 @@
 import { ticksToNs } from '../streams';
-import { CRC_ELEMENT_BYTES, ID, UNKNOWN_SIZE, binary, checkedMaster, concat, crcElement, float64, master, sizeBytes, uint, utf8, voidElement, type Crc32 } from './ebml';
+import {
+  CRC_ELEMENT_BYTES,
+  ID,
+  UNKNOWN_SIZE,
+  binary,
+  checkedMaster,
+  concat,
+  crcElement,
+  float64,
+  master,
+  sizeBytes,
+  uint,
+  utf8,
+  voidElement,
+  type Crc32,
+} from './ebml';
 import { crc32 as plainCrc32 } from './crc32';
 import { chaptersContent, tagsContent, trackEntry, type MatroskaChapter, type MatroskaTag, type MatroskaTrack } from './tracks';
 
@@ -88,8 +103,13 @@ export class MatroskaWriter {
   /** Writes the head with what is known now. Call once, before any frame. */
   async begin(description: MatroskaDescription): Promise<void> {
     const header = master(ID.EBML, [
-      uint(ID.EBMLVersion, 1), uint(ID.EBMLReadVersion, 1), uint(ID.EBMLMaxIDLength, 4), uint(ID.EBMLMaxSizeLength, 8),
-      utf8(ID.DocType, 'matroska'), uint(ID.DocTypeVersion, 4), uint(ID.DocTypeReadVersion, 2),
+      uint(ID.EBMLVersion, 1),
+      uint(ID.EBMLReadVersion, 1),
+      uint(ID.EBMLMaxIDLength, 4),
+      uint(ID.EBMLMaxSizeLength, 8),
+      utf8(ID.DocType, 'matroska'),
+      uint(ID.DocTypeVersion, 4),
+      uint(ID.DocTypeReadVersion, 2),
     ]);
     this.segmentAt = header.byteLength;
     const head = this.head(description, null);
@@ -104,20 +124,34 @@ export class MatroskaWriter {
     const view = new DataView(uuid.buffer);
     view.setBigUint64(0, uidOf('segment'));
     view.setBigUint64(8, uidOf('segment, second half'));
-    const info = checkedMaster(ID.Info, [
-      binary(ID.SegmentUUID, uuid), uint(ID.TimestampScale, TIMESTAMP_SCALE_NS), float64(ID.Duration, d.durationNs / TIMESTAMP_SCALE_NS),
-      utf8(ID.Title, d.title), utf8(ID.MuxingApp, d.application), utf8(ID.WritingApp, d.application),
-    ], this.crc32);
-    const tracks = checkedMaster(ID.Tracks, d.tracks.map((t, i) => trackEntry(t, i + 1)), this.crc32);
+    const info = checkedMaster(
+      ID.Info,
+      [
+        binary(ID.SegmentUUID, uuid),
+        uint(ID.TimestampScale, TIMESTAMP_SCALE_NS),
+        float64(ID.Duration, d.durationNs / TIMESTAMP_SCALE_NS),
+        utf8(ID.Title, d.title),
+        utf8(ID.MuxingApp, d.application),
+        utf8(ID.WritingApp, d.application),
+      ],
+      this.crc32,
+    );
+    const tracks = checkedMaster(
+      ID.Tracks,
+      d.tracks.map((t, i) => trackEntry(t, i + 1)),
+      this.crc32,
+    );
     const chapters = d.chapters.length ? checkedMaster(ID.Chapters, [chaptersContent(d.chapters, uidOf)], this.crc32) : new Uint8Array(0);
     const seek = (id: number, position: number) => {
       const name = Uint8Array.from([24, 16, 8, 0].map((s) => (id >>> s) & 0xff));
       return master(ID.Seek, [binary(ID.SeekID, name), uint(ID.SeekPosition, position, 8)]);
     };
     const entries = (base: number) => [
-      seek(ID.Info, base), seek(ID.Tracks, base + info.byteLength),
+      seek(ID.Info, base),
+      seek(ID.Tracks, base + info.byteLength),
       ...(d.chapters.length ? [seek(ID.Chapters, base + info.byteLength + tracks.byteLength)] : []),
-      seek(ID.Cues, tail?.cues ?? 0), seek(ID.Tags, tail?.tags ?? 0),
+      seek(ID.Cues, tail?.cues ?? 0),
+      seek(ID.Tags, tail?.tags ?? 0),
     ];
     const seekBytes = checkedMaster(ID.SeekHead, entries(0), this.crc32).byteLength;
     // In a pipe the places stay unknown: a SeekHead that points nowhere would be worse than none.
@@ -136,11 +170,17 @@ export class MatroskaWriter {
     if (this.clusterMs === null) this.openCluster(ms, frame.data.byteLength);
     const target = this.overflow ?? this.cluster;
     if ((startsCluster && this.videoTrack >= 0) || (this.videoTrack < 0 && ms - this.lastCueMs >= 1000)) {
-      this.cues.push({ ms, track: frame.track + 1, cluster: this.offset + (this.closed?.byteLength ?? 0) - this.segmentAt - 12, relative: this.clusterEnd - 12 });
+      this.cues.push({
+        ms,
+        track: frame.track + 1,
+        cluster: this.offset + (this.closed?.byteLength ?? 0) - this.segmentAt - 12,
+        relative: this.clusterEnd - 12,
+      });
       this.lastCueMs = ms;
     }
     const relative = ms - (this.clusterMs ?? 0);
-    if (frame.durationTicks !== null && frame.track !== this.videoTrack && this.wantsDuration.has(frame.track)) this.blockGroup(target, frame, relative);
+    if (frame.durationTicks !== null && frame.track !== this.videoTrack && this.wantsDuration.has(frame.track))
+      this.blockGroup(target, frame, relative);
     else this.simpleBlock(target, frame, relative);
   }
 
@@ -238,7 +278,16 @@ export class MatroskaWriter {
     await this.flush();
     await this.writing;
     const cuesAt = this.offset;
-    const points = this.cues.map((c) => master(ID.CuePoint, [uint(ID.CueTime, c.ms), master(ID.CueTrackPositions, [uint(ID.CueTrack, c.track), uint(ID.CueClusterPosition, c.cluster), uint(ID.CueRelativePosition, c.relative)])]));
+    const points = this.cues.map((c) =>
+      master(ID.CuePoint, [
+        uint(ID.CueTime, c.ms),
+        master(ID.CueTrackPositions, [
+          uint(ID.CueTrack, c.track),
+          uint(ID.CueClusterPosition, c.cluster),
+          uint(ID.CueRelativePosition, c.relative),
+        ]),
+      ]),
+    );
     await this.append(checkedMaster(ID.Cues, points, this.crc32));
     const tagsAt = this.offset;
     await this.append(checkedMaster(ID.Tags, [tagsContent(description.tags)], this.crc32));

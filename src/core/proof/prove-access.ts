@@ -9,11 +9,24 @@ export function proveAccess(facts: AccessFacts, promise: MasterPromise): Proof {
     checks.push({ what, track: null, expected: String(expected), found: String(found), passed });
   };
   const frameMs = promise.frames > 0 ? promise.durationMs / promise.frames : 40;
-  check('decodes', 'every frame, no complaint', facts.decodeErrors.length === 0 ? 'every frame, no complaint' : facts.decodeErrors.slice(0, 3).join('; '));
+  check(
+    'decodes',
+    'every frame, no complaint',
+    facts.decodeErrors.length === 0 ? 'every frame, no complaint' : facts.decodeErrors.slice(0, 3).join('; '),
+  );
   check('packets', promise.frames, facts.frames);
   // AAC comes in frames of 21 ms: the sound may end that much later than the picture.
-  check('duration', Math.round(promise.durationMs), Math.round(facts.durationMs), Math.abs(facts.durationMs - promise.durationMs) <= frameMs + 25);
-  check('streams', `1 video, ${String(promise.tracks.filter((t) => t.kind === 'audio').length)} audio`, `${String(facts.videoStreams)} video, ${String(facts.audioStreams)} audio`);
+  check(
+    'duration',
+    Math.round(promise.durationMs),
+    Math.round(facts.durationMs),
+    Math.abs(facts.durationMs - promise.durationMs) <= frameMs + 25,
+  );
+  check(
+    'streams',
+    `1 video, ${String(promise.tracks.filter((t) => t.kind === 'audio').length)} audio`,
+    `${String(facts.videoStreams)} video, ${String(facts.audioStreams)} audio`,
+  );
   check('chapters', promise.chapters.length, facts.chapters);
   return { passed: checks.every((c) => c.passed), checks, identicalTracks: 0, tracks: facts.videoStreams + facts.audioStreams };
 }

@@ -43,9 +43,21 @@ function original(promise: TrackPromise, data: Uint8Array, scratch: { bytes: Uin
 export async function proveMaster(
   source: ByteSource,
   promise: MasterPromise,
-  options: { readonly createHash: CreateHash; readonly crc32?: Crc32; readonly signal?: AbortSignal; readonly onProgress?: (bytes: number, total: number) => void },
+  options: {
+    readonly createHash: CreateHash;
+    readonly crc32?: Crc32;
+    readonly signal?: AbortSignal;
+    readonly onProgress?: (bytes: number, total: number) => void;
+  },
 ): Promise<Proof> {
-  const tracks = promise.tracks.map((p) => ({ promise: p, hash: options.createHash(), packets: 0, latest: Number.NEGATIVE_INFINITY, disorder: 0, stray: 0 }));
+  const tracks = promise.tracks.map((p) => ({
+    promise: p,
+    hash: options.createHash(),
+    packets: 0,
+    latest: Number.NEGATIVE_INFINITY,
+    disorder: 0,
+    stray: 0,
+  }));
   const scratch = { bytes: new Uint8Array(64 * 1024) };
   let strayBlocks = 0;
   const summary = await readMatroska(
@@ -67,21 +79,48 @@ export async function proveMaster(
     options,
   );
   const checks: Check[] = [];
-  const check = (what: Check['what'], track: number | null, expected: string | number, found: string | number, passed = expected === found) => {
+  const check = (
+    what: Check['what'],
+    track: number | null,
+    expected: string | number,
+    found: string | number,
+    passed = expected === found,
+  ) => {
     checks.push({ what, track, expected: String(expected), found: String(found), passed });
   };
-  check('structure', null, 'finished, no stray blocks', summary.finished && strayBlocks === 0 ? 'finished, no stray blocks' : `finished: ${String(summary.finished)}, stray: ${String(strayBlocks)}`);
+  check(
+    'structure',
+    null,
+    'finished, no stray blocks',
+    summary.finished && strayBlocks === 0
+      ? 'finished, no stray blocks'
+      : `finished: ${String(summary.finished)}, stray: ${String(strayBlocks)}`,
+  );
   check('streams', null, promise.tracks.length, summary.tracks.length);
   tracks.forEach((track, i) => {
     check('track identical', i, track.promise.hash, track.hash.digest());
     check('packets', i, track.promise.packets, track.packets);
     check('timestamps', i, '0 out of order', `${String(track.disorder)} out of order`);
   });
-  check('duration', null, Math.round(promise.durationMs), Math.round(summary.durationMs), Math.abs(promise.durationMs - summary.durationMs) < 2);
+  check(
+    'duration',
+    null,
+    Math.round(promise.durationMs),
+    Math.round(summary.durationMs),
+    Math.abs(promise.durationMs - summary.durationMs) < 2,
+  );
   check('chapters', null, promise.chapters.length, summary.chapters.length);
-  check('checksums', null, `${String(summary.checksums)} of ${String(summary.checksums)}`, `${String(summary.checksums - summary.wrongChecksums)} of ${String(summary.checksums)}`, summary.wrongChecksums === 0 && summary.checksums >= summary.clusters);
+  check(
+    'checksums',
+    null,
+    `${String(summary.checksums)} of ${String(summary.checksums)}`,
+    `${String(summary.checksums - summary.wrongChecksums)} of ${String(summary.checksums)}`,
+    summary.wrongChecksums === 0 && summary.checksums >= summary.clusters,
+  );
   return {
-    passed: checks.every((c) => c.passed), checks, tracks: tracks.length,
+    passed: checks.every((c) => c.passed),
+    checks,
+    tracks: tracks.length,
     identicalTracks: checks.filter((c) => c.what === 'track identical' && c.passed).length,
   };
 }

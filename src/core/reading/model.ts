@@ -68,7 +68,17 @@ export interface AudioTrack {
   readonly from: FactFrom;
 }
 
-export type SubtitlePurpose = 'normal' | 'large' | 'children' | 'captions' | 'large captions' | "children's captions" | 'forced' | 'commentary' | 'large commentary' | "children's commentary";
+export type SubtitlePurpose =
+  | 'normal'
+  | 'large'
+  | 'children'
+  | 'captions'
+  | 'large captions'
+  | "children's captions"
+  | 'forced'
+  | 'commentary'
+  | 'large commentary'
+  | "children's commentary";
 
 export interface SubtitleTrack {
   readonly stream: number;
@@ -105,7 +115,16 @@ export interface Title {
   readonly palette: readonly number[];
 }
 
-export type RemarkCode = 'backup-used' | 'backup-differs' | 'structure-lost' | 'table-damaged' | 'image-cut-short' | 'beyond-end' | 'scrambled' | 'stream-differs' | 'no-titles';
+export type RemarkCode =
+  | 'backup-used'
+  | 'backup-differs'
+  | 'structure-lost'
+  | 'table-damaged'
+  | 'image-cut-short'
+  | 'beyond-end'
+  | 'scrambled'
+  | 'stream-differs'
+  | 'no-titles';
 
 /** Something about the disc or a title that the user should know. Words are the interface's; `detail` is for the log. */
 export interface Remark {

@@ -1,4 +1,21 @@
-import { STREAM, VIDEO_STREAM, findStartCode, privateStream, readAc3Header, readDtsHeader, readLpcmLayout, readMpegAudioHeader, readPack, readSequenceHeader, CODE, type AudioFrameHeader, type LpcmLayout, type PesReceiver, type SequenceHeader, type StreamKey } from '../streams';
+import {
+  STREAM,
+  VIDEO_STREAM,
+  findStartCode,
+  privateStream,
+  readAc3Header,
+  readDtsHeader,
+  readLpcmLayout,
+  readMpegAudioHeader,
+  readPack,
+  readSequenceHeader,
+  CODE,
+  type AudioFrameHeader,
+  type LpcmLayout,
+  type PesReceiver,
+  type SequenceHeader,
+  type StreamKey,
+} from '../streams';
 import type { ByteSource } from '../bytes';
 import { SECTOR_BYTES } from '../volume';
 

@@ -1,8 +1,28 @@
 import { DiscError, throwIfCancelled } from '../bytes';
-import { buttonKey, findRoutes, parseTitleSet, parseVideoManager, type ButtonTable, type DvdCell, type DvdPgc, type DvdTitleEntry, type TitleSet, type VideoManager } from '../dvd';
+import {
+  buttonKey,
+  findRoutes,
+  parseTitleSet,
+  parseVideoManager,
+  type ButtonTable,
+  type DvdCell,
+  type DvdPgc,
+  type DvdTitleEntry,
+  type TitleSet,
+  type VideoManager,
+} from '../dvd';
 import { readMenuButtons } from '../streams';
 import { SECTOR_BYTES, type Volume } from '../volume';
-import { READING_VERSION, type Chapter, type Reading, type Remark, type Segment, type Title, type TitlePart, type TitleState } from './model';
+import {
+  READING_VERSION,
+  type Chapter,
+  type Reading,
+  type Remark,
+  type Segment,
+  type Title,
+  type TitlePart,
+  type TitleState,
+} from './model';
 import { probeStreams, type StreamProbe } from './probe';
 import { readWithBackup } from './structures';
 import { dvdFileName, findVideoFolder, openInFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';
@@ -43,9 +63,15 @@ export async function readDisc(volume: Volume, options: ReadOptions = {}): Promi
   const remarks: Remark[] = [];
   onProgress?.({ step: 'opening', done: 0, total: 0 });
   const folder = await findVideoFolder(volume);
-  if (folder === null) throw new DiscError('not-a-disc', { source: volume.name, byteOffset: 0 }, 'There is no VIDEO_TS folder with a VIDEO_TS.IFO');
+  if (folder === null)
+    throw new DiscError('not-a-disc', { source: volume.name, byteOffset: 0 }, 'There is no VIDEO_TS folder with a VIDEO_TS.IFO');
   if (volume.promisedBytes !== null && volume.sizeBytes < volume.promisedBytes) {
-    remarks.push({ code: 'image-cut-short', severity: 'fault', title: null, detail: `The file system promises ${String(volume.promisedBytes)} bytes, there are ${String(volume.sizeBytes)}` });
+    remarks.push({
+      code: 'image-cut-short',
+      severity: 'fault',
+      title: null,
+      detail: `The file system promises ${String(volume.promisedBytes)} bytes, there are ${String(volume.sizeBytes)}`,
+    });
   }
   const main = await readWithBackup(volume, folder, 0, parseVideoManager, (v) => v.faults, remarks);
   const manager = main.value;
@@ -59,7 +85,14 @@ export async function readDisc(volume: Volume, options: ReadOptions = {}): Promi
     throwIfCancelled(signal, volume.name);
     onProgress?.({ step: 'titleSet', done: index, total: numbers.length });
     try {
-      const read = await readWithBackup(volume, folder, number, (bytes, source) => parseTitleSet(bytes, number, source), (v) => v.faults, remarks);
+      const read = await readWithBackup(
+        volume,
+        folder,
+        number,
+        (bytes, source) => parseTitleSet(bytes, number, source),
+        (v) => v.faults,
+        remarks,
+      );
       structureBytes.push(read.bytes);
       remarkFaults(read.value.faults, null, remarks);
       const content = await openTitleSetContent(volume, folder, number).catch((error: unknown) => {
@@ -84,7 +117,13 @@ export async function readDisc(volume: Volume, options: ReadOptions = {}): Promi
     const read = sets.get(entry.titleSet);
     const title = read ? await readTitle(entry, read, segments, looked, remarks) : null;
     if (title) titles.push(title);
-    else remarks.push({ code: 'structure-lost', severity: 'fault', title: entry.number, detail: `Title ${String(entry.number)} could not be read` });
+    else
+      remarks.push({
+        code: 'structure-lost',
+        severity: 'fault',
+        title: entry.number,
+        detail: `Title ${String(entry.number)} could not be read`,
+      });
   }
   if (titles.length === 0) remarks.push({ code: 'no-titles', severity: 'fault', title: null, detail: 'No title could be read' });
   throwIfCancelled(signal, volume.name);
@@ -92,8 +131,17 @@ export async function readDisc(volume: Volume, options: ReadOptions = {}): Promi
   const buttons = await readButtons(volume, folder, manager, sets, signal);
   const routes = findRoutes(manager, new Map([...sets].map(([n, s]) => [n, s.set])), buttons);
   return {
-    version: READING_VERSION, kind: 'DVD-Video', label: volume.label, fileSystem: volume.fileSystem, sizeBytes: volume.sizeBytes,
-    fingerprint: await fingerprint(structureBytes), titleSets: numbers.length, titles, segments: [...segments.values()], routes, remarks,
+    version: READING_VERSION,
+    kind: 'DVD-Video',
+    label: volume.label,
+    fileSystem: volume.fileSystem,
+    sizeBytes: volume.sizeBytes,
+    fingerprint: await fingerprint(structureBytes),
+    titleSets: numbers.length,
+    titles,
+    segments: [...segments.values()],
+    routes,
+    remarks,
   };
 }
 
@@ -155,8 +203,16 @@ function segmentOf(cell: DvdCell, read: ReadSet): Segment {
   const { set } = read;
   return {
     id: `${String(set.number)}/${String(cell.vobId)}.${String(cell.cellId)}@${String(cell.firstSector)}-${String(cell.lastSector)}`,
-    titleSet: set.number, vobId: cell.vobId, cellId: cell.cellId, firstSector: cell.firstSector, lastSector: cell.lastSector, discSector: read.base + cell.firstSector,
-    durationMs: cell.durationMs, interleaved: cell.interleaved, seamless: cell.seamless, clockRestarts: cell.clockRestarts,
+    titleSet: set.number,
+    vobId: cell.vobId,
+    cellId: cell.cellId,
+    firstSector: cell.firstSector,
+    lastSector: cell.lastSector,
+    discSector: read.base + cell.firstSector,
+    durationMs: cell.durationMs,
+    interleaved: cell.interleaved,
+    seamless: cell.seamless,
+    clockRestarts: cell.clockRestarts,
     stillSeconds: Number.isFinite(cell.stillSeconds) ? cell.stillSeconds : null,
   };
 }
@@ -169,7 +225,13 @@ function chainsOf(entry: DvdTitleEntry, set: TitleSet): { chapters: readonly { p
   return chapters.length ? { chapters, order } : { chapters: [{ pgc: entry.titleInSet, program: 1 }], order: [entry.titleInSet] };
 }
 
-async function readTitle(entry: DvdTitleEntry, read: ReadSet, segments: Map<string, Segment>, looked: StreamLooks, remarks: Remark[]): Promise<Title | null> {
+async function readTitle(
+  entry: DvdTitleEntry,
+  read: ReadSet,
+  segments: Map<string, Segment>,
+  looked: StreamLooks,
+  remarks: Remark[],
+): Promise<Title | null> {
   const { set } = read;
   const { chapters: marks, order } = chainsOf(entry, set);
   const parts: TitlePart[] = [];
@@ -200,16 +262,29 @@ async function readTitle(entry: DvdTitleEntry, read: ReadSet, segments: Map<stri
   const unique = new Map(own.map((s) => [s.id, s]));
   const single = order.length === 1 && entry.angles === 1 ? firstChain.durationMs : 0;
   return {
-    number: entry.number, titleSet: entry.titleSet, titleInSet: entry.titleInSet, state,
+    number: entry.number,
+    titleSet: entry.titleSet,
+    titleInSet: entry.titleInSet,
+    state,
     // The chain's own time loses at most one frame to rounding, the sum of its cells one per cell.
     durationMs: Math.abs(single - ms) < 2000 && single > 0 ? single : ms,
     sizeBytes: [...unique.values()].reduce((sum, s) => sum + (s.lastSector - s.firstSector + 1) * SECTOR_BYTES, 0),
     angles: Math.max(entry.angles, ...parts.map((p) => p.angle ?? 1)),
-    chapters, parts, video: videoTrack(set.video, probe), audio: audioTracks(set, firstChain, probe), subtitles: subtitleTracks(set, firstChain), palette: firstChain.palette,
+    chapters,
+    parts,
+    video: videoTrack(set.video, probe),
+    audio: audioTracks(set, firstChain, probe),
+    subtitles: subtitleTracks(set, firstChain),
+    palette: firstChain.palette,
   };
 }
 
-function readChapters(marks: readonly { pgc: number; program: number }[], set: TitleSet, startOfCell: ReadonlyMap<string, { part: number; ms: number }>, endMs: number): Chapter[] {
+function readChapters(
+  marks: readonly { pgc: number; program: number }[],
+  set: TitleSet,
+  startOfCell: ReadonlyMap<string, { part: number; ms: number }>,
+  endMs: number,
+): Chapter[] {
   const starts: { part: number; ms: number }[] = [];
   for (const mark of marks) {
     const cell = set.pgcs[mark.pgc - 1]?.programs[mark.program - 1];
@@ -217,16 +292,29 @@ function readChapters(marks: readonly { pgc: number; program: number }[], set: T
     if (start && (starts.length === 0 || start.ms >= (starts[starts.length - 1]?.ms ?? 0))) starts.push(start);
   }
   if (starts.length === 0) starts.push({ part: 0, ms: 0 });
-  return starts.map((start, i) => ({ number: i + 1, startMs: start.ms, durationMs: (starts[i + 1]?.ms ?? endMs) - start.ms, firstPart: start.part }));
+  return starts.map((start, i) => ({
+    number: i + 1,
+    startMs: start.ms,
+    durationMs: (starts[i + 1]?.ms ?? endMs) - start.ms,
+    firstPart: start.part,
+  }));
 }
 
-async function stateOf(title: number, read: ReadSet, own: readonly Segment[], sampled: readonly Segment[], looked: StreamLooks, remarks: Remark[]): Promise<TitleState> {
+async function stateOf(
+  title: number,
+  read: ReadSet,
+  own: readonly Segment[],
+  sampled: readonly Segment[],
+  looked: StreamLooks,
+  remarks: Remark[],
+): Promise<TitleState> {
   const { content } = read;
   if (!content) return 'unreadable';
   const lastSector = Math.max(...own.map((s) => s.lastSector));
   const sectors = Math.floor(content.source.sizeBytes / SECTOR_BYTES);
   const last = new Uint8Array(1);
-  const readable = lastSector < sectors && (await content.source.read(lastSector * SECTOR_BYTES + SECTOR_BYTES - 1, last).catch(() => 1)) === 1;
+  const readable =
+    lastSector < sectors && (await content.source.read(lastSector * SECTOR_BYTES + SECTOR_BYTES - 1, last).catch(() => 1)) === 1;
   for (const segment of sampled) {
     if (await looked.scrambled(read, segment)) {
       remarks.push({ code: 'scrambled', severity: 'fault', title, detail: `Packets of ${segment.id} carry scrambling flags` });
@@ -234,14 +322,25 @@ async function stateOf(title: number, read: ReadSet, own: readonly Segment[], sa
     }
   }
   if (!readable) {
-    remarks.push({ code: 'beyond-end', severity: 'fault', title, detail: `Title ${String(title)} goes on to sector ${String(lastSector)} of its title set, the content ends before it` });
+    remarks.push({
+      code: 'beyond-end',
+      severity: 'fault',
+      title,
+      detail: `Title ${String(title)} goes on to sector ${String(lastSector)} of its title set, the content ends before it`,
+    });
     return 'cut short';
   }
   return 'usable';
 }
 
 /** Reads the button commands of every menu chain out of the first navigation packs of its cells. */
-async function readButtons(volume: Volume, folder: string, manager: VideoManager, sets: ReadonlyMap<number, ReadSet>, signal: AbortSignal | undefined): Promise<ButtonTable> {
+async function readButtons(
+  volume: Volume,
+  folder: string,
+  manager: VideoManager,
+  sets: ReadonlyMap<number, ReadSet>,
+  signal: AbortSignal | undefined,
+): Promise<ButtonTable> {
   const table = new Map<string, { commands: readonly Uint8Array[]; selected: number }>();
   const domains = [{ number: 0, menus: manager.menus }, ...[...sets].map(([number, s]) => ({ number, menus: s.set.menus }))];
   for (const domain of domains) {

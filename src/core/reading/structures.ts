@@ -45,15 +45,28 @@ export async function readWithBackup<T>(
   const main = await attempt('IFO');
   const backup = await attempt('BUP');
   const name = dvdFileName(titleSet, 'IFO');
-  if (!(main instanceof DiscError) && (faultsOf(main.value).length === 0 || backup instanceof DiscError || faultsOf(backup.value).length >= faultsOf(main.value).length)) {
+  if (
+    !(main instanceof DiscError) &&
+    (faultsOf(main.value).length === 0 || backup instanceof DiscError || faultsOf(backup.value).length >= faultsOf(main.value).length)
+  ) {
     if (!(backup instanceof DiscError) && !equal(main.bytes, backup.bytes)) {
-      remarks.push({ code: 'backup-differs', severity: 'note', title: null, detail: `${name} and its backup copy differ; the first was used` });
+      remarks.push({
+        code: 'backup-differs',
+        severity: 'note',
+        title: null,
+        detail: `${name} and its backup copy differ; the first was used`,
+      });
     }
     return main;
   }
   if (!(backup instanceof DiscError)) {
     const why = main instanceof DiscError ? main.message : (faultsOf(main.value)[0]?.message ?? '');
-    remarks.push({ code: 'backup-used', severity: 'warning', title: null, detail: `${name} could not be used, its backup copy was: ${why}` });
+    remarks.push({
+      code: 'backup-used',
+      severity: 'warning',
+      title: null,
+      detail: `${name} could not be used, its backup copy was: ${why}`,
+    });
     return backup;
   }
   if (main instanceof DiscError) throw main;

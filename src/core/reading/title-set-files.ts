@@ -11,7 +11,8 @@ export function dvdFileName(titleSet: number, kind: 'IFO' | 'BUP' | 'VOB', part 
  * @returns its path in the volume, or null.
  */
 export async function findVideoFolder(volume: Volume): Promise<string | null> {
-  const holds = async (path: string) => (await volume.list(path))?.some((e) => sameName(e.name, 'VIDEO_TS.IFO') || sameName(e.name, 'VIDEO_TS.BUP')) ?? false;
+  const holds = async (path: string) =>
+    (await volume.list(path))?.some((e) => sameName(e.name, 'VIDEO_TS.IFO') || sameName(e.name, 'VIDEO_TS.BUP')) ?? false;
   for (const path of ['VIDEO_TS', '']) if (await holds(path)) return path;
   for (const entry of (await volume.list('')) ?? []) {
     if (entry.kind !== 'folder') continue;

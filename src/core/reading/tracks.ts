@@ -4,10 +4,20 @@ import type { AudioCodec, AudioTrack, SubtitleTrack, VideoTrack } from './model'
 import type { StreamProbe } from './probe';
 
 const AUDIO_BASE: Readonly<Record<AudioAttributes['coding'], number | null>> = {
-  'AC-3': privateStream(0x80), DTS: privateStream(0x88), LPCM: privateStream(0xa0), 'MPEG-1 audio': STREAM.audio, 'MPEG-2 audio': STREAM.audio, unknown: null,
+  'AC-3': privateStream(0x80),
+  DTS: privateStream(0x88),
+  LPCM: privateStream(0xa0),
+  'MPEG-1 audio': STREAM.audio,
+  'MPEG-2 audio': STREAM.audio,
+  unknown: null,
 };
 const CODEC: Readonly<Record<AudioAttributes['coding'], AudioCodec>> = {
-  'AC-3': 'AC-3', DTS: 'DTS', LPCM: 'LPCM', 'MPEG-1 audio': 'MPEG audio', 'MPEG-2 audio': 'MPEG audio', unknown: 'unknown',
+  'AC-3': 'AC-3',
+  DTS: 'DTS',
+  LPCM: 'LPCM',
+  'MPEG-1 audio': 'MPEG audio',
+  'MPEG-2 audio': 'MPEG audio',
+  unknown: 'unknown',
 };
 
 /** Two-letter codes that the DVD tables still use and BCP 47 has replaced. */
@@ -19,18 +29,31 @@ export function videoTrack(tables: VideoAttributes, probe: StreamProbe | null): 
   const seen = probe?.video ?? null;
   if (seen) {
     return {
-      codec: seen.mpeg2 ? 'MPEG-2' : 'MPEG-1', standard: tables.standard, widthPixels: seen.widthPixels, heightPixels: seen.heightPixels,
-      displayAspect: seen.displayAspect ?? (tables.aspect === '16:9' ? [16, 9] : [4, 3]), frameRate: seen.frameRate, frameTicks: seen.frameTicks, from: 'stream',
+      codec: seen.mpeg2 ? 'MPEG-2' : 'MPEG-1',
+      standard: tables.standard,
+      widthPixels: seen.widthPixels,
+      heightPixels: seen.heightPixels,
+      displayAspect: seen.displayAspect ?? (tables.aspect === '16:9' ? [16, 9] : [4, 3]),
+      frameRate: seen.frameRate,
+      frameTicks: seen.frameTicks,
+      from: 'stream',
     };
   }
   const pal = tables.standard === 'PAL';
   return {
-    codec: tables.coding, standard: tables.standard, widthPixels: tables.widthPixels, heightPixels: tables.heightPixels,
-    displayAspect: tables.aspect === '16:9' ? [16, 9] : [4, 3], frameRate: pal ? '25/1' : '30000/1001', frameTicks: pal ? 1_080_000 : 900_900, from: 'tables',
+    codec: tables.coding,
+    standard: tables.standard,
+    widthPixels: tables.widthPixels,
+    heightPixels: tables.heightPixels,
+    displayAspect: tables.aspect === '16:9' ? [16, 9] : [4, 3],
+    frameRate: pal ? '25/1' : '30000/1001',
+    frameTicks: pal ? 1_080_000 : 900_900,
+    from: 'tables',
   };
 }
 
-const layoutName = (channels: number) => (channels === 1 ? 'mono' : channels === 2 ? 'stereo' : channels === 6 ? '5.1' : `${String(channels)} channels`);
+const layoutName = (channels: number) =>
+  channels === 1 ? 'mono' : channels === 2 ? 'stereo' : channels === 6 ? '5.1' : `${String(channels)} channels`;
 
 /** Audio tracks of a program chain, in the order of its own map: stream numbers on the disc are not track numbers. */
 export function audioTracks(set: TitleSet, pgc: DvdPgc, probe: StreamProbe | null): AudioTrack[] {
@@ -44,11 +67,35 @@ export function audioTracks(set: TitleSet, pgc: DvdPgc, probe: StreamProbe | nul
     const lpcm: LpcmLayout | undefined = probe?.lpcm.get(stream);
     const common = { stream, codec: CODEC[tables.coding], language: bcp47(tables.language), purpose: tables.purpose };
     if (lpcm) {
-      tracks.push({ ...common, channels: lpcm.channels, layout: layoutName(lpcm.channels), sampleRateHz: lpcm.sampleRateHz, bitDepth: lpcm.bitDepth, bitRate: lpcm.channels * lpcm.bitDepth * lpcm.sampleRateHz, from: 'stream' });
+      tracks.push({
+        ...common,
+        channels: lpcm.channels,
+        layout: layoutName(lpcm.channels),
+        sampleRateHz: lpcm.sampleRateHz,
+        bitDepth: lpcm.bitDepth,
+        bitRate: lpcm.channels * lpcm.bitDepth * lpcm.sampleRateHz,
+        from: 'stream',
+      });
     } else if (header) {
-      tracks.push({ ...common, channels: header.channels, layout: header.layout, sampleRateHz: header.sampleRateHz, bitDepth: null, bitRate: header.bitRate || null, from: 'stream' });
+      tracks.push({
+        ...common,
+        channels: header.channels,
+        layout: header.layout,
+        sampleRateHz: header.sampleRateHz,
+        bitDepth: null,
+        bitRate: header.bitRate || null,
+        from: 'stream',
+      });
     } else {
-      tracks.push({ ...common, channels: tables.channels, layout: layoutName(tables.channels), sampleRateHz: tables.sampleRateHz, bitDepth: tables.bitDepth, bitRate: null, from: 'tables' });
+      tracks.push({
+        ...common,
+        channels: tables.channels,
+        layout: layoutName(tables.channels),
+        sampleRateHz: tables.sampleRateHz,
+        bitDepth: tables.bitDepth,
+        bitRate: null,
+        from: 'tables',
+      });
     }
   });
   return tracks;

@@ -1,4 +1,3 @@
-
 /** Constant quality of the access copy: visually close to the source at a fifth of its size. */
 const CRF = 20;
 const PRESET = 'medium';
@@ -18,14 +17,51 @@ export interface AccessInput {
  * @param input what FFmpeg reads: a file, or `pipe:0`.
  */
 export function accessArguments(input: string, output: string, known: AccessInput): string[] {
-  const audio = known.audioChannels.flatMap((channels, i) => [`-b:a:${String(i)}`, `${String(Math.min(6, channels) * AAC_KBPS_PER_CHANNEL)}k`]);
+  const audio = known.audioChannels.flatMap((channels, i) => [
+    `-b:a:${String(i)}`,
+    `${String(Math.min(6, channels) * AAC_KBPS_PER_CHANNEL)}k`,
+  ]);
   return [
-    '-hide_banner', '-nostdin', '-y', '-loglevel', 'warning', '-progress', 'pipe:1', '-f', 'matroska', '-i', input,
-    '-map', '0:v:0', '-map', '0:a?', '-map_chapters', '0', '-map_metadata', '0',
+    '-hide_banner',
+    '-nostdin',
+    '-y',
+    '-loglevel',
+    'warning',
+    '-progress',
+    'pipe:1',
+    '-f',
+    'matroska',
+    '-i',
+    input,
+    '-map',
+    '0:v:0',
+    '-map',
+    '0:a?',
+    '-map_chapters',
+    '0',
+    '-map_metadata',
+    '0',
     ...(known.interlaced ? ['-vf', 'bwdif=mode=send_frame:parity=auto:deint=interlaced'] : []),
-    '-fps_mode', 'passthrough', '-c:v', 'libx264', '-crf', String(CRF), '-preset', PRESET, '-pix_fmt', 'yuv420p', '-profile:v', 'high',
-    '-c:a', 'aac', ...audio,
-    '-movflags', '+faststart', '-f', 'mp4', output,
+    '-fps_mode',
+    'passthrough',
+    '-c:v',
+    'libx264',
+    '-crf',
+    String(CRF),
+    '-preset',
+    PRESET,
+    '-pix_fmt',
+    'yuv420p',
+    '-profile:v',
+    'high',
+    '-c:a',
+    'aac',
+    ...audio,
+    '-movflags',
+    '+faststart',
+    '-f',
+    'mp4',
+    output,
   ];
 }
 
@@ -39,4 +75,3 @@ export interface AccessFacts {
   /** Lines that the decoder complained in while it decoded everything. */
   readonly decodeErrors: readonly string[];
 }
-

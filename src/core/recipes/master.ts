@@ -1,5 +1,13 @@
 import type { Assembly, AssembledTrack, Packet } from '../assembly';
-import { MatroskaWriter, identifier, type Crc32, type MatroskaDescription, type MatroskaSink, type MatroskaTag, type MatroskaTrack } from '../matroska';
+import {
+  MatroskaWriter,
+  identifier,
+  type Crc32,
+  type MatroskaDescription,
+  type MatroskaSink,
+  type MatroskaTag,
+  type MatroskaTrack,
+} from '../matroska';
 import type { CreateHash, PayloadHash } from '../proof/hash';
 import type { Reading } from '../reading';
 import type { Reel } from '../reels/model';
@@ -55,7 +63,16 @@ export class TrackHashes {
   }
 }
 
-const CODEC_IDS = { 'MPEG-1': 'V_MPEG1', 'MPEG-2': 'V_MPEG2', 'AC-3': 'A_AC3', DTS: 'A_DTS', LPCM: 'A_PCM/INT/LIT', 'MPEG audio': 'A_MPEG/L2', unknown: '', VobSub: 'S_VOBSUB' } as const;
+const CODEC_IDS = {
+  'MPEG-1': 'V_MPEG1',
+  'MPEG-2': 'V_MPEG2',
+  'AC-3': 'A_AC3',
+  DTS: 'A_DTS',
+  LPCM: 'A_PCM/INT/LIT',
+  'MPEG audio': 'A_MPEG/L2',
+  unknown: '',
+  VobSub: 'S_VOBSUB',
+} as const;
 
 /** The sequence header of the first picture, with its extension: what a decoder needs before the first frame. */
 function sequenceBytes(frame: Uint8Array): Uint8Array | null {
@@ -96,13 +113,31 @@ class Describer {
   describe(estimateNs: number | null): MatroskaDescription {
     const { assembly, reel, reading, options } = this;
     const endNs = estimateNs ?? ticksToNs(assembly.endTicks);
-    const starts = estimateNs === null ? assembly.outputChapters().map((c) => ({ startNs: ticksToNs(c.startTicks), name: c.name })) : this.plannedChapters();
+    const starts =
+      estimateNs === null
+        ? assembly.outputChapters().map((c) => ({ startNs: ticksToNs(c.startTicks), name: c.name }))
+        : this.plannedChapters();
     const chapters = starts.map((c, i) => ({ ...c, endNs: starts[i + 1]?.startNs ?? endNs }));
     const titles = reel.pieces.map((p) => String(p.title)).join(', ');
     const tags: MatroskaTag[] = [
-      { trackUid: null, entries: [{ name: 'TITLE', value: reel.name }, { name: 'ORIGINAL_MEDIA_TYPE', value: 'DVD' }, { name: 'COMMENT', value: `Disc ${reading.label}, title ${titles}, fingerprint ${reading.fingerprint}` }] },
+      {
+        trackUid: null,
+        entries: [
+          { name: 'TITLE', value: reel.name },
+          { name: 'ORIGINAL_MEDIA_TYPE', value: 'DVD' },
+          { name: 'COMMENT', value: `Disc ${reading.label}, title ${titles}, fingerprint ${reading.fingerprint}` },
+        ],
+      },
     ];
-    return { title: reel.name, application: options.application, seed: options.seed, tracks: assembly.tracks.map((t, i) => this.track(t, i)), chapters, tags, durationNs: endNs };
+    return {
+      title: reel.name,
+      application: options.application,
+      seed: options.seed,
+      tracks: assembly.tracks.map((t, i) => this.track(t, i)),
+      chapters,
+      tags,
+      durationNs: endNs,
+    };
   }
 
   /** Before the end is known, chapters from the tables keep their room in the head (and serve in a pipe). */
@@ -112,7 +147,10 @@ class Describer {
     for (const piece of this.reel.pieces) {
       const title = this.reading.titles.find((t) => t.number === piece.title);
       for (const chapter of title?.chapters.slice(piece.fromChapter - 1, piece.toChapter) ?? []) {
-        planned.push({ startNs: ms * 1_000_000, name: this.reel.chapterNames[planned.length]?.trim() || `Chapter ${String(planned.length + 1)}` });
+        planned.push({
+          startNs: ms * 1_000_000,
+          name: this.reel.chapterNames[planned.length]?.trim() || `Chapter ${String(planned.length + 1)}`,
+        });
         ms += chapter.durationMs;
       }
     }
@@ -125,16 +163,37 @@ class Describer {
       const sequence = this.assembly.sequence;
       const source = track.source;
       return {
-        kind: 'video', uid, codecId: CODEC_IDS[sequence ? (sequence.mpeg2 ? 'MPEG-2' : 'MPEG-1') : source.codec], codecPrivate: this.firstPicture, name: '', language: null,
-        isDefault: true, isForced: false, isCommentary: false, isHearingImpaired: false, isVisuallyImpaired: false, defaultDurationNs: this.frameNs(),
-        pixelWidth: sequence?.widthPixels ?? source.widthPixels, pixelHeight: sequence?.heightPixels ?? source.heightPixels, displayAspect: sequence?.displayAspect ?? source.displayAspect,
-        interlacing: this.interlaced ? 'interlaced' : 'progressive', topFieldFirst: this.assembly.videoCounts.topFieldFirst / Math.max(1, this.assembly.videoCounts.frames) >= MOST,
+        kind: 'video',
+        uid,
+        codecId: CODEC_IDS[sequence ? (sequence.mpeg2 ? 'MPEG-2' : 'MPEG-1') : source.codec],
+        codecPrivate: this.firstPicture,
+        name: '',
+        language: null,
+        isDefault: true,
+        isForced: false,
+        isCommentary: false,
+        isHearingImpaired: false,
+        isVisuallyImpaired: false,
+        defaultDurationNs: this.frameNs(),
+        pixelWidth: sequence?.widthPixels ?? source.widthPixels,
+        pixelHeight: sequence?.heightPixels ?? source.heightPixels,
+        displayAspect: sequence?.displayAspect ?? source.displayAspect,
+        interlacing: this.interlaced ? 'interlaced' : 'progressive',
+        topFieldFirst: this.assembly.videoCounts.topFieldFirst / Math.max(1, this.assembly.videoCounts.frames) >= MOST,
       };
     }
     const { taken, source } = track;
     const common = {
-      uid, name: taken.name, language: taken.language, isDefault: taken.isDefault, isForced: taken.isForced, isCommentary: taken.isCommentary,
-      isHearingImpaired: taken.isHearingImpaired, isVisuallyImpaired: taken.isVisuallyImpaired, codecId: CODEC_IDS[source.codec], defaultDurationNs: null,
+      uid,
+      name: taken.name,
+      language: taken.language,
+      isDefault: taken.isDefault,
+      isForced: taken.isForced,
+      isCommentary: taken.isCommentary,
+      isHearingImpaired: taken.isHearingImpaired,
+      isVisuallyImpaired: taken.isVisuallyImpaired,
+      codecId: CODEC_IDS[source.codec],
+      defaultDurationNs: null,
     };
     if (track.kind === 'subtitle') {
       const video = this.assembly.tracks[0];
@@ -143,7 +202,11 @@ class Describer {
     }
     const header = this.assembly.audioHeader(index);
     return {
-      kind: 'audio', ...common, codecPrivate: null, sampleRateHz: header?.sampleRateHz ?? track.source.sampleRateHz, channels: header?.channels ?? track.source.channels,
+      kind: 'audio',
+      ...common,
+      codecPrivate: null,
+      sampleRateHz: header?.sampleRateHz ?? track.source.sampleRateHz,
+      channels: header?.channels ?? track.source.channels,
       bitDepth: track.lpcm ? (track.lpcm.bitDepth === 16 ? 16 : 24) : null,
       defaultDurationNs: header ? Math.round((header.samples * 1e9) / header.sampleRateHz) : null,
     };
@@ -164,14 +227,29 @@ class Describer {
  * @returns what the finished file must hold, for the proof.
  * @throws what the assembly and the sink throw; the file is then not finished.
  */
-export async function writeMaster(assembly: Assembly, hashes: TrackHashes, reading: Reading, reel: Reel, sink: MatroskaSink, options: MasterOptions): Promise<MasterPromise> {
+export async function writeMaster(
+  assembly: Assembly,
+  hashes: TrackHashes,
+  reading: Reading,
+  reel: Reel,
+  sink: MatroskaSink,
+  options: MasterOptions,
+): Promise<MasterPromise> {
   const describer = new Describer(assembly, reel, reading, options);
   const writer = new MatroskaWriter(sink, assembly.tracks.length, 0, options.crc32);
   assembly.tracks.forEach((track, i) => {
     if (track.kind === 'subtitle') writer.wantsDuration.add(i);
   });
   const report = options.onProgress ?? TAP_NONE;
-  const estimateMs = reel.pieces.reduce((sum, p) => sum + (reading.titles.find((t) => t.number === p.title)?.chapters.slice(p.fromChapter - 1, p.toChapter).reduce((s, c) => s + c.durationMs, 0) ?? 0), 0);
+  const estimateMs = reel.pieces.reduce(
+    (sum, p) =>
+      sum +
+      (reading.titles
+        .find((t) => t.number === p.title)
+        ?.chapters.slice(p.fromChapter - 1, p.toChapter)
+        .reduce((s, c) => s + c.durationMs, 0) ?? 0),
+    0,
+  );
   let begun = false;
   while (await assembly.fill()) {
     for (let packet = assembly.take(); packet; packet = assembly.take()) {
@@ -188,7 +266,9 @@ export async function writeMaster(assembly: Assembly, hashes: TrackHashes, readi
   if (!begun) await writer.begin(describer.describe(null));
   await writer.finish(describer.describe(null));
   return {
-    durationMs: assembly.endTicks / 27_000, frames: assembly.account(0).packets, interlaced: describer.interlaced,
+    durationMs: assembly.endTicks / 27_000,
+    frames: assembly.account(0).packets,
+    interlaced: describer.interlaced,
     chapters: assembly.outputChapters().map((c) => ({ startMs: c.startTicks / 27_000, name: c.name })),
     tracks: assembly.tracks.map((track, i) => trackPromise(assembly, hashes, track, i)),
   };
@@ -197,8 +277,16 @@ export async function writeMaster(assembly: Assembly, hashes: TrackHashes, readi
 function trackPromise(assembly: Assembly, hashes: TrackHashes, track: AssembledTrack, index: number): TrackPromise {
   const account = assembly.account(index);
   return {
-    kind: track.kind, stream: track.kind === 'video' ? 0xe0 : track.source.stream, codecId: CODEC_IDS[track.source.codec], language: track.kind === 'video' ? null : track.taken.language,
-    packets: account.packets, bytes: account.takenBytes, hash: hashes.digest(index), lpcm: track.kind === 'audio' ? track.lpcm : null,
-    left: [...account.left].map(([reason, sum]) => ({ reason, ...sum })), seenBytes: account.seenBytes, irregularities: account.irregularityCount,
+    kind: track.kind,
+    stream: track.kind === 'video' ? 0xe0 : track.source.stream,
+    codecId: CODEC_IDS[track.source.codec],
+    language: track.kind === 'video' ? null : track.taken.language,
+    packets: account.packets,
+    bytes: account.takenBytes,
+    hash: hashes.digest(index),
+    lpcm: track.kind === 'audio' ? track.lpcm : null,
+    left: [...account.left].map(([reason, sum]) => ({ reason, ...sum })),
+    seenBytes: account.seenBytes,
+    irregularities: account.irregularityCount,
   };
 }

@@ -34,11 +34,22 @@ export function coverageOf(reading: Reading, kept: readonly Piece[], planned: re
   const plannedIds = new Set(planned.flatMap((p) => segmentsOfPiece(reading, p)));
   const usable = new Set(reading.titles.filter((t) => t.state === 'usable').flatMap((t) => t.parts.map((p) => p.segment)));
   const used = new Set(reading.titles.flatMap((t) => t.parts.map((p) => p.segment)));
-  const sums: Record<Kind, { ms: number; bytes: number }> = { kept: { ms: 0, bytes: 0 }, planned: { ms: 0, bytes: 0 }, open: { ms: 0, bytes: 0 }, unusable: { ms: 0, bytes: 0 } };
+  const sums: Record<Kind, { ms: number; bytes: number }> = {
+    kept: { ms: 0, bytes: 0 },
+    planned: { ms: 0, bytes: 0 },
+    open: { ms: 0, bytes: 0 },
+    unusable: { ms: 0, bytes: 0 },
+  };
   const total = { ms: 0, bytes: 0 };
   for (const segment of reading.segments) {
     if (!used.has(segment.id)) continue;
-    const kind: Kind = keptIds.has(segment.id) ? 'kept' : plannedIds.has(segment.id) ? 'planned' : usable.has(segment.id) ? 'open' : 'unusable';
+    const kind: Kind = keptIds.has(segment.id)
+      ? 'kept'
+      : plannedIds.has(segment.id)
+        ? 'planned'
+        : usable.has(segment.id)
+          ? 'open'
+          : 'unusable';
     const bytes = (segment.lastSector - segment.firstSector + 1) * SECTOR_BYTES;
     sums[kind].ms += segment.durationMs;
     sums[kind].bytes += bytes;

@@ -13,7 +13,13 @@ const bytesOf = (text: string) => new TextEncoder().encode(text).byteLength;
  * Never empty, never a path, at most 200 bytes of UTF-8.
  */
 export function safeFileName(text: string): string {
-  let name = text.normalize('NFC').replace(INVISIBLE, '').replace(/\.{2,}/g, '.').replace(FORBIDDEN, '-').replace(/\s+/g, ' ').trim();
+  let name = text
+    .normalize('NFC')
+    .replace(INVISIBLE, '')
+    .replace(/\.{2,}/g, '.')
+    .replace(FORBIDDEN, '-')
+    .replace(/\s+/g, ' ')
+    .trim();
   name = name.replace(/^[.\s-]+/, '').replace(/[.\s]+$/, '');
   while (bytesOf(name) > MAX_NAME_BYTES) name = Array.from(name).slice(0, -1).join('').trimEnd();
   name = name.replace(/[.\s]+$/, '');
@@ -23,7 +29,10 @@ export function safeFileName(text: string): string {
 
 /** A label such as THE_LAMP-ROOM as words. Short ones without a lower-case letter are capitalised. */
 export function nameFromLabel(label: string): string {
-  const words = label.replace(INVISIBLE, '').replace(/[_\s]+/g, ' ').trim();
+  const words = label
+    .replace(INVISIBLE, '')
+    .replace(/[_\s]+/g, ' ')
+    .trim();
   if (words === '' || /^dvd(_| )?video( recorder)?$/i.test(words)) return 'Untitled disc';
   if (/\p{Ll}/u.test(words)) return words;
   return words.toLowerCase().replace(/(^|[\s-])(\p{L})/gu, (_, before: string, letter: string) => before + letter.toUpperCase());

@@ -9,15 +9,27 @@ const CAPTIONS = new Set<string | null>(['captions', 'large captions', "children
 /** The track as the reel takes it, with the flags that the disc's tables speak of. */
 export function takeAudio(track: AudioTrack, isDefault: boolean): TakenTrack {
   return {
-    stream: track.stream, language: track.language, name: COMMENTARY.has(track.purpose) ? 'Commentary' : track.purpose === 'visually impaired' ? 'Audio description' : '',
-    isDefault, isForced: false, isCommentary: COMMENTARY.has(track.purpose), isHearingImpaired: false, isVisuallyImpaired: track.purpose === 'visually impaired',
+    stream: track.stream,
+    language: track.language,
+    name: COMMENTARY.has(track.purpose) ? 'Commentary' : track.purpose === 'visually impaired' ? 'Audio description' : '',
+    isDefault,
+    isForced: false,
+    isCommentary: COMMENTARY.has(track.purpose),
+    isHearingImpaired: false,
+    isVisuallyImpaired: track.purpose === 'visually impaired',
   };
 }
 
 export function takeSubtitle(track: SubtitleTrack): TakenTrack {
   return {
-    stream: track.stream, language: track.language, name: COMMENTARY.has(track.purpose) ? 'Commentary' : CAPTIONS.has(track.purpose) ? 'Captions' : '',
-    isDefault: false, isForced: track.purpose === 'forced', isCommentary: COMMENTARY.has(track.purpose), isHearingImpaired: CAPTIONS.has(track.purpose), isVisuallyImpaired: false,
+    stream: track.stream,
+    language: track.language,
+    name: COMMENTARY.has(track.purpose) ? 'Commentary' : CAPTIONS.has(track.purpose) ? 'Captions' : '',
+    isDefault: false,
+    isForced: track.purpose === 'forced',
+    isCommentary: COMMENTARY.has(track.purpose),
+    isHearingImpaired: CAPTIONS.has(track.purpose),
+    isVisuallyImpaired: false,
   };
 }
 

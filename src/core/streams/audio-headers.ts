@@ -39,12 +39,30 @@ export const readAc3Header: AudioHeaderReader = (data, at, end) => {
   if (mode & 1 && mode !== 1) bits.skip(2); // centre mix level
   if (mode & 4) bits.skip(2); //               surround mix level
   if (mode === 2) bits.skip(2); //             Dolby Surround mode
-  return { frameBytes: words * 2, samples: 1536, sampleRateHz: rate, bitRate: kbps * 1000, ...withLfe(AC3_CHANNELS[mode] ?? 2, bits.read(1) === 1) };
+  return {
+    frameBytes: words * 2,
+    samples: 1536,
+    sampleRateHz: rate,
+    bitRate: kbps * 1000,
+    ...withLfe(AC3_CHANNELS[mode] ?? 2, bits.read(1) === 1),
+  };
 };
 
-const DTS_RATES: Readonly<Record<number, number>> = { 1: 8000, 2: 16000, 3: 32000, 6: 11025, 7: 22050, 8: 44100, 11: 12000, 12: 24000, 13: 48000 };
+const DTS_RATES: Readonly<Record<number, number>> = {
+  1: 8000,
+  2: 16000,
+  3: 32000,
+  6: 11025,
+  7: 22050,
+  8: 44100,
+  11: 12000,
+  12: 24000,
+  13: 48000,
+};
 const DTS_CHANNELS = [1, 2, 2, 2, 2, 3, 3, 4, 4, 5, 6, 6, 6, 7, 8, 8] as const;
-const DTS_KBPS = [32, 56, 64, 96, 112, 128, 192, 224, 256, 320, 384, 448, 512, 576, 640, 768, 960, 1024, 1152, 1280, 1344, 1408, 1411.2, 1472, 1536] as const;
+const DTS_KBPS = [
+  32, 56, 64, 96, 112, 128, 192, 224, 256, 320, 384, 448, 512, 576, 640, 768, 960, 1024, 1152, 1280, 1344, 1408, 1411.2, 1472, 1536,
+] as const;
 
 /** DTS core frame, 16-bit big-endian words as on discs. ETSI TS 102 114 5.3. */
 export const readDtsHeader: AudioHeaderReader = (data, at, end) => {
@@ -59,7 +77,13 @@ export const readDtsHeader: AudioHeaderReader = (data, at, end) => {
   bits.skip(10); // down mix, dynamic range, time stamp, auxiliary data, HDCD, extension type and flag, sync flag
   const lfe = bits.read(2);
   if (frameBytes < 96 || channels === undefined || rate === undefined) return null;
-  return { frameBytes, samples: blocks * 32, sampleRateHz: rate, bitRate: (kbps ?? 0) * 1000, ...withLfe(channels, lfe === 1 || lfe === 2) };
+  return {
+    frameBytes,
+    samples: blocks * 32,
+    sampleRateHz: rate,
+    bitRate: (kbps ?? 0) * 1000,
+    ...withLfe(channels, lfe === 1 || lfe === 2),
+  };
 };
 
 const MPA_RATES = [44100, 48000, 32000] as const;
@@ -82,7 +106,7 @@ export const readMpegAudioHeader: AudioHeaderReader = (data, at, end) => {
   if (!kbps || base === undefined) return null;
   const rate = mpeg1 ? base : base / 2;
   const samples = layer === 3 && !mpeg1 ? 576 : 1152;
-  const frameBytes = Math.floor((samples / 8) * kbps * 1000 / rate) + ((c >> 1) & 1);
+  const frameBytes = Math.floor(((samples / 8) * kbps * 1000) / rate) + ((c >> 1) & 1);
   return { frameBytes, samples, sampleRateHz: rate, bitRate: kbps * 1000, ...withLfe((data[at + 3] as number) >> 6 === 3 ? 1 : 2, false) };
 };
 

@@ -52,7 +52,17 @@ export function readSequenceHeader(data: Uint8Array, at: number, end: number): S
   }
   const aspect = mpeg2 ? MPEG2_ASPECTS[aspectCode] : MPEG1_ASPECTS[aspectCode];
   const displayAspect = aspect ? (aspect[0] === aspect[1] ? ([width, height] as const) : aspect) : null;
-  return { widthPixels: width, heightPixels: height, displayAspect, frameTicks, frameRate: FRAME_RATES[rateCode] ?? '', bitRate, mpeg2, progressiveSequence, profileAndLevel };
+  return {
+    widthPixels: width,
+    heightPixels: height,
+    displayAspect,
+    frameTicks,
+    frameRate: FRAME_RATES[rateCode] ?? '',
+    bitRate,
+    mpeg2,
+    progressiveSequence,
+    profileAndLevel,
+  };
 }
 
 /** The sequence extension follows its header at once, or after quantiser matrices (at most 128 bytes). */
@@ -95,7 +105,12 @@ export function readPictureCoding(data: Uint8Array, at: number): PictureCoding |
   if ((data[at + 4] as number) >> 4 !== 8) return null;
   const c = data[at + 6] as number;
   const d = data[at + 7] as number;
-  return { structure: c & 3, topFieldFirst: (d & 0x80) !== 0, repeatFirstField: (d & 0x02) !== 0, progressiveFrame: ((data[at + 8] as number) & 0x80) !== 0 };
+  return {
+    structure: c & 3,
+    topFieldFirst: (d & 0x80) !== 0,
+    repeatFirstField: (d & 0x02) !== 0,
+    progressiveFrame: ((data[at + 8] as number) & 0x80) !== 0,
+  };
 }
 
 /** Half frames that a picture is shown, as pulldown flags say (13818-2 6.3.10 on repeat_first_field). */

@@ -25,7 +25,8 @@ const isPrivate2 = (d: Uint8Array, at: number) => d[at] === 0 && d[at + 1] === 0
 export function readNavigationPack(data: Uint8Array, at: number): NavigationPack | null {
   if (at + SECTOR_BYTES > data.byteLength) return null;
   if (!isPrivate2(data, at + PCI_START_CODE_AT) || !isPrivate2(data, at + DSI_START_CODE_AT)) return null;
-  const u32 = (p: number) => (data[p] as number) * 2 ** 24 + (((data[p + 1] as number) << 16) | ((data[p + 2] as number) << 8) | (data[p + 3] as number));
+  const u32 = (p: number) =>
+    (data[p] as number) * 2 ** 24 + (((data[p + 1] as number) << 16) | ((data[p + 2] as number) << 8) | (data[p + 3] as number));
   const dsi = at + DSI_AT;
   return {
     startPts90k: u32(at + PCI_AT + 12),

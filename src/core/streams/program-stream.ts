@@ -1,5 +1,13 @@
 /** Stream identifiers of the PES packets on a DVD. ISO/IEC 13818-1 table 2-22; DVD-Video for private streams. */
-export const STREAM = { packHeader: 0xba, systemHeader: 0xbb, private1: 0xbd, padding: 0xbe, private2: 0xbf, audio: 0xc0, video: 0xe0 } as const;
+export const STREAM = {
+  packHeader: 0xba,
+  systemHeader: 0xbb,
+  private1: 0xbd,
+  padding: 0xbe,
+  private2: 0xbf,
+  audio: 0xc0,
+  video: 0xe0,
+} as const;
 
 /**
  * One number for an elementary stream: the PES stream id for MPEG video and audio, `0xbd00 + sub-stream` for

@@ -29,7 +29,7 @@ export function readSubpicture(unit: Uint8Array): SubpictureInfo | null {
     if (at < 4 || at + 4 > unit.byteLength) return null;
     const delay = u16(at) * DELAY_TICKS;
     const next = u16(at + 2);
-    for (let p = at + 4; ; ) {
+    for (let p = at + 4; ;) {
       const command = unit[p++];
       if (command === undefined) return null;
       if (command === 0xff) break;

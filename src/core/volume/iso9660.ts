@@ -54,7 +54,7 @@ async function readPrimary(source: ByteSource) {
 function parseFolder(data: Uint8Array, byteOffset: number, name: string): Node[] {
   const nodes: Node[] = [];
   let continues = false;
-  for (let at = 0; at < data.byteLength; ) {
+  for (let at = 0; at < data.byteLength;) {
     const length = data[at] ?? 0;
     if (length === 0) {
       at = (Math.floor(at / SECTOR_BYTES) + 1) * SECTOR_BYTES; // records do not cross sectors; the rest is padding
@@ -66,7 +66,9 @@ function parseFolder(data: Uint8Array, byteOffset: number, name: string): Node[]
     const identifier = part(bytes, 33, entry.identifierLength, where);
     at += length;
     if (entry.identifierLength === 1 && (identifier[0] ?? 0) <= 1) continue; // the folder itself, and its parent
-    const plain = String.fromCharCode(...identifier).replace(/;\d+$/, '').replace(/\.$/, '');
+    const plain = String.fromCharCode(...identifier)
+      .replace(/;\d+$/, '')
+      .replace(/\.$/, '');
     const extent = { block: entry.extent, bytes: entry.dataLength };
     const last = nodes[nodes.length - 1];
     if (last && continues && last.name === plain) nodes[nodes.length - 1] = { ...last, extents: [...last.extents, extent] };
@@ -98,7 +100,11 @@ export async function openIso9660(source: ByteSource): Promise<Volume> {
     if (known) return known;
     const at = extent.block * blockBytes;
     if (extent.bytes > MAX_FOLDER_BYTES) {
-      throw new DiscError('out-of-range', { source: source.name, byteOffset: at }, `A folder says that it is ${String(extent.bytes)} bytes long`);
+      throw new DiscError(
+        'out-of-range',
+        { source: source.name, byteOffset: at },
+        `A folder says that it is ${String(extent.bytes)} bytes long`,
+      );
     }
     const nodes = parseFolder(await readExactly(source, at, extent.bytes, 'folder'), at, source.name);
     folders.set(extent.block, nodes);

@@ -18,5 +18,9 @@ export async function openImage(source: ByteSource): Promise<Volume> {
     }
   }
   if (iso) return openIso9660(source);
-  throw new DiscError('not-a-disc', { source: source.name, byteOffset: 32768 }, 'This is not a disc image: neither UDF nor ISO 9660 was found');
+  throw new DiscError(
+    'not-a-disc',
+    { source: source.name, byteOffset: 32768 },
+    'This is not a disc image: neither UDF nor ISO 9660 was found',
+  );
 }

@@ -1,28 +1,80 @@
-import { DiscError, memorySource, part, raw, readExactly, record, u16le, u32le, u64le, u8, type ByteSource, type Extent, type Where } from '../bytes';
+import {
+  DiscError,
+  memorySource,
+  part,
+  raw,
+  readExactly,
+  record,
+  u16le,
+  u32le,
+  u64le,
+  u8,
+  type ByteSource,
+  type Extent,
+  type Where,
+} from '../bytes';
 import { discFile } from './iso9660';
 import { MAX_DEPTH, MAX_FOLDER_BYTES, SECTOR_BYTES, pathParts, sameName, type Volume, type VolumeEntry, type VolumeFile } from './volume';
 
 /** Descriptor tag identifiers. ECMA-167 3/7.2.1 and 4/7.2.1. */
-const TAG = { anchor: 2, partition: 5, logicalVolume: 6, terminating: 8, fileSet: 256, fileIdentifier: 257, fileEntry: 261, extendedFileEntry: 266 } as const;
+const TAG = {
+  anchor: 2,
+  partition: 5,
+  logicalVolume: 6,
+  terminating: 8,
+  fileSet: 256,
+  fileIdentifier: 257,
+  fileEntry: 261,
+  extendedFileEntry: 266,
+} as const;
 
 const rawTag = record('Descriptor Tag', 16, { identifier: u16le(0), checksum: u8(4), location: u32le(12) });
 /** Anchor Volume Descriptor Pointer. ECMA-167 3/10.2. */
-const rawAnchor = record('Anchor Volume Descriptor Pointer', 32, { mainLength: u32le(16), mainLocation: u32le(20), reserveLength: u32le(24), reserveLocation: u32le(28) });
+const rawAnchor = record('Anchor Volume Descriptor Pointer', 32, {
+  mainLength: u32le(16),
+  mainLocation: u32le(20),
+  reserveLength: u32le(24),
+  reserveLocation: u32le(28),
+});
 /** Partition Descriptor. ECMA-167 3/10.5. */
 const rawPartition = record('Partition Descriptor', 196, { number: u16le(22), start: u32le(188), length: u32le(192) });
 /** Logical Volume Descriptor. ECMA-167 3/10.6. */
-const rawLogicalVolume = record('Logical Volume Descriptor', 440, { identifier: raw(84, 128), blockBytes: u32le(212), revision: u16le(240), fileSet: raw(248, 16), mapTableLength: u32le(264), mapCount: u32le(268) });
+const rawLogicalVolume = record('Logical Volume Descriptor', 440, {
+  identifier: raw(84, 128),
+  blockBytes: u32le(212),
+  revision: u16le(240),
+  fileSet: raw(248, 16),
+  mapTableLength: u32le(264),
+  mapCount: u32le(268),
+});
 /** long_ad. ECMA-167 4/14.14.2. */
 const rawLongAd = record('long_ad', 16, { length: u32le(0), block: u32le(4), partition: u16le(8) });
 const rawShortAd = record('short_ad', 8, { length: u32le(0), block: u32le(4) });
 /** File Set Descriptor. ECMA-167 4/14.1. */
 const rawFileSet = record('File Set Descriptor', 416, { rootIcb: raw(400, 16) });
 /** File Entry. ECMA-167 4/14.9. */
-const rawFileEntry = record('File Entry', 176, { fileType: u8(27), icbFlags: u16le(34), informationLength: u64le(56), attributesLength: u32le(168), descriptorsLength: u32le(172) });
+const rawFileEntry = record('File Entry', 176, {
+  fileType: u8(27),
+  icbFlags: u16le(34),
+  informationLength: u64le(56),
+  attributesLength: u32le(168),
+  descriptorsLength: u32le(172),
+});
 /** Extended File Entry. ECMA-167 4/14.17. */
-const rawExtendedFileEntry = record('Extended File Entry', 216, { fileType: u8(27), icbFlags: u16le(34), informationLength: u64le(56), attributesLength: u32le(208), descriptorsLength: u32le(212) });
+const rawExtendedFileEntry = record('Extended File Entry', 216, {
+  fileType: u8(27),
+  icbFlags: u16le(34),
+  informationLength: u64le(56),
+  attributesLength: u32le(208),
+  descriptorsLength: u32le(212),
+});
 /** File Identifier Descriptor. ECMA-167 4/14.4. */
-const rawFileIdentifier = record('File Identifier Descriptor', 38, { characteristics: u8(18), identifierLength: u8(19), icb: raw(20, 16), implementationLength: u16le(36) });
+const rawFileIdentifier = record('File Identifier Descriptor', 38, {
+  characteristics: u8(18),
+  identifierLength: u8(19),
+  icb: raw(20, 16),
+  implementationLength: u16le(36),
+});
 
 const FILE_TYPE_FOLDER = 4;
 const MAX_ALLOCATION_DESCRIPTORS = 16384;
@@ -58,7 +110,11 @@ function checkedTag(data: Uint8Array, where: Where, expected: number | null): nu
   let sum = 0;
   for (let i = 0; i < 16; i++) if (i !== 4) sum = (sum + (data[i] ?? 0)) & 0xff;
   if (sum !== tag.checksum || (expected !== null && tag.identifier !== expected)) {
-    throw new DiscError('bad-signature', where, `Descriptor ${String(tag.identifier)} found where ${String(expected ?? 'another')} was expected, or its checksum is wrong`);
+    throw new DiscError(
+      'bad-signature',
+      where,
+      `Descriptor ${String(tag.identifier)} found where ${String(expected ?? 'another')} was expected, or its checksum is wrong`,
+    );
   }
   return tag.identifier;
 }
@@ -88,7 +144,11 @@ async function readAnchor(source: ByteSource) {
       if (!(error instanceof DiscError)) throw error;
     }
   }
-  throw new DiscError('bad-structure', { source: source.name, byteOffset: 256 * SECTOR_BYTES }, 'No UDF anchor was found at any of its three places');
+  throw new DiscError(
+    'bad-structure',
+    { source: source.name, byteOffset: 256 * SECTOR_BYTES },
+    'No UDF anchor was found at any of its three places',
+  );
 }
 
 async function readVolumeDescriptors(source: ByteSource, location: number, length: number) {
@@ -107,7 +167,11 @@ async function readVolumeDescriptors(source: ByteSource, location: number, lengt
     if (identifier === TAG.logicalVolume) volume = rawLogicalVolume(data, where);
   }
   if (!volume || partitions.size === 0) {
-    throw new DiscError('bad-structure', { source: source.name, byteOffset: location * SECTOR_BYTES }, 'The UDF volume descriptors name no volume or no partition');
+    throw new DiscError(
+      'bad-structure',
+      { source: source.name, byteOffset: location * SECTOR_BYTES },
+      'The UDF volume descriptors name no volume or no partition',
+    );
   }
   return { partitions, volume };
 }
@@ -128,10 +192,15 @@ export async function openUdf(source: ByteSource): Promise<Volume> {
   }
   const { partitions, volume } = sequence;
   if (volume.blockBytes !== SECTOR_BYTES) {
-    throw new DiscError('unsupported', { source: source.name, byteOffset: 0, structure: 'Logical Volume Descriptor' }, `A UDF block of ${String(volume.blockBytes)} bytes is not supported`);
+    throw new DiscError(
+      'unsupported',
+      { source: source.name, byteOffset: 0, structure: 'Logical Volume Descriptor' },
+      `A UDF block of ${String(volume.blockBytes)} bytes is not supported`,
+    );
   }
   const firstPartition = [...partitions.values()][0] ?? { start: 0, length: 0 };
-  const address = (block: number, partition: number): number => ((partitions.get(partition) ?? firstPartition).start + block) * SECTOR_BYTES;
+  const address = (block: number, partition: number): number =>
+    ((partitions.get(partition) ?? firstPartition).start + block) * SECTOR_BYTES;
   const icbAddress = (data: Uint8Array, where: Where): IcbAddress => {
     const ad = rawLongAd(data, where);
     return { block: ad.block, partition: ad.partition, length: ad.length & 0x3fffffff };
@@ -148,7 +217,11 @@ export async function openUdf(source: ByteSource): Promise<Volume> {
     const kind = entry.icbFlags & 7;
     if (kind === 3) return { ...common, extents: null, embedded: descriptors.slice(0, entry.informationLength) };
     if (kind > 1) throw new DiscError('unsupported', where, `Allocation descriptors of kind ${String(kind)} are not used on discs`);
-    return { ...common, extents: await readExtents(descriptors, kind, icb.partition, entry.informationLength, where), embedded: new Uint8Array(0) };
+    return {
+      ...common,
+      extents: await readExtents(descriptors, kind, icb.partition, entry.informationLength, where),
+      embedded: new Uint8Array(0),
+    };
   };
 
   const readExtents = async (first: Uint8Array, kind: number, partition: number, sizeBytes: number, where: Where): Promise<Extent[]> => {
@@ -164,7 +237,8 @@ export async function openUdf(source: ByteSource): Promise<Volume> {
         const type = ad.length >>> 30;
         const length = ad.length & 0x3fffffff;
         if (length === 0) break;
-        if (type === 3) { // continuation: an Allocation Extent Descriptor (ECMA-167 4/14.5)
+        if (type === 3) {
+          // continuation: an Allocation Extent Descriptor (ECMA-167 4/14.5)
           const block = await readExactly(source, address(ad.block, ad.partition), SECTOR_BYTES, 'Allocation Extent Descriptor');
           const bytesInside = new DataView(block.buffer, block.byteOffset).getUint32(20, true);
           next = part(block, 24, bytesInside, where);
@@ -173,7 +247,8 @@ export async function openUdf(source: ByteSource): Promise<Volume> {
         const taken = Math.min(length, left);
         extents.push({ source, offset: address(ad.block, ad.partition), length: taken });
         left -= taken;
-        if (extents.length > MAX_ALLOCATION_DESCRIPTORS) throw new DiscError('out-of-range', where, 'A file has more extents than is believable');
+        if (extents.length > MAX_ALLOCATION_DESCRIPTORS)
+          throw new DiscError('out-of-range', where, 'A file has more extents than is believable');
       }
       if (!next) break;
       descriptors = next;
@@ -190,10 +265,15 @@ export async function openUdf(source: ByteSource): Promise<Volume> {
     const known = folders.get(key);
     if (known) return known;
     const entry = await readEntry(icb);
-    if (entry.sizeBytes > MAX_FOLDER_BYTES) throw new DiscError('out-of-range', { source: source.name, byteOffset: key }, `A folder says that it is ${String(entry.sizeBytes)} bytes long`);
+    if (entry.sizeBytes > MAX_FOLDER_BYTES)
+      throw new DiscError(
+        'out-of-range',
+        { source: source.name, byteOffset: key },
+        `A folder says that it is ${String(entry.sizeBytes)} bytes long`,
+      );
     const data = await readExactly(fileOf(entry, `${source.name} folder`), 0, entry.sizeBytes, 'folder');
     const found: Child[] = [];
-    for (let at = 0; at + 38 <= data.byteLength; ) {
+    for (let at = 0; at + 38 <= data.byteLength;) {
       const where = { source: source.name, byteOffset: key + at, structure: 'File Identifier Descriptor' };
       const bytes = data.subarray(at);
       checkedTag(bytes, where, TAG.fileIdentifier);
@@ -202,7 +282,8 @@ export async function openUdf(source: ByteSource): Promise<Volume> {
       const name = part(bytes, nameAt, id.identifierLength, where);
       const isParent = (id.characteristics & 8) !== 0;
       const isDeleted = (id.characteristics & 4) !== 0;
-      if (!isParent && !isDeleted) found.push({ name: dstring(name), folder: (id.characteristics & 2) !== 0, icb: icbAddress(id.icb, where) });
+      if (!isParent && !isDeleted)
+        found.push({ name: dstring(name), folder: (id.characteristics & 2) !== 0, icb: icbAddress(id.icb, where) });
       at += (nameAt + id.identifierLength + 3) & ~3;
     }
     folders.set(key, found);
@@ -231,7 +312,9 @@ export async function openUdf(source: ByteSource): Promise<Volume> {
 
   return {
     fileSystem: 'UDF',
-    label: dstring(volume.identifier.subarray(0, Math.min(127, volume.identifier[127] ?? 0))).replace(/\0+$/, '').trim(),
+    label: dstring(volume.identifier.subarray(0, Math.min(127, volume.identifier[127] ?? 0)))
+      .replace(/\0+$/, '')
+      .trim(),
     name: source.name,
     sizeBytes: source.sizeBytes,
     promisedBytes: Math.max(...[...partitions.values()].map((p) => p.start + p.length)) * SECTOR_BYTES,
@@ -241,7 +324,11 @@ export async function openUdf(source: ByteSource): Promise<Volume> {
       const found = await children(node.icb);
       const entries: VolumeEntry[] = [];
       for (const child of found) {
-        entries.push({ name: child.name, kind: child.folder ? 'folder' : 'file', sizeBytes: child.folder ? 0 : (await readEntry(child.icb)).sizeBytes });
+        entries.push({
+          name: child.name,
+          kind: child.folder ? 'folder' : 'file',
+          sizeBytes: child.folder ? 0 : (await readEntry(child.icb)).sizeBytes,
+        });
       }
       return entries;
     },

@@ -14,6 +14,20 @@ export function BenchDoor() {
   useEffect(() => {
     if (last) router.replace(`/bench/${last.fingerprint.slice(0, 16)}`);
   }, [last, router]);
-  if (last === null) return <div className="flex h-full"><Empty title="Nothing is on the bench"><Link href="/" className="underline">Read a disc on the Shelf</Link> first; it opens here.</Empty></div>;
-  return <div className="flex h-full"><Empty title="Opening the last disc…" /></div>;
+  if (last === null)
+    return (
+      <div className="flex h-full">
+        <Empty title="Nothing is on the bench">
+          <Link href="/" className="underline">
+            Read a disc on the Shelf
+          </Link>{' '}
+          first; it opens here.
+        </Empty>
+      </div>
+    );
+  return (
+    <div className="flex h-full">
+      <Empty title="Opening the last disc…" />
+    </div>
+  );
 }

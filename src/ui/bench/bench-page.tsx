@@ -35,9 +35,12 @@ export function BenchPage({ discId }: { discId: string }) {
   const ofTitle = reels.filter((r) => r.reel.pieces.some((p) => p.title === titleNumber));
   const current: DraftReel | null = ofTitle.find((r) => r.id === chosenReel) ?? ofTitle.find((r) => r.jobId === null) ?? ofTitle[0] ?? null;
 
-  const changeReel = useCallback((id: string, reel: Reel) => {
-    draft.change((all) => all.map((r) => (r.id === id ? { ...r, reel } : r)));
-  }, [draft]);
+  const changeReel = useCallback(
+    (id: string, reel: Reel) => {
+      draft.change((all) => all.map((r) => (r.id === id ? { ...r, reel } : r)));
+    },
+    [draft],
+  );
   const take = useCallback(() => {
     if (!disc || !title || title.state !== 'usable') return;
     const id = crypto.randomUUID();
@@ -59,11 +62,28 @@ export function BenchPage({ discId }: { discId: string }) {
       else if (key === 'q') document.querySelector<HTMLButtonElement>('[data-action=queue]')?.click();
     };
     window.addEventListener('keydown', onKey);
-    return () => { window.removeEventListener('keydown', onKey); };
+    return () => {
+      window.removeEventListener('keydown', onKey);
+    };
   }, [draft, take, ofTitle.length]);
 
-  if (disc === undefined) return <div className="flex h-full"><Empty title="Opening the disc…" /></div>;
-  if (disc === null) return <div className="flex h-full"><Empty title="This disc is not in the catalogue of this browser"><Link href="/" className="underline">Read it on the Shelf</Link>: that takes a few seconds.</Empty></div>;
+  if (disc === undefined)
+    return (
+      <div className="flex h-full">
+        <Empty title="Opening the disc…" />
+      </div>
+    );
+  if (disc === null)
+    return (
+      <div className="flex h-full">
+        <Empty title="This disc is not in the catalogue of this browser">
+          <Link href="/" className="underline">
+            Read it on the Shelf
+          </Link>
+          : that takes a few seconds.
+        </Empty>
+      </div>
+    );
   const { coverage } = discState(disc, draft.record ?? undefined, state?.jobs ?? [], outputs ?? []);
   const remarks = disc.reading.remarks.filter((r) => r.title === null);
   return (
@@ -72,7 +92,11 @@ export function BenchPage({ discId }: { discId: string }) {
         <div className="min-w-0">
           <h1 className="truncate font-serif text-[24px] leading-tight font-medium">{disc.name}</h1>
           <p className="truncate font-serif text-[15px] text-second italic">{discSentence(disc.reading, disc.findings)}</p>
-          {remarks.slice(0, 2).map((r) => <p key={r.detail} title={r.detail}><StateText state={r.severity === 'note' ? 'none' : r.severity === 'warning' ? 'eyes' : 'damaged'}>{remarkText(r)}</StateText></p>)}
+          {remarks.slice(0, 2).map((r) => (
+            <p key={r.detail} title={r.detail}>
+              <StateText state={r.severity === 'note' ? 'none' : r.severity === 'warning' ? 'eyes' : 'damaged'}>{remarkText(r)}</StateText>
+            </p>
+          ))}
         </div>
         <div className="w-[380px] shrink-0">
           <p className="pb-1 text-right text-second">{coverageText(coverage)}</p>
@@ -82,7 +106,15 @@ export function BenchPage({ discId }: { discId: string }) {
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(380px,436px)] gap-4">
         <DiscMap disc={disc} selected={titleNumber} onSelect={setTitle} reels={reels} />
         {title ? (
-          <Dossier disc={disc} title={title} draft={current} onTake={take} onChange={(reel) => { if (current) changeReel(current.id, reel); }} />
+          <Dossier
+            disc={disc}
+            title={title}
+            draft={current}
+            onTake={take}
+            onChange={(reel) => {
+              if (current) changeReel(current.id, reel);
+            }}
+          />
         ) : (
           <Empty title="No title to show" />
         )}
@@ -90,13 +122,41 @@ export function BenchPage({ discId }: { discId: string }) {
       <section aria-label="What will be made" className="flex flex-col gap-1.5">
         <div className="flex items-center gap-2">
           <h2 className="font-serif text-[15px] font-semibold">{plural(reels.length, 'reel')}</h2>
-          <Button tone="quiet" onClick={() => draft.undo?.()} disabled={!draft.undo} aria-label="Undo" title="Undo (Ctrl Z)" className="px-1.5"><Undo2 size={14} aria-hidden /></Button>
-          <Button tone="quiet" onClick={() => draft.redo?.()} disabled={!draft.redo} aria-label="Redo" title="Redo (Ctrl Shift Z)" className="px-1.5"><Redo2 size={14} aria-hidden /></Button>
+          <Button
+            tone="quiet"
+            onClick={() => draft.undo?.()}
+            disabled={!draft.undo}
+            aria-label="Undo"
+            title="Undo (Ctrl Z)"
+            className="px-1.5"
+          >
+            <Undo2 size={14} aria-hidden />
+          </Button>
+          <Button
+            tone="quiet"
+            onClick={() => draft.redo?.()}
+            disabled={!draft.redo}
+            aria-label="Redo"
+            title="Redo (Ctrl Shift Z)"
+            className="px-1.5"
+          >
+            <Redo2 size={14} aria-hidden />
+          </Button>
         </div>
         <div className="flex gap-4">
           <ReelCards
-            disc={disc} reels={reels} selected={current?.id ?? null} engine={state}
-            onSelect={(r) => { setReel(r.id); setTitle(r.reel.pieces[0]?.title ?? null); }} onChange={changeReel} onRemove={(id) => { draft.change((all) => all.filter((r) => r.id !== id)); }}
+            disc={disc}
+            reels={reels}
+            selected={current?.id ?? null}
+            engine={state}
+            onSelect={(r) => {
+              setReel(r.id);
+              setTitle(r.reel.pieces[0]?.title ?? null);
+            }}
+            onChange={changeReel}
+            onRemove={(id) => {
+              draft.change((all) => all.filter((r) => r.id !== id));
+            }}
           />
           <QueueBox disc={disc} draft={draft} engine={state} />
         </div>

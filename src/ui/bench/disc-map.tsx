@@ -10,7 +10,11 @@ import { roleOf } from '../words';
 import { hueOf, letterOf } from './hues';
 
 const GROUPS: readonly { readonly name: string; readonly roles: readonly Role[] }[] = [
-  { name: 'Film', roles: ['main'] }, { name: 'Episodes', roles: ['episode'] }, { name: 'Repeats', roles: ['play-all', 'duplicate', 'part'] }, { name: 'Extras', roles: ['extra'] }, { name: 'The rest', roles: ['short', 'unusable'] },
+  { name: 'Film', roles: ['main'] },
+  { name: 'Episodes', roles: ['episode'] },
+  { name: 'Repeats', roles: ['play-all', 'duplicate', 'part'] },
+  { name: 'Extras', roles: ['extra'] },
+  { name: 'The rest', roles: ['short', 'unusable'] },
 ];
 const MARKS = 8;
 
@@ -18,7 +22,11 @@ function Axis({ length, unit }: { length: number; unit: 'place' | 'time' }) {
   return (
     <div className="relative h-6 border-b border-faint text-[11px] text-third" aria-hidden>
       {Array.from({ length: MARKS }, (_, i) => (
-        <span key={i} className="absolute top-1 -translate-x-1/2 whitespace-nowrap last:-translate-x-full first:translate-x-0" style={{ left: `${String((100 * i) / (MARKS - 1))}%` }}>
+        <span
+          key={i}
+          className="absolute top-1 -translate-x-1/2 whitespace-nowrap last:-translate-x-full first:translate-x-0"
+          style={{ left: `${String((100 * i) / (MARKS - 1))}%` }}
+        >
           {unit === 'place' ? (i === 0 ? '0' : bytes((length * i) / (MARKS - 1))) : clock((length * i) / (MARKS - 1))}
         </span>
       ))}
@@ -26,22 +34,60 @@ function Axis({ length, unit }: { length: number; unit: 'place' | 'time' }) {
   );
 }
 
-function Choice<T extends string>({ value, options, onChange, label }: { value: T; options: readonly { readonly value: T; readonly name: string }[]; onChange: (value: T) => void; label: string }) {
+function Choice<T extends string>({
+  value,
+  options,
+  onChange,
+  label,
+}: {
+  value: T;
+  options: readonly { readonly value: T; readonly name: string }[];
+  onChange: (value: T) => void;
+  label: string;
+}) {
   return (
     <div role="radiogroup" aria-label={label} className="flex overflow-hidden rounded-[6px] border border-line">
       {options.map((o) => (
-        <button key={o.value} type="button" role="radio" aria-checked={o.value === value} onClick={() => { onChange(o.value); }} className={`px-2 py-0.5 ${o.value === value ? 'bg-ink text-paper' : 'bg-card hover:bg-wash'}`}>{o.name}</button>
+        <button
+          key={o.value}
+          type="button"
+          role="radio"
+          aria-checked={o.value === value}
+          onClick={() => {
+            onChange(o.value);
+          }}
+          className={`px-2 py-0.5 ${o.value === value ? 'bg-ink text-paper' : 'bg-card hover:bg-wash'}`}
+        >
+          {o.name}
+        </button>
       ))}
     </div>
   );
 }
 
 /** The disc's own address space, one lane per title; the same material has the same hue and letter everywhere. */
-export function DiscMap({ disc, selected, onSelect, reels }: { disc: DiscRecord; selected: number | null; onSelect: (title: number) => void; reels: readonly DraftReel[] }) {
+export function DiscMap({
+  disc,
+  selected,
+  onSelect,
+  reels,
+}: {
+  disc: DiscRecord;
+  selected: number | null;
+  onSelect: (title: number) => void;
+  reels: readonly DraftReel[];
+}) {
   const [axis, setAxis] = useState<'place' | 'time'>('place');
   const { reading, findings } = disc;
   const map = useMemo(() => layoutMap(reading, findings, axis), [reading, findings, axis]);
-  const groups = useMemo(() => GROUPS.map((g) => ({ ...g, titles: reading.titles.filter((t) => g.roles.includes(findings.titles.find((f) => f.title === t.number)?.role ?? 'extra')) })).filter((g) => g.titles.length > 0), [reading, findings]);
+  const groups = useMemo(
+    () =>
+      GROUPS.map((g) => ({
+        ...g,
+        titles: reading.titles.filter((t) => g.roles.includes(findings.titles.find((f) => f.title === t.number)?.role ?? 'extra')),
+      })).filter((g) => g.titles.length > 0),
+    [reading, findings],
+  );
   const order = groups.flatMap((g) => g.titles.map((t) => t.number));
   const taken = new Set(reels.flatMap((r) => r.reel.pieces.map((p) => p.title)));
   const onKey = (event: KeyboardEvent) => {
@@ -57,16 +103,46 @@ export function DiscMap({ disc, selected, onSelect, reels }: { disc: DiscRecord;
   };
   return (
     <Panel
-      label="Disc map" title="Disc map"
-      aside={<div className="flex flex-1 items-center justify-between gap-3 pl-2"><Choice label="Axis" value={axis} onChange={setAxis} options={[{ value: 'place', name: 'by place on disc' }, { value: 'time', name: 'by playing time' }]} /><span className="truncate text-second">{plural(reading.titles.length, 'title')} · DVD, {reading.titles[0]?.video.standard ?? ''} · {bytes(reading.sizeBytes)}</span></div>}
+      label="Disc map"
+      title="Disc map"
+      aside={
+        <div className="flex flex-1 items-center justify-between gap-3 pl-2">
+          <Choice
+            label="Axis"
+            value={axis}
+            onChange={setAxis}
+            options={[
+              { value: 'place', name: 'by place on disc' },
+              { value: 'time', name: 'by playing time' },
+            ]}
+          />
+          <span className="truncate text-second">
+            {plural(reading.titles.length, 'title')} · DVD, {reading.titles[0]?.video.standard ?? ''} · {bytes(reading.sizeBytes)}
+          </span>
+        </div>
+      }
     >
-      <div className="grid grid-cols-[236px_minmax(0,1fr)] pr-4"><span /><Axis length={map.axisLength} unit={axis} /></div>
+      <div className="grid grid-cols-[236px_minmax(0,1fr)] pr-4">
+        <span />
+        <Axis length={map.axisLength} unit={axis} />
+      </div>
       <div role="listbox" aria-label="Titles" tabIndex={-1} onKeyDown={onKey} className="min-h-0 flex-1 overflow-y-auto outline-none">
         {groups.map((group) => (
           <div key={group.name} role="group" aria-label={group.name}>
-            <div className="smallcaps border-b border-faint px-3 pt-2 pb-0.5" aria-hidden>{group.name}</div>
+            <div className="smallcaps border-b border-faint px-3 pt-2 pb-0.5" aria-hidden>
+              {group.name}
+            </div>
             {group.titles.map((title) => (
-              <Lane key={title.number} title={title} disc={disc} lane={map.lanes.find((l) => l.title === title.number)} selected={title.number === selected} taken={taken.has(title.number)} tabbable={title.number === (selected ?? order[0])} onSelect={onSelect} />
+              <Lane
+                key={title.number}
+                title={title}
+                disc={disc}
+                lane={map.lanes.find((l) => l.title === title.number)}
+                selected={title.number === selected}
+                taken={taken.has(title.number)}
+                tabbable={title.number === (selected ?? order[0])}
+                onSelect={onSelect}
+              />
             ))}
           </div>
         ))}
@@ -75,26 +151,54 @@ export function DiscMap({ disc, selected, onSelect, reels }: { disc: DiscRecord;
   );
 }
 
-function Lane({ title, disc, lane, selected, taken, tabbable, onSelect }: { title: Title; disc: DiscRecord; lane: ReturnType<typeof layoutMap>['lanes'][number] | undefined; selected: boolean; taken: boolean; tabbable: boolean; onSelect: (title: number) => void }) {
+function Lane({
+  title,
+  disc,
+  lane,
+  selected,
+  taken,
+  tabbable,
+  onSelect,
+}: {
+  title: Title;
+  disc: DiscRecord;
+  lane: ReturnType<typeof layoutMap>['lanes'][number] | undefined;
+  selected: boolean;
+  taken: boolean;
+  tabbable: boolean;
+  onSelect: (title: number) => void;
+}) {
   const finding = disc.findings.titles.find((f) => f.title === title.number);
   const role = finding ? roleOf(finding) : '';
   const shift = disc.findings.titles.some((f) => f.role === 'play-all' || f.role === 'duplicate' || f.role === 'part');
   const percent = (n: number) => `${(n * 100).toFixed(3)}%`;
   return (
     <div
-      id={`lane-${String(title.number)}`} role="option" aria-selected={selected} tabIndex={tabbable ? 0 : -1} onClick={() => { onSelect(title.number); }} onFocus={() => { onSelect(title.number); }}
+      id={`lane-${String(title.number)}`}
+      role="option"
+      aria-selected={selected}
+      tabIndex={tabbable ? 0 : -1}
+      onClick={() => {
+        onSelect(title.number);
+      }}
+      onFocus={() => {
+        onSelect(title.number);
+      }}
       aria-label={`Title ${String(title.number)}, ${clock(title.durationMs)}, ${role}${taken ? ', in a reel' : ''}`}
       className={`grid h-9 cursor-pointer grid-cols-[236px_minmax(0,1fr)] items-center border-b border-faint pr-4 -outline-offset-2 ${selected ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash/60'}`}
     >
       <div className="grid grid-cols-[34px_58px_minmax(0,1fr)] items-baseline pl-3">
         <span className="font-serif text-[16px] font-semibold">{title.number}</span>
         <span className="text-second">{clock(title.durationMs)}</span>
-        <span className="truncate pr-2 text-[12.5px] font-medium" title={role}>{role}</span>
+        <span className="truncate pr-2 text-[12.5px] font-medium" title={role}>
+          {role}
+        </span>
       </div>
       <div className="relative h-6">
         {lane?.blocks.map((block) => (
           <div
-            key={block.segments[0]} title={`${clock(title.durationMs)}, ${plural(block.segments.length, 'segment')}${block.shared ? ', shared with another title' : ''}`}
+            key={block.segments[0]}
+            title={`${clock(title.durationMs)}, ${plural(block.segments.length, 'segment')}${block.shared ? ', shared with another title' : ''}`}
             className={`absolute top-0.5 h-5 min-w-[5px] overflow-hidden rounded-[2px] px-1 text-[11px] leading-5 text-on-hue ${title.state === 'usable' ? hueOf(block.content) : 'hatch border border-current text-damaged'} ${finding?.role === 'play-all' || finding?.role === 'duplicate' ? 'opacity-55' : ''}`}
             style={{ left: percent(block.from), width: `max(5px, calc(${percent(block.to - block.from)} - 1px))` }}
           >
@@ -102,9 +206,17 @@ function Lane({ title, disc, lane, selected, taken, tabbable, onSelect }: { titl
           </div>
         ))}
         {lane && taken && lane.blocks[0] && (
-          <div className="pointer-events-none absolute -top-px h-[26px] rounded-[5px] border-[1.5px] border-planned" style={{ left: `calc(${percent(Math.min(...lane.blocks.map((b) => b.from)))} - 2px)`, width: `calc(${percent(Math.max(...lane.blocks.map((b) => b.to)) - Math.min(...lane.blocks.map((b) => b.from)))} + 3px)` }} />
+          <div
+            className="pointer-events-none absolute -top-px h-[26px] rounded-[5px] border-[1.5px] border-planned"
+            style={{
+              left: `calc(${percent(Math.min(...lane.blocks.map((b) => b.from)))} - 2px)`,
+              width: `calc(${percent(Math.max(...lane.blocks.map((b) => b.to)) - Math.min(...lane.blocks.map((b) => b.from)))} + 3px)`,
+            }}
+          />
         )}
-        {lane?.ticks.map((tick) => <div key={tick} className="absolute -bottom-1 h-1 w-px bg-third" style={{ left: percent(tick) }} />)}
+        {lane?.ticks.map((tick) => (
+          <div key={tick} className="absolute -bottom-1 h-1 w-px bg-third" style={{ left: percent(tick) }} />
+        ))}
       </div>
     </div>
   );

@@ -19,11 +19,37 @@ interface Props {
   readonly onChange: (reel: Reel) => void;
 }
 
-function TrackRow({ checked, disabled, onChange, language, what, aside, name }: { checked: boolean; disabled: boolean; onChange: (checked: boolean) => void; language: string; what: string; aside: string; name: string }) {
+function TrackRow({
+  checked,
+  disabled,
+  onChange,
+  language,
+  what,
+  aside,
+  name,
+}: {
+  checked: boolean;
+  disabled: boolean;
+  onChange: (checked: boolean) => void;
+  language: string;
+  what: string;
+  aside: string;
+  name: string;
+}) {
   return (
     <label className={`grid grid-cols-[22px_96px_minmax(0,1fr)_auto] items-center py-[3px] ${checked ? '' : 'text-second'}`}>
-      <Checkbox.Root aria-label={name} checked={checked} disabled={disabled} onCheckedChange={(v) => { onChange(v === true); }} className="grid size-3.5 place-items-center rounded-[3px] border border-second bg-card data-[state=checked]:border-accent data-[state=checked]:bg-accent disabled:opacity-50">
-        <Checkbox.Indicator><Check size={11} strokeWidth={3} className="text-on-accent" aria-hidden /></Checkbox.Indicator>
+      <Checkbox.Root
+        aria-label={name}
+        checked={checked}
+        disabled={disabled}
+        onCheckedChange={(v) => {
+          onChange(v === true);
+        }}
+        className="grid size-3.5 place-items-center rounded-[3px] border border-second bg-card data-[state=checked]:border-accent data-[state=checked]:bg-accent disabled:opacity-50"
+      >
+        <Checkbox.Indicator>
+          <Check size={11} strokeWidth={3} className="text-on-accent" aria-hidden />
+        </Checkbox.Indicator>
       </Checkbox.Root>
       <span className="truncate font-semibold">{language}</span>
       <span className="truncate">{what}</span>
@@ -33,38 +59,95 @@ function TrackRow({ checked, disabled, onChange, language, what, aside, name }: 
 }
 
 function Section({ name, children }: { name: string; children: ReactNode }) {
-  return <section aria-label={name} className="px-3.5 py-2"><h3 className="smallcaps pb-0.5">{name}</h3>{children}</section>;
+  return (
+    <section aria-label={name} className="px-3.5 py-2">
+      <h3 className="smallcaps pb-0.5">{name}</h3>
+      {children}
+    </section>
+  );
 }
 
 /** Tracks that are in the reel: taken off, or put back in the disc's own order. */
 function toggled(reel: Reel, title: Title, kind: 'audio' | 'subtitles', stream: number, on: boolean): Reel {
   const keep = new Set([...reel[kind].map((t) => t.stream).filter((s) => s !== stream), ...(on ? [stream] : [])]);
   if (kind === 'audio') {
-    const taken = title.audio.filter((t) => keep.has(t.stream)).map((t) => reel.audio.find((a) => a.stream === t.stream) ?? takeAudio(t, false));
+    const taken = title.audio
+      .filter((t) => keep.has(t.stream))
+      .map((t) => reel.audio.find((a) => a.stream === t.stream) ?? takeAudio(t, false));
     return { ...reel, audio: taken.map((t, i) => ({ ...t, isDefault: i === 0 })) };
   }
-  return { ...reel, subtitles: title.subtitles.filter((t) => keep.has(t.stream)).map((t) => reel.subtitles.find((s) => s.stream === t.stream) ?? takeSubtitle(t)) };
+  return {
+    ...reel,
+    subtitles: title.subtitles
+      .filter((t) => keep.has(t.stream))
+      .map((t) => reel.subtitles.find((s) => s.stream === t.stream) ?? takeSubtitle(t)),
+  };
 }
 
-function ChapterRange({ title, reel, onChange, disabled }: { title: Title; reel: Reel; onChange: (reel: Reel) => void; disabled: boolean }) {
+function ChapterRange({
+  title,
+  reel,
+  onChange,
+  disabled,
+}: {
+  title: Title;
+  reel: Reel;
+  onChange: (reel: Reel) => void;
+  disabled: boolean;
+}) {
   const piece = reel.pieces[0];
   if (!piece || title.chapters.length < 2) return null;
-  const set = (fromChapter: number, toChapter: number) => { onChange({ ...reel, pieces: [{ ...piece, fromChapter, toChapter: Math.max(fromChapter, toChapter) }] }); };
+  const set = (fromChapter: number, toChapter: number) => {
+    onChange({ ...reel, pieces: [{ ...piece, fromChapter, toChapter: Math.max(fromChapter, toChapter) }] });
+  };
   const select = (label: string, value: number, from: number, apply: (n: number) => void) => (
-    <select aria-label={label} value={value} disabled={disabled} onChange={(e) => { apply(Number(e.target.value)); }} className="rounded-[5px] border border-line bg-card px-1 py-px">
-      {title.chapters.filter((c) => c.number >= from).map((c) => <option key={c.number} value={c.number}>{c.number}</option>)}
+    <select
+      aria-label={label}
+      value={value}
+      disabled={disabled}
+      onChange={(e) => {
+        apply(Number(e.target.value));
+      }}
+      className="rounded-[5px] border border-line bg-card px-1 py-px"
+    >
+      {title.chapters
+        .filter((c) => c.number >= from)
+        .map((c) => (
+          <option key={c.number} value={c.number}>
+            {c.number}
+          </option>
+        ))}
     </select>
   );
   const ms = title.chapters.slice(piece.fromChapter - 1, piece.toChapter).reduce((sum, c) => sum + c.durationMs, 0);
   return (
     <p className="flex items-center gap-1.5">
-      Take chapters {select('First chapter', piece.fromChapter, 1, (n) => { set(n, piece.toChapter); })} to {select('Last chapter', piece.toChapter, piece.fromChapter, (n) => { set(piece.fromChapter, n); })}
-      <span className="text-second">of {title.chapters.length}, {clock(ms)}</span>
+      Take chapters{' '}
+      {select('First chapter', piece.fromChapter, 1, (n) => {
+        set(n, piece.toChapter);
+      })}{' '}
+      to{' '}
+      {select('Last chapter', piece.toChapter, piece.fromChapter, (n) => {
+        set(piece.fromChapter, n);
+      })}
+      <span className="text-second">
+        of {title.chapters.length}, {clock(ms)}
+      </span>
     </p>
   );
 }
 
-function Chapters({ title, reel, onChange, disabled }: { title: Title; reel: Reel | null; onChange: (reel: Reel) => void; disabled: boolean }) {
+function Chapters({
+  title,
+  reel,
+  onChange,
+  disabled,
+}: {
+  title: Title;
+  reel: Reel | null;
+  onChange: (reel: Reel) => void;
+  disabled: boolean;
+}) {
   const piece = reel?.pieces[0];
   return (
     <ol className="mt-1 grid grid-cols-2 gap-x-4">
@@ -76,11 +159,23 @@ function Chapters({ title, reel, onChange, disabled }: { title: Title; reel: Ree
             <span className="text-right text-second">{chapter.number}</span>
             {reel && inside ? (
               <input
-                aria-label={`Name of chapter ${String(chapter.number)}`} value={reel.chapterNames[place] ?? ''} placeholder={`Chapter ${String(place + 1)}`} disabled={disabled}
-                onChange={(e) => { onChange({ ...reel, chapterNames: Array.from({ length: Math.max(reel.chapterNames.length, place + 1) }, (_, i) => (i === place ? e.target.value : (reel.chapterNames[i] ?? ''))) }); }}
+                aria-label={`Name of chapter ${String(chapter.number)}`}
+                value={reel.chapterNames[place] ?? ''}
+                placeholder={`Chapter ${String(place + 1)}`}
+                disabled={disabled}
+                onChange={(e) => {
+                  onChange({
+                    ...reel,
+                    chapterNames: Array.from({ length: Math.max(reel.chapterNames.length, place + 1) }, (_, i) =>
+                      i === place ? e.target.value : (reel.chapterNames[i] ?? ''),
+                    ),
+                  });
+                }}
                 className="min-w-0 rounded-[4px] border border-transparent bg-transparent px-1 placeholder:text-third hover:border-line focus:border-line"
               />
-            ) : <span className="truncate px-1 text-second">Chapter {chapter.number}</span>}
+            ) : (
+              <span className="truncate px-1 text-second">Chapter {chapter.number}</span>
+            )}
             <span className="text-second">{clock(chapter.startMs)}</span>
           </li>
         );
@@ -97,28 +192,81 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
   const remarks = disc.reading.remarks.filter((r) => r.title === title.number);
   const usable = title.state === 'usable';
   return (
-    <Panel label={`Title ${String(title.number)}`} title={`Title ${String(title.number)}, ${finding ? roleOf(finding) : ''}`} aside={usable && !reel ? <Button tone="plain" onClick={onTake}>Take it <Key>T</Key></Button> : <span className="text-second">{usable ? 'in a reel' : ''}</span>}>
+    <Panel
+      label={`Title ${String(title.number)}`}
+      title={`Title ${String(title.number)}, ${finding ? roleOf(finding) : ''}`}
+      aside={
+        usable && !reel ? (
+          <Button tone="plain" onClick={onTake}>
+            Take it <Key>T</Key>
+          </Button>
+        ) : (
+          <span className="text-second">{usable ? 'in a reel' : ''}</span>
+        )
+      }
+    >
       <div className="min-h-0 flex-1 divide-y divide-faint overflow-y-auto">
         {finding && (
           <div className="px-3.5 py-2">
             <p className="text-second">
               {finding.role === 'unusable' ? '' : `${String(Math.round(finding.confidence * 100))} % sure: `}
-              {finding.evidence.slice(0, 4).map((e, i) => <span key={e.kind}>{i > 0 && ', '}<span className={i < 2 ? 'font-semibold text-ink' : ''}>{evidenceText(e)}</span></span>)}.
+              {finding.evidence.slice(0, 4).map((e, i) => (
+                <span key={e.kind}>
+                  {i > 0 && ', '}
+                  <span className={i < 2 ? 'font-semibold text-ink' : ''}>{evidenceText(e)}</span>
+                </span>
+              ))}
+              .
             </p>
-            {remarks.map((r) => <p key={r.code + r.detail} className="pt-1"><StateText state={r.severity === 'fault' ? 'damaged' : 'eyes'}>{remarkText(r)}</StateText></p>)}
+            {remarks.map((r) => (
+              <p key={r.code + r.detail} className="pt-1">
+                <StateText state={r.severity === 'fault' ? 'damaged' : 'eyes'}>{remarkText(r)}</StateText>
+              </p>
+            ))}
           </div>
         )}
         <div className="grid grid-cols-[64px_minmax(0,1fr)] gap-x-2 px-3.5 py-2">
-          <span className="text-second">picture</span><span>{videoText(title)}</span>
-          <span className="text-second">length</span><span>{clock(title.durationMs)}, {bytes(title.sizeBytes)}, {plural(title.chapters.length, 'chapter')}{title.angles > 1 ? `, ${plural(title.angles, 'angle')}` : ''}</span>
+          <span className="text-second">picture</span>
+          <span>{videoText(title)}</span>
+          <span className="text-second">length</span>
+          <span>
+            {clock(title.durationMs)}, {bytes(title.sizeBytes)}, {plural(title.chapters.length, 'chapter')}
+            {title.angles > 1 ? `, ${plural(title.angles, 'angle')}` : ''}
+          </span>
         </div>
         <Section name="Audio">
           {title.audio.length === 0 && <p className="text-second">No audio track.</p>}
-          {title.audio.map((t) => <TrackRow key={t.stream} name={`Audio: ${languageName(t.language)}, ${audioText(t)}`} checked={reel?.audio.some((a) => a.stream === t.stream) ?? false} disabled={!reel || locked || t.codec === 'unknown'} onChange={(on) => { if (reel) onChange(toggled(reel, title, 'audio', t.stream, on)); }} language={languageName(t.language)} what={audioText(t)} aside={purposeText(t)} />)}
+          {title.audio.map((t) => (
+            <TrackRow
+              key={t.stream}
+              name={`Audio: ${languageName(t.language)}, ${audioText(t)}`}
+              checked={reel?.audio.some((a) => a.stream === t.stream) ?? false}
+              disabled={!reel || locked || t.codec === 'unknown'}
+              onChange={(on) => {
+                if (reel) onChange(toggled(reel, title, 'audio', t.stream, on));
+              }}
+              language={languageName(t.language)}
+              what={audioText(t)}
+              aside={purposeText(t)}
+            />
+          ))}
         </Section>
         <Section name="Subtitles">
           {title.subtitles.length === 0 && <p className="text-second">No subtitle track.</p>}
-          {title.subtitles.map((t) => <TrackRow key={t.stream} name={`Subtitles: ${languageName(t.language)}`} checked={reel?.subtitles.some((s) => s.stream === t.stream) ?? false} disabled={!reel || locked} onChange={(on) => { if (reel) onChange(toggled(reel, title, 'subtitles', t.stream, on)); }} language={languageName(t.language)} what="pictures, as on the disc" aside={purposeText(t)} />)}
+          {title.subtitles.map((t) => (
+            <TrackRow
+              key={t.stream}
+              name={`Subtitles: ${languageName(t.language)}`}
+              checked={reel?.subtitles.some((s) => s.stream === t.stream) ?? false}
+              disabled={!reel || locked}
+              onChange={(on) => {
+                if (reel) onChange(toggled(reel, title, 'subtitles', t.stream, on));
+              }}
+              language={languageName(t.language)}
+              what="pictures, as on the disc"
+              aside={purposeText(t)}
+            />
+          ))}
         </Section>
         <Section name="Chapters">
           {reel && <ChapterRange title={title} reel={reel} onChange={onChange} disabled={locked} />}

@@ -38,7 +38,9 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
     setProblem(null);
     for (const { id, reel } of waiting) {
       try {
-        const { jobId } = await call('submitJob', { body: { source: source.ref, fingerprint: disc.fingerprint, reading: disc.reading, reel, storage: storage.id } });
+        const { jobId } = await call('submitJob', {
+          body: { source: source.ref, fingerprint: disc.fingerprint, reading: disc.reading, reel, storage: storage.id },
+        });
         draft.queued(id, jobId);
       } catch (error) {
         setProblem(problemOf(error)); // the others are still tried: one clash must not hold up the batch
@@ -49,22 +51,60 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
   const ready = waiting.length > 0 && storage !== undefined && source !== undefined && !busy;
   return (
     <div className="flex w-[252px] shrink-0 flex-col justify-end gap-2 text-second">
-      {problem && <ProblemNote problem={problem} onClose={() => { setProblem(null); }} />}
+      {problem && (
+        <ProblemNote
+          problem={problem}
+          onClose={() => {
+            setProblem(null);
+          }}
+        />
+      )}
       <label className="grid grid-cols-[44px_minmax(0,1fr)] items-center gap-x-2">
         <span>from</span>
-        <select aria-label="Read from" value={source ? JSON.stringify(source.ref) : ''} onChange={(e) => { setChosen(e.target.value); }} className="min-w-0 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink">
+        <select
+          aria-label="Read from"
+          value={source ? JSON.stringify(source.ref) : ''}
+          onChange={(e) => {
+            setChosen(e.target.value);
+          }}
+          className="min-w-0 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink"
+        >
           {sources.length === 0 && <option value="">no source is there</option>}
-          {sources.map((s) => <option key={JSON.stringify(s.ref)} value={JSON.stringify(s.ref)}>{s.name}</option>)}
+          {sources.map((s) => (
+            <option key={JSON.stringify(s.ref)} value={JSON.stringify(s.ref)}>
+              {s.name}
+            </option>
+          ))}
         </select>
       </label>
       <label className="grid grid-cols-[44px_minmax(0,1fr)] items-center gap-x-2">
         <span>to</span>
-        <select aria-label="Library storage" value={storage?.id ?? ''} onChange={(e) => { draft.setStorage(e.target.value); }} className="min-w-0 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink">
-          {storages.map((s) => <option key={s.id} value={s.id}>{s.name}{s.freeBytes === null ? ', not there' : `, ${bytes(s.freeBytes)} free`}</option>)}
+        <select
+          aria-label="Library storage"
+          value={storage?.id ?? ''}
+          onChange={(e) => {
+            draft.setStorage(e.target.value);
+          }}
+          className="min-w-0 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink"
+        >
+          {storages.map((s) => (
+            <option key={s.id} value={s.id}>
+              {s.name}
+              {s.freeBytes === null ? ', not there' : `, ${bytes(s.freeBytes)} free`}
+            </option>
+          ))}
         </select>
       </label>
       <p>{waiting.length === 0 ? 'Everything planned is on the queue.' : `${plural(waiting.length, 'reel')}, about ${bytes(needed)}`}</p>
-      <Button tone="main" data-action="queue" disabled={!ready} onClick={() => void submit()} className="justify-between px-3 py-2.5 text-[14px]">{busy ? 'Queueing…' : `Queue ${plural(waiting.length, 'reel')}`} <Key>Q</Key></Button>
+      <Button
+        tone="main"
+        data-action="queue"
+        disabled={!ready}
+        onClick={() => void submit()}
+        className="justify-between px-3 py-2.5 text-[14px]"
+      >
+        {busy ? 'Queueing…' : `Queue ${plural(waiting.length, 'reel')}`} <Key>Q</Key>
+      </Button>
     </div>
   );
 }

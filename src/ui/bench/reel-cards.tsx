@@ -20,8 +20,13 @@ function RecipeBoxes({ reel, onChange, disabled }: { reel: Reel; onChange: (reel
       {ALL.map((id) => (
         <label key={id} title={RECIPE_NOTE[id]} className="flex items-center gap-1">
           <input
-            type="checkbox" className="accent-(--accent)" checked={reel.recipes.includes(id)} disabled={disabled || (reel.recipes.length === 1 && reel.recipes[0] === id)}
-            onChange={(e) => { onChange({ ...reel, recipes: ALL.filter((r) => (r === id ? e.target.checked : reel.recipes.includes(r))) }); }}
+            type="checkbox"
+            className="accent-(--accent)"
+            checked={reel.recipes.includes(id)}
+            disabled={disabled || (reel.recipes.length === 1 && reel.recipes[0] === id)}
+            onChange={(e) => {
+              onChange({ ...reel, recipes: ALL.filter((r) => (r === id ? e.target.checked : reel.recipes.includes(r))) });
+            }}
           />
           {RECIPE[id]}
         </label>
@@ -34,7 +39,14 @@ function JobLine({ job }: { job: JobState | undefined }) {
   if (!job) return <StateText state="none">its job is no longer on the queue</StateText>;
   const state = job.state === 'done' ? 'kept' : job.state === 'failed' || job.state === 'cancelled' ? 'damaged' : 'running';
   const share = job.state === 'running' && job.total > 0 ? `, ${String(Math.floor((100 * job.done) / job.total))} %` : '';
-  return <Link href={job.state === 'done' ? '/vault' : '/queue'} className="hover:underline"><StateText state={state}>{JOB[job.state]}{share}</StateText></Link>;
+  return (
+    <Link href={job.state === 'done' ? '/vault' : '/queue'} className="hover:underline">
+      <StateText state={state}>
+        {JOB[job.state]}
+        {share}
+      </StateText>
+    </Link>
+  );
 }
 
 interface CardProps {
@@ -60,34 +72,119 @@ function ReelCard({ disc, contents, draft, place, selected, jobs, onSelect, onCh
     return `title ${String(p.title)}${p.fromChapter === 1 && p.toChapter === chapters ? (chapters > 1 ? `, all ${String(chapters)} chapters` : '') : `, chapters ${String(p.fromChapter)} to ${String(p.toChapter)}`}`;
   });
   return (
-    <article aria-label={`Reel ${reel.name}`} onClick={onSelect} className={`flex w-[336px] shrink-0 flex-col gap-1.5 rounded-[8px] border bg-card px-3 py-2 ${selected ? 'border-accent shadow-[inset_0_0_0_1px_var(--accent)]' : 'border-line'}`}>
+    <article
+      aria-label={`Reel ${reel.name}`}
+      onClick={onSelect}
+      className={`flex w-[336px] shrink-0 flex-col gap-1.5 rounded-[8px] border bg-card px-3 py-2 ${selected ? 'border-accent shadow-[inset_0_0_0_1px_var(--accent)]' : 'border-line'}`}
+    >
       <div className="flex items-center gap-2">
-        <input aria-label="Name of the reel" value={reel.name} disabled={locked} onFocus={onSelect} onChange={(e) => { onChange({ ...reel, name: e.target.value }); }} className="min-w-0 flex-1 rounded-[4px] border border-transparent bg-transparent font-serif text-[16px] font-semibold hover:border-line focus:border-line" />
+        <input
+          aria-label="Name of the reel"
+          value={reel.name}
+          disabled={locked}
+          onFocus={onSelect}
+          onChange={(e) => {
+            onChange({ ...reel, name: e.target.value });
+          }}
+          className="min-w-0 flex-1 rounded-[4px] border border-transparent bg-transparent font-serif text-[16px] font-semibold hover:border-line focus:border-line"
+        />
         <span className="text-[12px] text-third">{place}</span>
-        <button type="button" aria-label={`Remove the reel ${reel.name}`} title="Remove" onClick={(e) => { e.stopPropagation(); onRemove(); }} className="text-third hover:text-ink"><X size={14} aria-hidden /></button>
+        <button
+          type="button"
+          aria-label={`Remove the reel ${reel.name}`}
+          title="Remove"
+          onClick={(e) => {
+            e.stopPropagation();
+            onRemove();
+          }}
+          className="text-third hover:text-ink"
+        >
+          <X size={14} aria-hidden />
+        </button>
       </div>
-      <div className="flex gap-px">{pieces.map((text, i) => <div key={text} className={`min-w-0 flex-1 truncate rounded-[3px] px-2 py-0.5 text-[12px] text-on-hue ${hueOf(contents.get(reel.pieces[i]?.title ?? 0) ?? 0)}`}>{text}</div>)}</div>
+      <div className="flex gap-px">
+        {pieces.map((text, i) => (
+          <div
+            key={text}
+            className={`min-w-0 flex-1 truncate rounded-[3px] px-2 py-0.5 text-[12px] text-on-hue ${hueOf(contents.get(reel.pieces[i]?.title ?? 0) ?? 0)}`}
+          >
+            {text}
+          </div>
+        ))}
+      </div>
       <div className="grid grid-cols-[62px_minmax(0,1fr)] gap-x-2">
-        <span className="text-second">recipes</span><RecipeBoxes reel={reel} onChange={onChange} disabled={locked} />
-        <span className="text-second">tracks</span><span className="truncate">{list([`${String(reel.audio.length)} audio`, `${String(reel.subtitles.length)} subtitle`])}, {clock(estimate.durationMs)}</span>
-        <span className="text-second">size</span><span className="truncate">about {list(reel.recipes.map((r) => bytes(r === 'master' ? estimate.masterBytes : estimate.accessBytes)))}</span>
-        <span className="text-second">{locked ? 'job' : 'file'}</span>{locked ? <JobLine job={jobs.find((j) => j.id === jobId)} /> : <span className="truncate" title={fileName}>{fileName}{reel.recipes.map((r) => (r === 'master' ? '.mkv' : '.mp4')).join(', ')}</span>}
+        <span className="text-second">recipes</span>
+        <RecipeBoxes reel={reel} onChange={onChange} disabled={locked} />
+        <span className="text-second">tracks</span>
+        <span className="truncate">
+          {list([`${String(reel.audio.length)} audio`, `${String(reel.subtitles.length)} subtitle`])}, {clock(estimate.durationMs)}
+        </span>
+        <span className="text-second">size</span>
+        <span className="truncate">
+          about {list(reel.recipes.map((r) => bytes(r === 'master' ? estimate.masterBytes : estimate.accessBytes)))}
+        </span>
+        <span className="text-second">{locked ? 'job' : 'file'}</span>
+        {locked ? (
+          <JobLine job={jobs.find((j) => j.id === jobId)} />
+        ) : (
+          <span className="truncate" title={fileName}>
+            {fileName}
+            {reel.recipes.map((r) => (r === 'master' ? '.mkv' : '.mp4')).join(', ')}
+          </span>
+        )}
       </div>
     </article>
   );
 }
 
 /** What will be produced: one card per reel. */
-export function ReelCards({ disc, reels, selected, engine, onSelect, onChange, onRemove }: {
-  disc: DiscRecord; reels: readonly DraftReel[]; selected: string | null; engine: EngineState | null;
-  onSelect: (draft: DraftReel) => void; onChange: (id: string, reel: Reel) => void; onRemove: (id: string) => void;
+export function ReelCards({
+  disc,
+  reels,
+  selected,
+  engine,
+  onSelect,
+  onChange,
+  onRemove,
+}: {
+  disc: DiscRecord;
+  reels: readonly DraftReel[];
+  selected: string | null;
+  engine: EngineState | null;
+  onSelect: (draft: DraftReel) => void;
+  onChange: (id: string, reel: Reel) => void;
+  onRemove: (id: string) => void;
 }) {
-  const contents = useMemo(() => new Map(layoutMap(disc.reading, disc.findings, 'place').lanes.map((l) => [l.title, l.blocks[0]?.content ?? 0])), [disc.reading, disc.findings]);
+  const contents = useMemo(
+    () => new Map(layoutMap(disc.reading, disc.findings, 'place').lanes.map((l) => [l.title, l.blocks[0]?.content ?? 0])),
+    [disc.reading, disc.findings],
+  );
   return (
     <div className="flex min-w-0 flex-1 gap-3 overflow-x-auto p-px" role="group" aria-label="Reels">
-      {reels.length === 0 && <p className="flex flex-1 items-center justify-center rounded-[8px] border border-dashed border-line text-second">No reel yet: select a title on the map and take it.</p>}
+      {reels.length === 0 && (
+        <p className="flex flex-1 items-center justify-center rounded-[8px] border border-dashed border-line text-second">
+          No reel yet: select a title on the map and take it.
+        </p>
+      )}
       {reels.map((draft, i) => (
-        <ReelCard key={draft.id} disc={disc} contents={contents} draft={draft} place={`${String(i + 1)} of ${String(reels.length)}`} selected={draft.id === selected} jobs={engine?.jobs ?? []} onSelect={() => { onSelect(draft); }} onChange={(reel) => { onChange(draft.id, reel); }} onRemove={() => { onRemove(draft.id); }} />
+        <ReelCard
+          key={draft.id}
+          disc={disc}
+          contents={contents}
+          draft={draft}
+          place={`${String(i + 1)} of ${String(reels.length)}`}
+          selected={draft.id === selected}
+          jobs={engine?.jobs ?? []}
+          onSelect={() => {
+            onSelect(draft);
+          }}
+          onChange={(reel) => {
+            onChange(draft.id, reel);
+          }}
+          onRemove={() => {
+            onRemove(draft.id);
+          }}
+        />
       ))}
     </div>
   );

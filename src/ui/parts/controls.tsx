@@ -10,12 +10,33 @@ const TONES: Readonly<Record<Tone, string>> = {
 
 /** A button of one of four weights; one `main` per screen. */
 export function Button({ tone = 'plain', className = '', ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { tone?: Tone }) {
-  return <button type="button" {...rest} className={`inline-flex items-center justify-center gap-1.5 rounded-[6px] border px-2.5 py-1 whitespace-nowrap transition-colors ${TONES[tone]} ${className}`} />;
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`inline-flex items-center justify-center gap-1.5 rounded-[6px] border px-2.5 py-1 whitespace-nowrap transition-colors ${TONES[tone]} ${className}`}
+    />
+  );
 }
 
-export function Panel({ title, aside, children, className = '', label }: { title?: ReactNode; aside?: ReactNode; children: ReactNode; className?: string; label?: string }) {
+export function Panel({
+  title,
+  aside,
+  children,
+  className = '',
+  label,
+}: {
+  title?: ReactNode;
+  aside?: ReactNode;
+  children: ReactNode;
+  className?: string;
+  label?: string;
+}) {
   return (
-    <section aria-label={label} className={`flex min-h-0 min-w-0 flex-col overflow-hidden rounded-[8px] border border-line bg-card ${className}`}>
+    <section
+      aria-label={label}
+      className={`flex min-h-0 min-w-0 flex-col overflow-hidden rounded-[8px] border border-line bg-card ${className}`}
+    >
       {(title !== undefined || aside !== undefined) && (
         <header className="flex min-h-9 items-center justify-between gap-3 border-b border-faint px-3 py-1.5">
           <h2 className="min-w-0 truncate font-serif text-[15px] font-semibold">{title}</h2>
@@ -28,12 +49,26 @@ export function Panel({ title, aside, children, className = '', label }: { title
 }
 
 export type State = 'kept' | 'planned' | 'eyes' | 'damaged' | 'running' | 'none';
-const STATE_COLOUR: Readonly<Record<State, string>> = { kept: 'text-kept', planned: 'text-planned', eyes: 'text-eyes', damaged: 'text-damaged', running: 'text-accent', none: 'text-third' };
+const STATE_COLOUR: Readonly<Record<State, string>> = {
+  kept: 'text-kept',
+  planned: 'text-planned',
+  eyes: 'text-eyes',
+  damaged: 'text-damaged',
+  running: 'text-accent',
+  none: 'text-third',
+};
 
 /** A state's mark: a shape of its own for each, since colour alone says nothing to many. */
 export function Mark({ state }: { state: State }) {
   const shape = {
-    kept: <path d="M6 0.8l1.4 1.1 1.8-.2.5 1.7 1.5 1-.6 1.6.6 1.7-1.5 1-.5 1.7-1.8-.2L6 11.2l-1.4-1.1-1.8.2-.5-1.7-1.5-1L1.4 6 .8 4.4l1.5-1 .5-1.7 1.8.2z M3.6 6l1.7 1.7L8.5 4.4" fill="none" stroke="currentColor" strokeWidth="1.2" />,
+    kept: (
+      <path
+        d="M6 0.8l1.4 1.1 1.8-.2.5 1.7 1.5 1-.6 1.6.6 1.7-1.5 1-.5 1.7-1.8-.2L6 11.2l-1.4-1.1-1.8.2-.5-1.7-1.5-1L1.4 6 .8 4.4l1.5-1 .5-1.7 1.8.2z M3.6 6l1.7 1.7L8.5 4.4"
+        fill="none"
+        stroke="currentColor"
+        strokeWidth="1.2"
+      />
+    ),
     planned: <rect x="1.5" y="2.5" width="9" height="7" rx="1" fill="none" stroke="currentColor" strokeWidth="1.4" />,
     eyes: <path d="M6 1l5 5-5 5-5-5z" fill="currentColor" />,
     damaged: <path d="M1.5 10.5l9-9M1.5 6.5l5-5M5.5 10.5l5-5" stroke="currentColor" strokeWidth="1.5" />,
@@ -59,8 +94,18 @@ export function StateText({ state, children }: { state: State; children: ReactNo
 export function Bar({ value, label, tone = 'bg-accent' }: { value: number | null; label: string; tone?: string }) {
   const percent = value === null ? 0 : Math.max(0, Math.min(100, value * 100));
   return (
-    <div role="progressbar" aria-label={label} aria-valuemin={0} aria-valuemax={100} {...(value === null ? {} : { 'aria-valuenow': Math.round(percent) })} className="h-1.5 overflow-hidden rounded-[2px] bg-faint">
-      <div className={`h-full ${tone} ${value === null ? 'w-1/4 animate-pulse' : ''}`} style={value === null ? undefined : { width: `${percent.toFixed(1)}%` }} />
+    <div
+      role="progressbar"
+      aria-label={label}
+      aria-valuemin={0}
+      aria-valuemax={100}
+      {...(value === null ? {} : { 'aria-valuenow': Math.round(percent) })}
+      className="h-1.5 overflow-hidden rounded-[2px] bg-faint"
+    >
+      <div
+        className={`h-full ${tone} ${value === null ? 'w-1/4 animate-pulse' : ''}`}
+        style={value === null ? undefined : { width: `${percent.toFixed(1)}%` }}
+      />
     </div>
   );
 }
@@ -75,5 +120,9 @@ export function Empty({ title, children }: { title: string; children?: ReactNode
 }
 
 export function Key({ children }: { children: ReactNode }) {
-  return <kbd className="inline-flex min-w-[18px] items-center justify-center rounded-[4px] border border-current/40 px-1 font-sans text-[11px] leading-[16px] opacity-80">{children}</kbd>;
+  return (
+    <kbd className="inline-flex min-w-[18px] items-center justify-center rounded-[4px] border border-current/40 px-1 font-sans text-[11px] leading-[16px] opacity-80">
+      {children}
+    </kbd>
+  );
 }

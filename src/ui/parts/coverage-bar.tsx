@@ -1,21 +1,38 @@
 import type { Coverage } from '@/core/reels';
 
 const PARTS = [
-  ['kept', 'bg-kept', 'in the vault'], ['planned', 'bg-planned', 'planned'], ['open', 'bg-line', 'not taken'], ['unusable', 'hatch text-damaged', 'can not be taken'],
+  ['kept', 'bg-kept', 'in the vault'],
+  ['planned', 'bg-planned', 'planned'],
+  ['open', 'bg-line', 'not taken'],
+  ['unusable', 'hatch text-damaged', 'can not be taken'],
 ] as const;
 
-export const percentOf = (coverage: Coverage, kind: (typeof PARTS)[number][0]): number => (coverage.total.ms > 0 ? Math.round((100 * coverage[kind].ms) / coverage.total.ms) : 0);
+export const percentOf = (coverage: Coverage, kind: (typeof PARTS)[number][0]): number =>
+  coverage.total.ms > 0 ? Math.round((100 * coverage[kind].ms) / coverage.total.ms) : 0;
 
 /** "in the vault 88 %, not taken 12 %". */
 export function coverageText(coverage: Coverage): string {
-  return PARTS.filter(([kind]) => percentOf(coverage, kind) > 0).map(([kind, , name]) => `${name} ${String(percentOf(coverage, kind))} %`).join(' · ') || 'nothing on it';
+  return (
+    PARTS.filter(([kind]) => percentOf(coverage, kind) > 0)
+      .map(([kind, , name]) => `${name} ${String(percentOf(coverage, kind))} %`)
+      .join(' · ') || 'nothing on it'
+  );
 }
 
 /** What has become of a disc's minutes. */
 export function CoverageBar({ coverage, className = '' }: { coverage: Coverage; className?: string }) {
   return (
-    <div role="img" aria-label={coverageText(coverage)} title={coverageText(coverage)} className={`flex h-2 gap-px overflow-hidden rounded-[2px] bg-faint ${className}`}>
-      {PARTS.map(([kind, colour]) => (coverage[kind].ms > 0 ? <div key={kind} className={colour} style={{ width: `${String((100 * coverage[kind].ms) / coverage.total.ms)}%` }} /> : null))}
+    <div
+      role="img"
+      aria-label={coverageText(coverage)}
+      title={coverageText(coverage)}
+      className={`flex h-2 gap-px overflow-hidden rounded-[2px] bg-faint ${className}`}
+    >
+      {PARTS.map(([kind, colour]) =>
+        coverage[kind].ms > 0 ? (
+          <div key={kind} className={colour} style={{ width: `${String((100 * coverage[kind].ms) / coverage.total.ms)}%` }} />
+        ) : null,
+      )}
     </div>
   );
 }

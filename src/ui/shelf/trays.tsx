@@ -24,7 +24,9 @@ export function ReadingProgress({ task }: { task: ReadingTask }) {
     <div className="mt-1.5">
       <div className="mb-1 flex items-center justify-between gap-2 text-second">
         <span>{readingText(task)}</span>
-        <Button tone="quiet" className="-my-1" onClick={() => void call('cancelReading', { id: task.id })}>Cancel</Button>
+        <Button tone="quiet" className="-my-1" onClick={() => void call('cancelReading', { id: task.id })}>
+          Cancel
+        </Button>
       </div>
       <Bar value={total > 0 ? done / total : null} label={`Reading ${task.name}`} />
     </div>
@@ -34,14 +36,19 @@ export function ReadingProgress({ task }: { task: ReadingTask }) {
 function DiscSelect({ drive, onInsert }: { drive: DriveState; onInsert: (disc: string) => void }) {
   return (
     <Select.Root value="" onValueChange={onInsert}>
-      <Select.Trigger aria-label={`Insert a disc into ${drive.name}`} className="inline-flex items-center gap-1 rounded-[6px] border border-line bg-card px-2.5 py-1 hover:border-second">
+      <Select.Trigger
+        aria-label={`Insert a disc into ${drive.name}`}
+        className="inline-flex items-center gap-1 rounded-[6px] border border-line bg-card px-2.5 py-1 hover:border-second"
+      >
         <Select.Value placeholder={drive.disc ? 'Change disc' : 'Insert a disc'} />
       </Select.Trigger>
       <Select.Portal>
         <Select.Content position="popper" sideOffset={4} className="z-40 rounded-[6px] border border-line bg-card p-1 shadow-lg">
           <Select.Viewport nonce={use(Nonce)}>
             {drive.discs.map((disc) => (
-              <Select.Item key={disc.id} value={disc.id} className="rounded-[4px] px-2.5 py-1 outline-none data-[highlighted]:bg-wash"><Select.ItemText>{disc.label}</Select.ItemText></Select.Item>
+              <Select.Item key={disc.id} value={disc.id} className="rounded-[4px] px-2.5 py-1 outline-none data-[highlighted]:bg-wash">
+                <Select.ItemText>{disc.label}</Select.ItemText>
+              </Select.Item>
             ))}
           </Select.Viewport>
         </Select.Content>
@@ -56,10 +63,11 @@ function DriveRow({ drive, tasks }: { drive: DriveState; tasks: readonly Reading
   const task = lastTask(tasks, ref);
   const reading = task?.state === 'reading' ? task : null;
   // Laying a disc in starts its reading: that is what it was laid in for.
-  const insert = (disc: string) => void action.run(async () => {
-    await call('insert', { id: drive.id, body: { disc } });
-    await startReading(ref);
-  });
+  const insert = (disc: string) =>
+    void action.run(async () => {
+      await call('insert', { id: drive.id, body: { disc } });
+      await startReading(ref);
+    });
   return (
     <li className="border-b border-faint px-3 py-2 last:border-0">
       <div className="flex items-center gap-2">
@@ -74,12 +82,32 @@ function DriveRow({ drive, tasks }: { drive: DriveState; tasks: readonly Reading
       ) : (
         <div className="mt-1.5 flex items-center gap-2">
           <DiscSelect drive={drive} onInsert={insert} />
-          {drive.disc && <Button onClick={() => void action.run(() => startReading(ref))} disabled={action.busy}>Read</Button>}
-          {drive.disc && <Button tone="quiet" onClick={() => void action.run(() => call('eject', { id: drive.id }))} disabled={action.busy || drive.state !== 'ready'}>Eject</Button>}
+          {drive.disc && (
+            <Button onClick={() => void action.run(() => startReading(ref))} disabled={action.busy}>
+              Read
+            </Button>
+          )}
+          {drive.disc && (
+            <Button
+              tone="quiet"
+              onClick={() => void action.run(() => call('eject', { id: drive.id }))}
+              disabled={action.busy || drive.state !== 'ready'}
+            >
+              Eject
+            </Button>
+          )}
         </div>
       )}
-      {action.problem && <div className="mt-2"><ProblemNote problem={action.problem} onClose={action.clear} /></div>}
-      {!reading && task?.state === 'failed' && task.problem && <div className="mt-2"><ProblemNote problem={task.problem} /></div>}
+      {action.problem && (
+        <div className="mt-2">
+          <ProblemNote problem={action.problem} onClose={action.clear} />
+        </div>
+      )}
+      {!reading && task?.state === 'failed' && task.problem && (
+        <div className="mt-2">
+          <ProblemNote problem={task.problem} />
+        </div>
+      )}
       {!reading && task?.state === 'cancelled' && <p className="mt-1 text-second">Reading was cancelled.</p>}
     </li>
   );
@@ -93,12 +121,28 @@ function SourceRow({ source, tasks, known }: { source: FoundSource; tasks: reado
   return (
     <li className="border-b border-faint px-3 py-1.5 last:border-0">
       <div className="flex items-center gap-2">
-        <span className="min-w-0 flex-1 truncate" title={source.path}>{source.name}</span>
+        <span className="min-w-0 flex-1 truncate" title={source.path}>
+          {source.name}
+        </span>
         <span className="text-third">{source.sizeBytes === null ? 'folder' : bytes(source.sizeBytes)}</span>
-        {!reading && <Button tone={known ? 'quiet' : 'plain'} className="-my-0.5" onClick={() => void action.run(() => startReading(ref))} disabled={action.busy} aria-label={`Read ${source.name}`}>{known ? 'Read again' : 'Read'}</Button>}
+        {!reading && (
+          <Button
+            tone={known ? 'quiet' : 'plain'}
+            className="-my-0.5"
+            onClick={() => void action.run(() => startReading(ref))}
+            disabled={action.busy}
+            aria-label={`Read ${source.name}`}
+          >
+            {known ? 'Read again' : 'Read'}
+          </Button>
+        )}
       </div>
       {reading && <ReadingProgress task={reading} />}
-      {task?.state === 'failed' && task.problem && <div className="my-1"><ProblemNote problem={task.problem} /></div>}
+      {task?.state === 'failed' && task.problem && (
+        <div className="my-1">
+          <ProblemNote problem={task.problem} />
+        </div>
+      )}
       {task?.state === 'cancelled' && <p className="text-second">Reading was cancelled.</p>}
       {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
     </li>
@@ -111,17 +155,52 @@ export function Trays({ engine, knownSources }: { engine: EngineState; knownSour
   return (
     <div className="flex min-h-0 flex-col gap-3 overflow-y-auto">
       {engine.drives.length > 0 && (
-        <Panel title="Trays" label="Trays" className="shrink-0"><ul>{engine.drives.map((d) => <DriveRow key={d.id} drive={d} tasks={engine.readings} />)}</ul></Panel>
+        <Panel title="Trays" label="Trays" className="shrink-0">
+          <ul>
+            {engine.drives.map((d) => (
+              <DriveRow key={d.id} drive={d} tasks={engine.readings} />
+            ))}
+          </ul>
+        </Panel>
       )}
       {engine.roots.map((root) => (
-        <Panel key={root.id} label={root.name} className="shrink-0" title={root.name} aside={<Button tone="quiet" onClick={() => { setBrowsing(root.id); }}><FolderOpen size={14} aria-hidden />Choose…</Button>}>
+        <Panel
+          key={root.id}
+          label={root.name}
+          className="shrink-0"
+          title={root.name}
+          aside={
+            <Button
+              tone="quiet"
+              onClick={() => {
+                setBrowsing(root.id);
+              }}
+            >
+              <FolderOpen size={14} aria-hidden />
+              Choose…
+            </Button>
+          }
+        >
           {root.available ? (
             <ul>
-              {root.found.filter((f) => f.kind !== 'folder').map((f) => <SourceRow key={f.path} source={f} tasks={engine.readings} known={knownSources.has(JSON.stringify({ kind: 'place', root: f.root, path: f.path }))} />)}
-              {root.found.every((f) => f.kind === 'folder') && <li className="px-3 py-2 text-second">No image and no disc folder here. Copy one in: it shows up by itself.</li>}
+              {root.found
+                .filter((f) => f.kind !== 'folder')
+                .map((f) => (
+                  <SourceRow
+                    key={f.path}
+                    source={f}
+                    tasks={engine.readings}
+                    known={knownSources.has(JSON.stringify({ kind: 'place', root: f.root, path: f.path }))}
+                  />
+                ))}
+              {root.found.every((f) => f.kind === 'folder') && (
+                <li className="px-3 py-2 text-second">No image and no disc folder here. Copy one in: it shows up by itself.</li>
+              )}
             </ul>
           ) : (
-            <div className="px-3 py-2"><StateText state="eyes">This folder is not there at the moment.</StateText></div>
+            <div className="px-3 py-2">
+              <StateText state="eyes">This folder is not there at the moment.</StateText>
+            </div>
           )}
         </Panel>
       ))}
@@ -130,13 +209,28 @@ export function Trays({ engine, knownSources }: { engine: EngineState; knownSour
           {engine.storages.map((s) => (
             <li key={s.id} className="flex items-center gap-2 border-b border-faint px-3 py-1.5 last:border-0">
               <HardDrive size={14} aria-hidden className="text-second" />
-              <span className="min-w-0 flex-1 truncate" title={s.path}>{s.name}</span>
-              {!s.available ? <StateText state="damaged">not there</StateText> : !s.writable ? <StateText state="eyes">read-only</StateText> : <span className="text-second">{s.freeBytes === null ? '' : `${bytes(s.freeBytes)} free`}</span>}
+              <span className="min-w-0 flex-1 truncate" title={s.path}>
+                {s.name}
+              </span>
+              {!s.available ? (
+                <StateText state="damaged">not there</StateText>
+              ) : !s.writable ? (
+                <StateText state="eyes">read-only</StateText>
+              ) : (
+                <span className="text-second">{s.freeBytes === null ? '' : `${bytes(s.freeBytes)} free`}</span>
+              )}
             </li>
           ))}
         </ul>
       </Panel>
-      {browsing !== null && <BrowseDialog root={browsing} onClose={() => { setBrowsing(null); }} />}
+      {browsing !== null && (
+        <BrowseDialog
+          root={browsing}
+          onClose={() => {
+            setBrowsing(null);
+          }}
+        />
+      )}
     </div>
   );
 }

@@ -13,30 +13,77 @@ import { Player } from './player';
 function Section({ name, aside, children }: { name: string; aside?: ReactNode; children: ReactNode }) {
   return (
     <section aria-label={name} className="px-4 py-2.5">
-      <div className="flex items-center justify-between"><h3 className="smallcaps pb-1">{name}</h3>{aside}</div>
+      <div className="flex items-center justify-between">
+        <h3 className="smallcaps pb-1">{name}</h3>
+        {aside}
+      </div>
       {children}
     </section>
   );
 }
 
-const CODEC: Readonly<Record<string, string>> = { V_MPEG2: 'MPEG-2', V_MPEG1: 'MPEG-1', A_AC3: 'AC-3', A_DTS: 'DTS', 'A_PCM/INT/LIT': 'PCM', 'A_MPEG/L2': 'MPEG audio', S_VOBSUB: 'VobSub' };
+const CODEC: Readonly<Record<string, string>> = {
+  V_MPEG2: 'MPEG-2',
+  V_MPEG1: 'MPEG-1',
+  A_AC3: 'AC-3',
+  A_DTS: 'DTS',
+  'A_PCM/INT/LIT': 'PCM',
+  'A_MPEG/L2': 'MPEG audio',
+  S_VOBSUB: 'VobSub',
+};
 
 function Streams({ output }: { output: Output }) {
   const { promise, proof, recipe } = output.sidecar;
   return (
     <table className="w-full">
-      <thead><tr className="text-left text-third"><th scope="col" className="font-normal">stream</th><th scope="col" className="font-normal">codec</th><th scope="col" className="font-normal">language</th><th scope="col" className="text-right font-normal">frames</th><th scope="col" className="text-right font-normal">size</th><th scope="col" className="pl-3 font-normal">{recipe === 'master' ? 'BLAKE3 of the disc’s bytes' : 'made from'}</th></tr></thead>
+      <thead>
+        <tr className="text-left text-third">
+          <th scope="col" className="font-normal">
+            stream
+          </th>
+          <th scope="col" className="font-normal">
+            codec
+          </th>
+          <th scope="col" className="font-normal">
+            language
+          </th>
+          <th scope="col" className="text-right font-normal">
+            frames
+          </th>
+          <th scope="col" className="text-right font-normal">
+            size
+          </th>
+          <th scope="col" className="pl-3 font-normal">
+            {recipe === 'master' ? 'BLAKE3 of the disc’s bytes' : 'made from'}
+          </th>
+        </tr>
+      </thead>
       <tbody>
-        {promise.tracks.filter((t) => recipe === 'master' || t.kind !== 'subtitle').map((t, i) => {
-          const same = proof.checks.find((c) => c.what === 'track identical' && c.track === i)?.passed;
-          return (
-            <tr key={t.stream} className="border-t border-faint">
-              <td className="py-0.5">{t.kind}</td><td>{CODEC[t.codecId] ?? t.codecId}</td><td>{t.kind === 'video' ? '' : languageName(t.language)}</td>
-              <td className="text-right">{t.packets.toLocaleString('en-GB')}</td><td className="text-right whitespace-nowrap">{bytes(t.bytes)}</td>
-              <td className="pl-3">{recipe === 'master' ? <StateText state={same ? 'kept' : 'damaged'}><span title={t.hash} className="text-[12px]">{t.hash.slice(0, 12)}… {same ? 'identical' : 'differs'}</span></StateText> : <span className="text-[12px] text-second">{t.hash.slice(0, 12)}…</span>}</td>
-            </tr>
-          );
-        })}
+        {promise.tracks
+          .filter((t) => recipe === 'master' || t.kind !== 'subtitle')
+          .map((t, i) => {
+            const same = proof.checks.find((c) => c.what === 'track identical' && c.track === i)?.passed;
+            return (
+              <tr key={t.stream} className="border-t border-faint">
+                <td className="py-0.5">{t.kind}</td>
+                <td>{CODEC[t.codecId] ?? t.codecId}</td>
+                <td>{t.kind === 'video' ? '' : languageName(t.language)}</td>
+                <td className="text-right">{t.packets.toLocaleString('en-GB')}</td>
+                <td className="text-right whitespace-nowrap">{bytes(t.bytes)}</td>
+                <td className="pl-3">
+                  {recipe === 'master' ? (
+                    <StateText state={same ? 'kept' : 'damaged'}>
+                      <span title={t.hash} className="text-[12px]">
+                        {t.hash.slice(0, 12)}… {same ? 'identical' : 'differs'}
+                      </span>
+                    </StateText>
+                  ) : (
+                    <span className="text-[12px] text-second">{t.hash.slice(0, 12)}…</span>
+                  )}
+                </td>
+              </tr>
+            );
+          })}
       </tbody>
     </table>
   );
@@ -48,11 +95,44 @@ function Proof({ output }: { output: Output }) {
   const proof = again?.proof ?? output.sidecar.proof;
   const wrong = proof.checks.filter((c) => !c.passed);
   return (
-    <Section name="Proof" aside={<Button disabled={action.busy || output.presence === 'missing'} onClick={() => void action.run(async () => { setAgain(await call('reprove', { id: output.id })); })}>{action.busy ? 'Reading the file…' : 'Prove it again'}</Button>}>
-      <StateText state={proof.passed ? 'kept' : 'damaged'}><span className="font-semibold">{proofText({ ...output.sidecar, proof })}</span></StateText>
-      <p className="text-second">{plural(proof.checks.length, 'check')}: {[...new Set(proof.checks.map((c) => CHECK[c.what]))].join(', ')}.</p>
-      {again && <p className="pt-1"><StateText state={again.sha256Matches ? 'kept' : 'damaged'}>{again.sha256Matches ? 'Proven again just now; SHA-256 of the file is unchanged.' : 'SHA-256 of the file is not what the sidecar says: the file was changed.'}</StateText></p>}
-      {wrong.map((c) => <p key={`${c.what}${String(c.track)}`}><StateText state="damaged">{CHECK[c.what]}{c.track === null ? '' : ` of track ${String(c.track + 1)}`}: {c.found} instead of {c.expected}</StateText></p>)}
+    <Section
+      name="Proof"
+      aside={
+        <Button
+          disabled={action.busy || output.presence === 'missing'}
+          onClick={() =>
+            void action.run(async () => {
+              setAgain(await call('reprove', { id: output.id }));
+            })
+          }
+        >
+          {action.busy ? 'Reading the file…' : 'Prove it again'}
+        </Button>
+      }
+    >
+      <StateText state={proof.passed ? 'kept' : 'damaged'}>
+        <span className="font-semibold">{proofText({ ...output.sidecar, proof })}</span>
+      </StateText>
+      <p className="text-second">
+        {plural(proof.checks.length, 'check')}: {[...new Set(proof.checks.map((c) => CHECK[c.what]))].join(', ')}.
+      </p>
+      {again && (
+        <p className="pt-1">
+          <StateText state={again.sha256Matches ? 'kept' : 'damaged'}>
+            {again.sha256Matches
+              ? 'Proven again just now; SHA-256 of the file is unchanged.'
+              : 'SHA-256 of the file is not what the sidecar says: the file was changed.'}
+          </StateText>
+        </p>
+      )}
+      {wrong.map((c) => (
+        <p key={`${c.what}${String(c.track)}`}>
+          <StateText state="damaged">
+            {CHECK[c.what]}
+            {c.track === null ? '' : ` of track ${String(c.track + 1)}`}: {c.found} instead of {c.expected}
+          </StateText>
+        </p>
+      ))}
       {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
     </Section>
   );
@@ -66,33 +146,84 @@ export function OutputDetail({ output }: { output: Output }) {
   const last = sidecar.segments.at(-1);
   const left = sidecar.promise.tracks.flatMap((t, i) => t.left.map((l) => ({ ...l, track: i + 1 })));
   return (
-    <Panel label={sidecar.file.name} title={sidecar.reel.name} aside={<span className="text-second">{RECIPE[sidecar.recipe]}, {bytes(sidecar.file.sizeBytes)}</span>}>
+    <Panel
+      label={sidecar.file.name}
+      title={sidecar.reel.name}
+      aside={
+        <span className="text-second">
+          {RECIPE[sidecar.recipe]}, {bytes(sidecar.file.sizeBytes)}
+        </span>
+      }
+    >
       <div className="min-h-0 flex-1 divide-y divide-faint overflow-y-auto">
-        {output.presence !== 'present' && <div className="px-4 py-2"><StateText state="damaged">{output.presence === 'missing' ? 'The file is not there any more; only its sidecar is.' : 'The file is not as long as its sidecar says.'}</StateText></div>}
+        {output.presence !== 'present' && (
+          <div className="px-4 py-2">
+            <StateText state="damaged">
+              {output.presence === 'missing'
+                ? 'The file is not there any more; only its sidecar is.'
+                : 'The file is not as long as its sidecar says.'}
+            </StateText>
+          </div>
+        )}
         <div className="grid grid-cols-[minmax(0,380px)_minmax(0,1fr)]">
-          <div className="px-4 py-3"><Player key={output.id} output={output} /></div>
+          <div className="px-4 py-3">
+            <Player key={output.id} output={output} />
+          </div>
           <div className="min-w-0 border-l border-faint">
             <Proof output={output} />
             <Section name="Chapters">
               {sidecar.promise.chapters.length === 0 && <p className="text-second">None.</p>}
-              <ol className="grid max-h-36 grid-cols-2 gap-x-4 overflow-y-auto">{sidecar.promise.chapters.map((c) => <li key={c.startMs} className="flex justify-between gap-2"><span className="truncate">{c.name}</span><span className="text-second">{clock(c.startMs)}</span></li>)}</ol>
+              <ol className="grid max-h-36 grid-cols-2 gap-x-4 overflow-y-auto">
+                {sidecar.promise.chapters.map((c) => (
+                  <li key={c.startMs} className="flex justify-between gap-2">
+                    <span className="truncate">{c.name}</span>
+                    <span className="text-second">{clock(c.startMs)}</span>
+                  </li>
+                ))}
+              </ol>
             </Section>
           </div>
         </div>
-        <Section name="Streams"><Streams output={output} /></Section>
+        <Section name="Streams">
+          <Streams output={output} />
+        </Section>
         {left.length > 0 && (
           <Section name="Left out, byte for byte">
-            {left.map((l) => <p key={`${String(l.track)}${l.reason}`}>Track {l.track}: {l.bytes.toLocaleString('en-GB')} bytes, {l.reason}.</p>)}
+            {left.map((l) => (
+              <p key={`${String(l.track)}${l.reason}`}>
+                Track {l.track}: {l.bytes.toLocaleString('en-GB')} bytes, {l.reason}.
+              </p>
+            ))}
           </Section>
         )}
         <Section name="Provenance">
           <dl className="grid grid-cols-[96px_minmax(0,1fr)] gap-x-3">
-            <dt className="text-second">disc</dt><dd>{sidecar.disc.label}, {sidecar.disc.kind}, read from {sidecar.disc.source}</dd>
-            <dt className="text-second">fingerprint</dt><dd className="break-all">{sidecar.disc.fingerprint}</dd>
-            <dt className="text-second">segments</dt><dd>{plural(sidecar.segments.length, 'segment')}, {sectors.toLocaleString('en-GB')} sectors{first && last ? `, disc sectors ${first.discSector.toLocaleString('en-GB')} to ${(last.discSector + last.sectors - 1).toLocaleString('en-GB')}` : ''}</dd>
-            <dt className="text-second">made</dt><dd>{dayTime(sidecar.madeAt)} by {sidecar.application}{Object.entries(sidecar.tools).map(([, v]) => `, ${v}`).join('')}</dd>
-            <dt className="text-second">file</dt><dd className="break-all">{output.storageName} / {output.path}</dd>
-            <dt className="text-second">SHA-256</dt><dd className="break-all">{sidecar.file.sha256}</dd>
+            <dt className="text-second">disc</dt>
+            <dd>
+              {sidecar.disc.label}, {sidecar.disc.kind}, read from {sidecar.disc.source}
+            </dd>
+            <dt className="text-second">fingerprint</dt>
+            <dd className="break-all">{sidecar.disc.fingerprint}</dd>
+            <dt className="text-second">segments</dt>
+            <dd>
+              {plural(sidecar.segments.length, 'segment')}, {sectors.toLocaleString('en-GB')} sectors
+              {first && last
+                ? `, disc sectors ${first.discSector.toLocaleString('en-GB')} to ${(last.discSector + last.sectors - 1).toLocaleString('en-GB')}`
+                : ''}
+            </dd>
+            <dt className="text-second">made</dt>
+            <dd>
+              {dayTime(sidecar.madeAt)} by {sidecar.application}
+              {Object.entries(sidecar.tools)
+                .map(([, v]) => `, ${v}`)
+                .join('')}
+            </dd>
+            <dt className="text-second">file</dt>
+            <dd className="break-all">
+              {output.storageName} / {output.path}
+            </dd>
+            <dt className="text-second">SHA-256</dt>
+            <dd className="break-all">{sidecar.file.sha256}</dd>
           </dl>
         </Section>
       </div>

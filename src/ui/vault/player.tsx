@@ -18,21 +18,58 @@ export function Player({ output }: { output: Output }) {
   const source = `/api/outputs/${output.id}/play${onTheFly ? `?start=${String(start)}&audio=${String(audio)}` : `#t=${String(start)}`}`;
   return (
     <div>
-      <video key={source} src={source} controls playsInline preload="metadata" data-testid="player" aria-label={`Preview of ${sidecar.reel.name}`} onError={() => { setFailed(true); }} onLoadedData={() => { setFailed(false); }} className="aspect-video w-full rounded-[4px] bg-black" />
+      <video
+        key={source}
+        src={source}
+        controls
+        playsInline
+        preload="metadata"
+        data-testid="player"
+        aria-label={`Preview of ${sidecar.reel.name}`}
+        onError={() => {
+          setFailed(true);
+        }}
+        onLoadedData={() => {
+          setFailed(false);
+        }}
+        className="aspect-video w-full rounded-[4px] bg-black"
+      />
       {failed && <p className="pt-1 text-damaged">The preview could not be played. The file itself is not touched by that.</p>}
       <div className="flex items-center gap-2 pt-1.5">
         <label className="flex flex-1 items-center gap-2 text-second">
           from
-          <select aria-label="Play from" value={start} onChange={(e) => { setStart(Number(e.target.value)); }} className="min-w-0 flex-1 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink">
-            {sidecar.promise.chapters.map((c) => <option key={c.startMs} value={c.startMs / 1000}>{clock(c.startMs)} {c.name}</option>)}
+          <select
+            aria-label="Play from"
+            value={start}
+            onChange={(e) => {
+              setStart(Number(e.target.value));
+            }}
+            className="min-w-0 flex-1 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink"
+          >
+            {sidecar.promise.chapters.map((c) => (
+              <option key={c.startMs} value={c.startMs / 1000}>
+                {clock(c.startMs)} {c.name}
+              </option>
+            ))}
             {sidecar.promise.chapters.length === 0 && <option value={0}>the beginning</option>}
           </select>
         </label>
         {onTheFly && tracks.length > 1 && (
           <label className="flex items-center gap-2 text-second">
             sound
-            <select aria-label="Sound of the preview" value={audio} onChange={(e) => { setAudio(Number(e.target.value)); }} className="rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink">
-              {tracks.map((t, i) => <option key={t.stream} value={i}>{i + 1} {languageName(t.language)}</option>)}
+            <select
+              aria-label="Sound of the preview"
+              value={audio}
+              onChange={(e) => {
+                setAudio(Number(e.target.value));
+              }}
+              className="rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink"
+            >
+              {tracks.map((t, i) => (
+                <option key={t.stream} value={i}>
+                  {i + 1} {languageName(t.language)}
+                </option>
+              ))}
             </select>
           </label>
         )}

@@ -16,32 +16,82 @@ export function VaultPage() {
   const [chosen, setChosen] = useState<string | null>(null);
   const [search, setSearch] = useState('');
   const wanted = search.trim().toLowerCase();
-  const shown = (outputs ?? []).filter((o) => wanted === '' || `${o.sidecar.reel.name} ${o.path} ${o.sidecar.disc.label}`.toLowerCase().includes(wanted));
+  const shown = (outputs ?? []).filter(
+    (o) => wanted === '' || `${o.sidecar.reel.name} ${o.path} ${o.sidecar.disc.label}`.toLowerCase().includes(wanted),
+  );
   const current = shown.find((o) => o.id === chosen) ?? shown[0];
   return (
     <div className="mx-auto flex h-full max-w-[2200px] flex-col gap-3 px-5 pt-4 pb-5">
       <h1 className="font-serif text-[24px] leading-none font-medium">The vault</h1>
       {outputs === null ? (
-        <Panel className="flex-1"><Empty title={state ? 'Reading the sidecars…' : 'Looking for the engine…'} /></Panel>
+        <Panel className="flex-1">
+          <Empty title={state ? 'Reading the sidecars…' : 'Looking for the engine…'} />
+        </Panel>
       ) : outputs.length === 0 ? (
-        <Panel className="flex-1"><Empty title="Nothing has been made yet">What the <Link href="/queue" className="underline">queue</Link> finishes and proves stands here, with its provenance.</Empty></Panel>
+        <Panel className="flex-1">
+          <Empty title="Nothing has been made yet">
+            What the{' '}
+            <Link href="/queue" className="underline">
+              queue
+            </Link>{' '}
+            finishes and proves stands here, with its provenance.
+          </Empty>
+        </Panel>
       ) : (
         <div className="grid min-h-0 flex-1 grid-cols-[340px_minmax(0,1fr)] gap-4">
-          <Panel label="Files" title={`${String(outputs.length)} ${outputs.length === 1 ? 'file' : 'files'}`} aside={<input type="search" aria-label="Search the vault" placeholder="Search" value={search} onChange={(e) => { setSearch(e.target.value); }} className="w-36 rounded-[6px] border border-line bg-paper px-2 py-0.5 placeholder:text-third" />}>
+          <Panel
+            label="Files"
+            title={`${String(outputs.length)} ${outputs.length === 1 ? 'file' : 'files'}`}
+            aside={
+              <input
+                type="search"
+                aria-label="Search the vault"
+                placeholder="Search"
+                value={search}
+                onChange={(e) => {
+                  setSearch(e.target.value);
+                }}
+                className="w-36 rounded-[6px] border border-line bg-paper px-2 py-0.5 placeholder:text-third"
+              />
+            }
+          >
             <ul className="min-h-0 flex-1 overflow-y-auto">
               {shown.map((o) => (
                 <li key={o.id}>
-                  <button type="button" aria-current={o.id === current?.id} onClick={() => { setChosen(o.id); }} className={`flex w-full flex-col border-b border-faint px-3 py-2 text-left -outline-offset-2 ${o.id === current?.id ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash/60'}`}>
+                  <button
+                    type="button"
+                    aria-current={o.id === current?.id}
+                    onClick={() => {
+                      setChosen(o.id);
+                    }}
+                    className={`flex w-full flex-col border-b border-faint px-3 py-2 text-left -outline-offset-2 ${o.id === current?.id ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash/60'}`}
+                  >
                     <span className="truncate font-serif text-[15px] font-medium">{o.sidecar.reel.name}</span>
-                    <span className="flex justify-between text-second"><span>{RECIPE[o.sidecar.recipe]}</span><span>{clock(o.sidecar.promise.durationMs)} · {bytes(o.sidecar.file.sizeBytes)}</span></span>
-                    <span className="flex justify-between"><StateText state={o.presence === 'present' && o.sidecar.proof.passed ? 'kept' : 'damaged'}><span className="text-[12px]">{o.presence === 'present' ? proofText(o.sidecar) : o.presence}</span></StateText><span className="text-[12px] text-third">{day(o.sidecar.madeAt)}</span></span>
+                    <span className="flex justify-between text-second">
+                      <span>{RECIPE[o.sidecar.recipe]}</span>
+                      <span>
+                        {clock(o.sidecar.promise.durationMs)} · {bytes(o.sidecar.file.sizeBytes)}
+                      </span>
+                    </span>
+                    <span className="flex justify-between">
+                      <StateText state={o.presence === 'present' && o.sidecar.proof.passed ? 'kept' : 'damaged'}>
+                        <span className="text-[12px]">{o.presence === 'present' ? proofText(o.sidecar) : o.presence}</span>
+                      </StateText>
+                      <span className="text-[12px] text-third">{day(o.sidecar.madeAt)}</span>
+                    </span>
                   </button>
                 </li>
               ))}
               {shown.length === 0 && <li className="px-3 py-3 text-second">No file matches “{search}”.</li>}
             </ul>
           </Panel>
-          {current ? <OutputDetail output={current} /> : <Panel><Empty title="No file is selected" /></Panel>}
+          {current ? (
+            <OutputDetail output={current} />
+          ) : (
+            <Panel>
+              <Empty title="No file is selected" />
+            </Panel>
+          )}
         </div>
       )}
     </div>
