@@ -13,6 +13,7 @@ import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { openFileSink } from '@/node/library';
 import { openVolume } from '@/node/open-volume';
 import { proveMasterFile } from '@/node/prove-file';
+import { RUNNER_FLAGS } from '@/node/runner-flags';
 import { authorManyTitles } from './many-titles';
 
 /**
@@ -82,7 +83,7 @@ async function child(mode: string, folder: string): Promise<void> {
   const started = performance.now();
   if (mode === 'remux') {
     const reel = wholeTitleReel(title, 'Bench');
-    const source = await openFileSource(path.join(folder, 'stream.vob'));
+    const source = await openFileSource(path.join(folder, 'stream.vob'), { blocking: true });
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = new Assembly(reading, reel, () => Promise.resolve(source), { tap: hashes.tap });
     const sink = await openFileSink(output);
@@ -112,7 +113,7 @@ function timed(program: string, args: readonly string[]): number {
 function inChild(mode: string, folder: string): { ms: number; peakMb: number } {
   const { status, stdout, stderr } = spawnSync(
     process.execPath,
-    ['--max-semi-space-size=2', process.argv[1] ?? '', '--child', mode, folder],
+    [...RUNNER_FLAGS, process.argv[1] ?? '', '--child', mode, folder],
     { encoding: 'utf8' },
   );
   if (status !== 0) throw new Error(stderr);
@@ -188,7 +189,12 @@ async function benchReading(folder: string): Promise<void> {
   );
 }
 
-if (process.argv[2] === '--child') {
+if (process.argv[2] === '--prepare') {
+  // For profiling one contender by itself: bench --prepare IMAGE FOLDER, then bench --child remux FOLDER.
+  const [image = '', folder = ''] = process.argv.slice(3);
+  mkdirSync(folder, { recursive: true });
+  writeFileSync(path.join(folder, 'reading.json'), JSON.stringify((await makeStream(image, folder)).reading));
+} else if (process.argv[2] === '--child') {
   await child(process.argv[3] ?? '', process.argv[4] ?? '');
 } else {
   const folder = workFolder();

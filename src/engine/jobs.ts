@@ -19,6 +19,7 @@ import {
 } from '@/contract';
 import { JobFolder } from '@/node/job-folder';
 import { removeWorkshop, requireStorage } from '@/node/library';
+import { RUNNER_FLAGS } from '@/node/runner-flags';
 import { replaceFile, type EngineConfig } from './config';
 import type { Drives } from './drives';
 import { EventFollower } from './follower';
@@ -309,7 +310,7 @@ export class Jobs {
   private launch(entry: Entry): void {
     const log = openSync(path.join(entry.folder, 'log.txt'), 'a');
     try {
-      const child = spawn(process.execPath, ['--max-semi-space-size=2', this.runner, entry.folder], {
+      const child = spawn(process.execPath, [...RUNNER_FLAGS, this.runner, entry.folder], {
         detached: true,
         stdio: ['ignore', log, log],
       });

@@ -66,7 +66,7 @@ export class Readings {
   private async run(task: Task, source: JobSource): Promise<void> {
     const use = source.kind === 'drive' ? this.drives.use(source.drive) : null;
     try {
-      const opened = await openVolume(source, use?.spunUp ?? true, task.controller.signal);
+      const opened = await openVolume(source, { spunUp: use?.spunUp ?? true, signal: task.controller.signal });
       if (source.kind === 'drive') this.drives.spunUp(source.drive);
       try {
         task.reading = await readDisc(opened.volume, {

@@ -3,7 +3,7 @@ import { openTitleSetContent, findVideoFolder } from '@/core/reading';
 import { openImage, type Volume } from '@/core/volume';
 import type { JobSource } from '@/contract';
 import { openSimulatedDrive } from './drive';
-import { openFileSource, openFolderVolume } from './files';
+import { openFileSource, openFolderVolume, type ReadingManner } from './files';
 
 export interface OpenedVolume {
   readonly volume: Volume;
@@ -12,17 +12,25 @@ export interface OpenedVolume {
   close(): Promise<void>;
 }
 
+export interface OpenOptions extends ReadingManner {
+  /** A drive that has just been read needs no time to start. */
+  readonly spunUp?: boolean;
+  readonly signal?: AbortSignal;
+}
+
 /**
  * Opens whatever a job or a reading reads from.
- * @param spunUp a drive that has just been read needs no time to start.
  * @throws DiscError of the source or the file system.
  */
-export async function openVolume(source: JobSource, spunUp = true, signal?: AbortSignal): Promise<OpenedVolume> {
+export async function openVolume(source: JobSource, options: OpenOptions = {}): Promise<OpenedVolume> {
   if (source.kind === 'folder') {
-    const folder = await openFolderVolume(source.path);
+    const folder = await openFolderVolume(source.path, options);
     return withContent(folder, () => folder.close());
   }
-  const file = source.kind === 'drive' ? await openSimulatedDrive(source.path, spunUp, signal) : await openFileSource(source.path);
+  const file =
+    source.kind === 'drive'
+      ? await openSimulatedDrive(source.path, options.spunUp ?? true, options.signal)
+      : await openFileSource(source.path, options);
   try {
     return withContent(await openImage(file), () => file.close());
   } catch (error) {

@@ -44,7 +44,7 @@ export async function isStill(job: Job, recipe: Recipe, bytes: number | null): P
 /** Runs the reel through the assembly into a sink. */
 async function assembleInto(context: StageContext, stage: Stage, sink: Parameters<typeof writeMaster>[4]): Promise<MasterPromise> {
   const { job, signal } = context;
-  const opened = await openVolume(job.source);
+  const opened = await openVolume(job.source, { blocking: true, signal });
   try {
     const found = await readDisc(opened.volume, { signal });
     if (found.fingerprint !== job.reading.fingerprint) {

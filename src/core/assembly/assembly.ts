@@ -1,25 +1,22 @@
 import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
-import type { AudioTrack, Reading, Segment, SubtitleTrack, VideoTrack } from '../reading';
-import type { Reel, TakenTrack } from '../reels/model';
+import type { Reading, Segment } from '../reading';
+import type { Reel } from '../reels/model';
 import {
   NO_PTS,
   TICKS_PER_SECOND,
   VIDEO_STREAM,
   privateStream,
-  readAc3Header,
-  readDtsHeader,
   readLpcmLayout,
-  readMpegAudioHeader,
   readNavigationPack,
   readPack,
   type AudioFrameHeader,
-  type LpcmLayout,
   type NavigationPack,
   type PesReceiver,
   type StreamKey,
 } from '../streams';
 import { SECTOR_BYTES } from '../volume';
-import { AudioFramer, framedFormat, lpcmFormat } from './audio-framer';
+import { AudioFramer } from './audio-framer';
+import { makeLanes, type AssembledTrack, type Lane, type TapBytes } from './lanes';
 import type { HeldPacket, Packet, PacketQueue, TrackAccount } from './packet';
 import { joinProblem, planPiece, type PlannedPiece, type PlannedSegment } from './plan';
 import { SubpictureFramer } from './subpicture-framer';
@@ -30,19 +27,10 @@ import { transformLpcm } from './lpcm-repack';
 /** Opens the content of a title set; the same source for the same number. */
 export type OpenContent = (titleSet: number) => Promise<ByteSource>;
 
-/** One track of the output, in the order of the reel: video first, then audio, then subtitles. */
-export type AssembledTrack =
-  | { readonly kind: 'video'; readonly source: VideoTrack }
-  | { readonly kind: 'audio'; readonly source: AudioTrack; readonly taken: TakenTrack; readonly lpcm: LpcmLayout | null }
-  | { readonly kind: 'subtitle'; readonly source: SubtitleTrack; readonly taken: TakenTrack; readonly palette: readonly number[] };
-
 export interface AssembledChapter {
   readonly startTicks: number;
   readonly name: string;
 }
-
-/** Receives every byte of a track that is taken, in the disc's own packing and order: what hashing on the way in needs. */
-export type TapBytes = (track: number, data: Uint8Array) => void;
 
 export interface AssemblyOptions {
   readonly signal?: AbortSignal;
@@ -58,13 +46,6 @@ const TAIL_SECTORS = 1024;
 const MAX_LEAD_TICKS = 2 * TICKS_PER_SECOND;
 /** A jump of the navigation packs' clock inside a VOB that is no rounding. */
 const CLOCK_JUMP_PTS = 45_000;
-
-type Framer = VideoFramer | AudioFramer | SubpictureFramer;
-
-interface Lane {
-  readonly track: AssembledTrack;
-  readonly framer: Framer;
-}
 
 /**
  * Turns a reel into timed packets per track, continuous from zero, by walking its cells in order.
@@ -112,61 +93,10 @@ export class Assembly implements PesReceiver {
       0,
     );
     this.video = new VideoFramer(this.timeline);
-    this.lanes = [
-      { track: { kind: 'video', source: first.title.video }, framer: this.video },
-      ...this.audioLanes(first),
-      ...this.subtitleLanes(first),
-    ];
+    this.lanes = makeLanes(first.title, reel, this.video, this.timeline, options.tap ?? null);
     this.tracks = this.lanes.map((lane) => lane.track);
-    this.byStream.set(VIDEO_STREAM, this.lanes[0] as Lane);
+    for (const lane of this.lanes) this.byStream.set(lane.track.kind === 'video' ? VIDEO_STREAM : lane.track.source.stream, lane);
     this.steps = this.walk(pieces);
-  }
-
-  private audioLanes(piece: PlannedPiece): Lane[] {
-    return this.reel.audio.map((taken) => {
-      const source = piece.title.audio.find((a) => a.stream === taken.stream);
-      if (!source)
-        throw new DiscError(
-          'unsupported',
-          { source: 'reel', byteOffset: 0 },
-          `Title ${String(piece.title.number)} has no audio stream ${taken.stream.toString(16)}`,
-        );
-      let lpcm: LpcmLayout | null = null;
-      if (source.codec === 'LPCM') {
-        if (
-          (source.bitDepth !== 16 && source.bitDepth !== 20 && source.bitDepth !== 24) ||
-          (source.sampleRateHz !== 48000 && source.sampleRateHz !== 96000)
-        ) {
-          throw new DiscError('out-of-range', { source: 'reel', byteOffset: 0 }, 'The LPCM track has a layout that is not allowed');
-        }
-        lpcm = { bitDepth: source.bitDepth, sampleRateHz: source.sampleRateHz, channels: source.channels };
-      }
-      const read = source.codec === 'AC-3' ? readAc3Header : source.codec === 'DTS' ? readDtsHeader : readMpegAudioHeader;
-      const lane: Lane = {
-        track: { kind: 'audio', source, taken, lpcm },
-        framer: new AudioFramer(this.timeline, lpcm ? lpcmFormat(lpcm) : framedFormat(read)),
-      };
-      this.byStream.set(taken.stream, lane);
-      return lane;
-    });
-  }
-
-  private subtitleLanes(piece: PlannedPiece): Lane[] {
-    return this.reel.subtitles.map((taken) => {
-      const source = piece.title.subtitles.find((s) => s.stream === taken.stream);
-      if (!source)
-        throw new DiscError(
-          'unsupported',
-          { source: 'reel', byteOffset: 0 },
-          `Title ${String(piece.title.number)} has no subtitle stream ${taken.stream.toString(16)}`,
-        );
-      const lane: Lane = {
-        track: { kind: 'subtitle', source, taken, palette: piece.title.palette },
-        framer: new SubpictureFramer(this.timeline),
-      };
-      this.byStream.set(taken.stream, lane);
-      return lane;
-    });
   }
 
   /** Chapters on the output's clock; the first begins at zero. */
@@ -214,7 +144,9 @@ export class Assembly implements PesReceiver {
       const step = await this.steps.next();
       if (step.done) this.ended = true;
     }
-    return this.nextLane() !== null;
+    if (this.nextLane() !== null) return true;
+    for (const lane of this.lanes) lane.run?.flush();
+    return false;
   }
 
   /** The next packet in order of time, or null where more must be read first. */
@@ -228,7 +160,7 @@ export class Assembly implements PesReceiver {
     const bytes = lane.framer.es.view(held.position, held.length);
     lane.framer.account.takenBytes += held.length;
     lane.framer.account.packets++;
-    this.options.tap?.(index, bytes);
+    lane.run?.add(held.position, held.length);
     const lpcm = lane.track.kind === 'audio' ? lane.track.lpcm : null;
     return {
       track: index,

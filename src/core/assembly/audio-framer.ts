@@ -15,11 +15,12 @@ import { Marks, type Mark, type Timeline } from './timeline';
 /** Time stamps rounded to 90 kHz, and by encoders to worse, are smoothed up to this; more is content and is kept. */
 const SMOOTHED_TICKS = TICKS_PER_SECOND / 2000;
 /**
- * LPCM packets point to the access unit that their stamp belongs to, and some authoring tools point beside it. Samples
- * follow each other whatever the pointer says, so that below this only a deviation that stays is believed.
+ * LPCM packets point to the access unit that their stamp belongs to, and some authoring tools point beside it by up to a
+ * frame of their own: the stamps then swing in a saw-tooth round the truth. Samples follow each other whatever the pointer
+ * says, so that a deviation below this is believed only once it has stayed on one side for `LEANING_TICKS`.
  */
 const POINTER_JITTER_TICKS = TICKS_PER_SECOND / 200;
-const STEADY_TICKS = TICKS_PER_SECOND / 5000;
+const LEANING_TICKS = TICKS_PER_SECOND;
 /** LPCM has no frames: it is handed over in runs of this many samples (20 ms at 48 kHz). */
 const LPCM_RUN_SAMPLES = 960;
 
@@ -29,6 +30,8 @@ export interface AudioFormat {
   frameAt(data: Uint8Array, at: number, end: number, final: boolean): { readonly bytes: number; readonly ticks: number } | null | 'more';
   /** True where a run may end at any sample, so that it can stop where the clock restarts. */
   readonly splits: boolean;
+  /** Bytes of the smallest run that can be cut off; 0 where frames are whole. */
+  readonly unitBytes: number;
   /** The header of the first frame, for the container. */
   readonly first: AudioFrameHeader | null;
 }
@@ -41,6 +44,7 @@ export function framedFormat(read: AudioHeaderReader): AudioFormat {
       return first;
     },
     splits: false,
+    unitBytes: 0,
     frameAt: (data, at, end) => {
       if (at + HEADER_BYTES > end) return 'more';
       const header = read(data, at, end);
@@ -59,6 +63,7 @@ export function lpcmFormat(layout: LpcmLayout): AudioFormat {
   return {
     first: null,
     splits: true,
+    unitBytes: groupBytes,
     frameAt: (_data, at, end, final) => {
       const groups = Math.min(runGroups, Math.floor((end - at) / groupBytes));
       if (groups === runGroups || (final && groups > 0)) return { bytes: groups * groupBytes, ticks: groups * ticksPerGroup };
@@ -80,7 +85,8 @@ export class AudioFramer {
   private position = 0;
   private epoch = -1;
   private next: number | null = null;
-  private lastGap = 0;
+  /** Since when LPCM stamps have stood on one side of the running time, and the least they deviated by; null while they swing. */
+  private leaning: { readonly since: number; leastGap: number } | null = null;
   private endOfTaken = Number.NEGATIVE_INFINITY;
   /** Frames that begin before are left out; set where a piece begins inside a title. */
   private notBefore = Number.NEGATIVE_INFINITY;
@@ -102,6 +108,7 @@ export class AudioFramer {
     this.notBefore = notBefore;
     this.notFrom = Number.POSITIVE_INFINITY;
     this.next = null;
+    this.leaning = null;
   }
 
   /** The piece ends at `ticks`: what begins later is left out, also of what is already queued. */
@@ -191,6 +198,10 @@ export class AudioFramer {
       this.next = start + ticks;
       return;
     }
+    if (this.format.splits && this.endOfTaken - start > SMOOTHED_TICKS) {
+      this.dropOverlap(start, bytes, ticks);
+      return;
+    }
     if (start < this.endOfTaken - ticks / 2) {
       this.account.leave('overlaps the part before', bytes);
       this.account.irregular(start, start - this.endOfTaken);
@@ -202,17 +213,39 @@ export class AudioFramer {
     this.queue.push({ position, length: bytes, ticks: start, durationTicks: ticks, orderTicks: start, key: true, discardable: false });
   }
 
+  /** Samples that were already heard are left out exactly: what follows of the run is cut anew from there. */
+  private dropOverlap(start: number, bytes: number, ticks: number): void {
+    const groupBytes = this.format.unitBytes;
+    const groupTicks = (ticks * groupBytes) / bytes;
+    const groups = Math.min(bytes / groupBytes, Math.ceil((this.endOfTaken - start) / groupTicks));
+    this.position -= bytes - groups * groupBytes;
+    this.next = start + groups * groupTicks;
+    this.account.leave('overlaps the part before', groups * groupBytes);
+    this.account.irregular(start, -groups * groupTicks);
+  }
+
   private follow(stamped: number, ticks: number): void {
     if (this.next === null) {
       this.next = stamped;
       return;
     }
-    const gap = stamped - this.next;
+    const gap = this.believed(stamped - this.next);
     if (Math.abs(gap) <= SMOOTHED_TICKS) return;
-    const steady = Math.abs(gap - this.lastGap) <= STEADY_TICKS;
-    this.lastGap = gap;
-    if (this.format.splits && Math.abs(gap) < POINTER_JITTER_TICKS && !steady) return;
-    if (gap > 0 || gap > -ticks / 2) this.account.irregular(this.next, gap);
-    this.next = stamped;
+    if (gap > -ticks / 2) this.account.irregular(this.next, gap);
+    this.next += gap;
+  }
+
+  /** How much of a stamp's deviation from the running time is taken for real. */
+  private believed(gap: number): number {
+    if (!this.format.splits || Math.abs(gap) >= POINTER_JITTER_TICKS) return gap;
+    const now = this.next ?? 0;
+    const sameSide = this.leaning !== null && gap * this.leaning.leastGap > 0;
+    if (Math.abs(gap) <= SMOOTHED_TICKS) this.leaning = null;
+    else if (!this.leaning || !sameSide) this.leaning = { since: now, leastGap: gap };
+    else if (Math.abs(gap) < Math.abs(this.leaning.leastGap)) this.leaning.leastGap = gap;
+    if (!this.leaning || now - this.leaning.since < LEANING_TICKS) return 0;
+    const { leastGap } = this.leaning;
+    this.leaning = null;
+    return leastGap;
   }
 }

@@ -1,3 +1,5 @@
+import { plainStore, type ByteStore } from '../streams';
+
 /** A frame or unit larger than this is no frame: bounds what a broken stream can make us hold. */
 const MAX_HELD_BYTES = 48 * 1024 * 1024;
 
@@ -7,15 +9,19 @@ const MAX_HELD_BYTES = 48 * 1024 * 1024;
  * memory does not grow with length, and no object is made per packet.
  */
 export class EsBuffer {
+  private readonly store: ByteStore;
   private buffer: Uint8Array;
   /** Stream position of `buffer[0]`. */
   private base = 0;
   private released = 0;
   /** Stream position after the last byte. */
   end = 0;
+  /** Called before bytes that were released are overwritten: the last moment for whoever still wants to see them. */
+  beforeMove: (() => void) | null = null;
 
-  constructor(capacityBytes: number) {
-    this.buffer = new Uint8Array(capacityBytes);
+  constructor(capacityBytes: number, store: (capacityBytes: number) => ByteStore = plainStore) {
+    this.store = store(capacityBytes);
+    this.buffer = this.store.bytes;
   }
 
   append(data: Uint8Array, from: number, to: number): void {
@@ -26,17 +32,15 @@ export class EsBuffer {
   }
 
   private makeRoom(length: number): void {
+    this.beforeMove?.();
     const live = this.end - this.released;
-    // Moving is cheap while little is live; a buffer mostly live would be moved again and again, so it doubles.
-    if (live + length > this.buffer.byteLength / 2) {
-      if (live + length > MAX_HELD_BYTES) throw new RangeError('A stream holds back more than is believable');
-      const larger = new Uint8Array(this.buffer.byteLength * 2 + length);
-      larger.set(this.buffer.subarray(this.released - this.base, this.end - this.base));
-      this.buffer = larger;
-    } else {
-      this.buffer.copyWithin(0, this.released - this.base, this.end - this.base);
-    }
+    this.buffer.copyWithin(0, this.released - this.base, this.end - this.base);
     this.base = this.released;
+    // Moving is cheap while little is live; a buffer mostly live would be moved again and again, so it doubles.
+    if (live + length <= this.buffer.byteLength / 2) return;
+    if (live + length > MAX_HELD_BYTES) throw new RangeError('A stream holds back more than is believable');
+    this.store.grow(this.buffer.byteLength * 2 + length);
+    this.buffer = this.store.bytes;
   }
 
   /** Everything before `position` is no longer needed. */
@@ -47,6 +51,12 @@ export class EsBuffer {
   /** The bytes `[position, position + length)`; valid until the next `append`. */
   view(position: number, length: number): Uint8Array {
     return this.buffer.subarray(position - this.base, position - this.base + length);
+  }
+
+  /** Position of the next start code that is no slice, wholly before `end`; -1 where there is none. */
+  findUnitCode(from: number, end: number): number {
+    const at = this.store.findUnitCode(from - this.base, end - this.base);
+    return at < 0 ? -1 : at + this.base;
   }
 
   /** The whole buffer with its offset: for scanners that work on indices. `data[position - base]`. */

@@ -3,7 +3,7 @@ import {
   MPEG1_PICTURE,
   PICTURE,
   TICKS_PER_MS,
-  findStartCode,
+  scanningStore,
   pictureFields,
   readPictureCoding,
   readPictureHeader,
@@ -61,7 +61,7 @@ const SEQUENCE_BYTES = 12 + 128 + 10;
  * Spec: ISO/IEC 13818-2 6.1.1.11 (order of pictures), 6.3.9 and 6.3.10.
  */
 export class VideoFramer {
-  readonly es = new EsBuffer(4 * 1024 * 1024);
+  readonly es = new EsBuffer(4 * 1024 * 1024, scanningStore);
   readonly queue = new PacketQueue();
   readonly account = new TrackAccount();
   readonly counts: VideoCounts = { frames: 0, progressive: 0, topFieldFirst: 0, repeated: 0, totalTicks: 0 };
@@ -101,17 +101,13 @@ export class VideoFramer {
   /** Finds all pictures that are complete. @param epoch that of the bytes appended since the last call. */
   scan(epoch: number): void {
     this.epoch = epoch;
-    const { data, base } = this.es.raw;
-    const end = this.es.end - base;
     // 16 bytes beyond a start code are needed to read the headers; the rest waits for the next call.
-    let at = findStartCode(data, this.scanFrom - base, end - 16);
-    while (at >= 0) {
-      if (data[at + 3] === CODE.sequence && at + SEQUENCE_BYTES > end) {
-        this.scanFrom = at + base; // its extension may not have come yet
+    const limit = this.es.end - 16;
+    for (let at = this.es.findUnitCode(this.scanFrom, limit); at >= 0; at = this.es.findUnitCode(at + 3, limit)) {
+      if (!this.onCode(at, at + SEQUENCE_BYTES <= this.es.end)) {
+        this.scanFrom = at; // a sequence header's extension may not have come yet
         return;
       }
-      this.onCode(data, at, base, end);
-      at = findStartCode(data, at + 3, end - 16);
     }
     this.scanFrom = Math.max(this.scanFrom, this.es.end - 19);
   }
@@ -119,10 +115,8 @@ export class VideoFramer {
   /** The stream ends or breaks here: the last picture is complete, and everything held is shown. */
   finish(epoch: number): void {
     this.scan(epoch);
-    const { data, base } = this.es.raw;
-    const end = this.es.end - base;
-    for (let at = findStartCode(data, this.scanFrom - base, end); at >= 0; at = findStartCode(data, at + 3, end))
-      this.onCode(data, at, base, end);
+    for (let at = this.es.findUnitCode(this.scanFrom, this.es.end); at >= 0; at = this.es.findUnitCode(at + 3, this.es.end))
+      this.onCode(at, true);
     this.scanFrom = this.es.end;
     this.endPicture(this.es.end);
     this.pairUp(null);
@@ -137,10 +131,12 @@ export class VideoFramer {
     this.auHasSequence = false;
   }
 
-  private onCode(data: Uint8Array, at: number, base: number, end: number): void {
+  /** @returns false where a sequence header has come whose end may not have. */
+  private onCode(position: number, whole: boolean): boolean {
+    const { data, base } = this.es.raw;
+    const at = position - base;
     const code = data[at + 3] as number;
-    const position = at + base;
-    if (code > 0 && code < 0xb0) return; // slices
+    if (code === CODE.sequence && !whole) return false;
     if (code === CODE.sequence || code === CODE.group || code === CODE.picture) {
       if (this.current) {
         this.endPicture(position);
@@ -148,7 +144,7 @@ export class VideoFramer {
         this.auClosedGroup = false;
       }
       if (code === CODE.sequence) {
-        this.sequence = readSequenceHeader(data, at, end) ?? this.sequence;
+        this.sequence = readSequenceHeader(data, at, this.es.end - base) ?? this.sequence;
         this.auHasSequence = true;
       } else if (code === CODE.group) {
         this.auClosedGroup = ((data[at + 7] as number) & 0x40) !== 0;
@@ -166,6 +162,7 @@ export class VideoFramer {
       const coding = readPictureCoding(data, at);
       if (coding) this.current.coding = coding;
     }
+    return true;
   }
 
   private endPicture(end: number): void {

@@ -97,3 +97,54 @@ export function extentSource(name: string, extents: readonly Extent[]): ByteSour
     },
   };
 }
+
+const PAGE_BYTES = 64 * 1024;
+const MAX_PAGES = 64;
+
+/**
+ * A source that remembers what was read lately, in pages: the structures of a file system are many, small and close
+ * together, and a drive pays for every reading. Meant for structures, not for content.
+ */
+export function cachedSource(source: ByteSource): ByteSource {
+  const pages = new Map<number, Promise<Uint8Array>>();
+  const load = async (index: number): Promise<Uint8Array> => {
+    const bytes = Math.min(PAGE_BYTES, source.sizeBytes - index * PAGE_BYTES);
+    const data = new Uint8Array(bytes);
+    return data.subarray(0, await source.read(index * PAGE_BYTES, data));
+  };
+  const page = (index: number): Promise<Uint8Array> => {
+    const known = pages.get(index);
+    if (known) pages.delete(index); // set again below: the map's order is the order of use
+    const wanted = known ?? load(index);
+    pages.set(index, wanted);
+    for (const oldest of pages.keys()) {
+      if (pages.size <= MAX_PAGES) break;
+      pages.delete(oldest);
+    }
+    wanted.catch(() => pages.delete(index)); // a place that could not be read may be read another time
+    return wanted;
+  };
+  return {
+    name: source.name,
+    sizeBytes: source.sizeBytes,
+    read: async (offset, target) => {
+      let done = 0;
+      while (done < target.byteLength && offset + done < source.sizeBytes) {
+        const at = offset + done;
+        const index = Math.floor(at / PAGE_BYTES);
+        let data: Uint8Array;
+        try {
+          data = await page(index);
+        } catch {
+          // Something in the page is unreadable, perhaps not what is asked for.
+          return done + (await source.read(at, target.subarray(done)));
+        }
+        const chunk = data.subarray(at - index * PAGE_BYTES, at - index * PAGE_BYTES + target.byteLength - done);
+        if (chunk.byteLength === 0) break;
+        target.set(chunk, done);
+        done += chunk.byteLength;
+      }
+      return done;
+    },
+  };
+}

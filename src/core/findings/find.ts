@@ -71,7 +71,7 @@ function score(title: Title, all: readonly Title[], reading: Reading): Evidence[
   const add = (kind: EvidenceKind, weight: number, of: (t: Title) => number) => {
     const part = ratio(of(title), most(of));
     if (part === 1 && all.some((t) => of(t) < of(title))) found.push(evidence(kind, weight, [], of(title)));
-    else found.push(evidence(kind, weight * part, [], null));
+    else if (part > 0) found.push(evidence(kind, weight * part, [], null));
   };
   add('most bytes', WEIGHTS.bytes, (t) => t.sizeBytes);
   add('most chapters', WEIGHTS.chapters, (t) => t.chapters.length);

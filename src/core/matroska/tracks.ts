@@ -38,8 +38,11 @@ export type MatroskaTrack = MatroskaVideoTrack | MatroskaAudioTrack | MatroskaSu
 
 const TYPE = { video: 1, audio: 2, subtitle: 17 } as const;
 const INTERLACED = { undetermined: 0, interlaced: 1, progressive: 2 } as const;
-/** FieldOrder: top field shown first, or bottom field shown first, both stored interleaved. */
-const FIELD_ORDER = { top: 9, bottom: 14 } as const;
+/**
+ * FieldOrder (RFC 9559 5.1.4.1.28.2): which field is shown first. Of the two values for each, those are taken whose
+ * meaning is the same in the RFC and in FFmpeg's reading; 9 and 14 are read there as the opposite order of display.
+ */
+const FIELD_ORDER = { top: 1, bottom: 6 } as const;
 
 const flag = (id: number, value: boolean, byDefault = false) => (value === byDefault ? null : uint(id, value ? 1 : 0));
 

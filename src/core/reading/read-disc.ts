@@ -40,7 +40,8 @@ export interface ReadOptions {
   readonly onProgress?: (progress: ReadingProgress) => void;
 }
 
-/** Sectors looked at for headers, per title set; for scrambling flags, per place. */
+/** Sectors looked at for headers, at first and where a stream has not shown itself yet; for scrambling flags, per place. */
+const FIRST_SECTORS = 24;
 const PROBE_SECTORS = 160;
 const SAMPLE_SECTORS = 8;
 const SAMPLE_PLACES = [0.08, 0.5, 0.9] as const;
@@ -164,13 +165,17 @@ async function fingerprint(structures: readonly Uint8Array[]): Promise<string> {
 class StreamLooks {
   private readonly probes = new Map<string, StreamProbe | null>();
   private readonly samples = new Map<string, boolean>();
+  private readonly ends = new Map<string, Promise<boolean>>();
 
   async headers(read: ReadSet, segment: Segment): Promise<StreamProbe | null> {
     const key = `${String(segment.titleSet)}/${String(segment.vobId)}`;
     const setKey = `${String(segment.titleSet)}/`;
     const known = this.probes.get(key) ?? (this.probes.size > 24 ? this.probes.get(setKey) : undefined);
     if (known !== undefined) return known;
-    const probe = await this.look(read, segment.firstSector, Math.min(PROBE_SECTORS, segment.lastSector - segment.firstSector + 1));
+    const sectors = segment.lastSector - segment.firstSector + 1;
+    const first = await this.look(read, segment.firstSector, Math.min(FIRST_SECTORS, sectors));
+    const complete = first !== null && first.video !== null && first.audio.size + first.lpcm.size >= read.set.audio.length;
+    const probe = complete ? first : await this.look(read, segment.firstSector, Math.min(PROBE_SECTORS, sectors));
     this.probes.set(key, probe);
     if (!this.probes.has(setKey)) this.probes.set(setKey, probe);
     return probe;
@@ -179,13 +184,34 @@ class StreamLooks {
   async scrambled(read: ReadSet, segment: Segment): Promise<boolean> {
     const known = this.samples.get(segment.id);
     if (known !== undefined) return known;
-    let found = false;
-    for (const place of SAMPLE_PLACES) {
-      const sector = segment.firstSector + Math.floor((segment.lastSector - segment.firstSector) * place);
-      found ||= ((await this.look(read, sector, SAMPLE_SECTORS))?.scrambledPackets ?? 0) > 0;
-    }
+    const looks = await Promise.all(
+      SAMPLE_PLACES.map((place) =>
+        this.look(read, segment.firstSector + Math.floor((segment.lastSector - segment.firstSector) * place), SAMPLE_SECTORS),
+      ),
+    );
+    const found = looks.some((probe) => (probe?.scrambledPackets ?? 0) > 0);
     this.samples.set(segment.id, found);
     return found;
+  }
+
+  /** Can the last byte of this sector of the title set be read? A file system may promise more than the image has. */
+  reaches(content: TitleSetContent, sector: number): Promise<boolean> {
+    const key = `${content.source.name} ${String(sector)}`;
+    let known = this.ends.get(key);
+    if (!known) {
+      const sectors = Math.floor(content.source.sizeBytes / SECTOR_BYTES);
+      const last = content.source.read(sector * SECTOR_BYTES + SECTOR_BYTES - 1, new Uint8Array(1));
+      // A scratch is no end: what can not be read now is met again, and said, when the title is taken.
+      known =
+        sector < sectors
+          ? last.then(
+              (got) => got === 1,
+              () => true,
+            )
+          : Promise.resolve(false);
+      this.ends.set(key, known);
+    }
+    return known;
   }
 
   private async look(read: ReadSet, sector: number, sectors: number): Promise<StreamProbe | null> {
@@ -258,7 +284,7 @@ async function readTitle(
   const first = own[0] as Segment;
   const probe = await looked.headers(read, first);
   const longest = own.reduce((a, b) => (b.lastSector - b.firstSector > a.lastSector - a.firstSector ? b : a));
-  const state = await stateOf(entry.number, read, own, [first, longest], looked, remarks);
+  const state = await stateOf(entry.number, read, own, longest, probe, looked, remarks);
   const unique = new Map(own.map((s) => [s.id, s]));
   const single = order.length === 1 && entry.angles === 1 ? firstChain.durationMs : 0;
   return {
@@ -304,22 +330,19 @@ async function stateOf(
   title: number,
   read: ReadSet,
   own: readonly Segment[],
-  sampled: readonly Segment[],
+  longest: Segment,
+  probe: StreamProbe | null,
   looked: StreamLooks,
   remarks: Remark[],
 ): Promise<TitleState> {
   const { content } = read;
   if (!content) return 'unreadable';
   const lastSector = Math.max(...own.map((s) => s.lastSector));
-  const sectors = Math.floor(content.source.sizeBytes / SECTOR_BYTES);
-  const last = new Uint8Array(1);
-  const readable =
-    lastSector < sectors && (await content.source.read(lastSector * SECTOR_BYTES + SECTOR_BYTES - 1, last).catch(() => 1)) === 1;
-  for (const segment of sampled) {
-    if (await looked.scrambled(read, segment)) {
-      remarks.push({ code: 'scrambled', severity: 'fault', title, detail: `Packets of ${segment.id} carry scrambling flags` });
-      return 'scrambled';
-    }
+  const readable = await looked.reaches(content, lastSector);
+  // The beginning has been looked at; often only the film itself is scrambled, and not from its first picture on.
+  if ((probe?.scrambledPackets ?? 0) > 0 || (await looked.scrambled(read, longest))) {
+    remarks.push({ code: 'scrambled', severity: 'fault', title, detail: `Packets of title ${String(title)} carry scrambling flags` });
+    return 'scrambled';
   }
   if (!readable) {
     remarks.push({

@@ -17,7 +17,11 @@ async function load(volume: Volume, folder: string, name: string): Promise<Uint8
   return readExactly(file, 0, Math.min(file.sizeBytes, MAX_IFO_BYTES), name);
 }
 
-const equal = (a: Uint8Array, b: Uint8Array) => a.byteLength === b.byteLength && a.every((byte, i) => byte === b[i]);
+function equal(a: Uint8Array, b: Uint8Array): boolean {
+  if (a.byteLength !== b.byteLength) return false;
+  for (let i = 0; i < a.byteLength; i++) if (a[i] !== b[i]) return false;
+  return true;
+}
 
 /**
  * Reads a structure file, or its backup copy where the file is missing or wrong; both are compared where both read.

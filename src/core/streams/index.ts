@@ -35,3 +35,4 @@ export {
 } from './audio-headers';
 export { SAMPLES_PER_GROUP, lpcmGroupBytes, packLpcm, pcmGroupBytes, readLpcmLayout, unpackLpcm, type LpcmLayout } from './lpcm';
 export { MAX_SUBPICTURE_BYTES, readSubpicture, type SubpictureInfo } from './subpicture';
+export { findUnitCode, plainStore, scanningStore, type ByteStore } from './unit-codes';

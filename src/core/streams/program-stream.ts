@@ -87,10 +87,7 @@ function readPes(data: Uint8Array, at: number, end: number, id: number, receiver
     payload = at + 9 + (data[at + 8] as number);
     if (((data[at + 7] as number) & 0x80) !== 0 && at + 14 <= end) pts = readPts(data, at + 9);
   } else {
-    payload = readMpeg1Head(data, at + 6, end); // MPEG-1 packets (ISO/IEC 11172-1) have no length of their head
-    const mark = (data[payload - 5] as number) >> 4;
-    if (mark === 2) pts = readPts(data, payload - 5);
-    else if ((data[payload - 10] as number) >> 4 === 3) pts = readPts(data, payload - 10);
+    ({ payload, pts } = readMpeg1Head(data, at + 6, end)); // MPEG-1 packets do not say how long their head is
   }
   if (payload > end || payload - at > MAX_PES_HEADER) return;
   let stream: StreamKey = id;
@@ -105,11 +102,12 @@ function readPes(data: Uint8Array, at: number, end: number, id: number, receiver
   else receiver.payload(stream, data, payload, end, pts);
 }
 
-/** Skips stuffing, buffer size and stamps of an MPEG-1 packet. @returns the first byte of payload. */
-function readMpeg1Head(data: Uint8Array, from: number, end: number): number {
+/** Stuffing, buffer size and stamps of an MPEG-1 packet (ISO/IEC 11172-1 2.4.3.3). @returns the first byte of payload, and the stamp. */
+function readMpeg1Head(data: Uint8Array, from: number, end: number): { payload: number; pts: number } {
   let p = from;
   while (p < end && data[p] === 0xff && p - from < 16) p++;
   if (((data[p] ?? 0) & 0xc0) === 0x40) p += 2;
   const kind = (data[p] ?? 0) >> 4;
-  return Math.min(end, p + (kind === 2 ? 5 : kind === 3 ? 10 : 1));
+  const length = kind === 2 ? 5 : kind === 3 ? 10 : 1;
+  return { payload: Math.min(end, p + length), pts: length > 1 && p + length <= end ? readPts(data, p) : NO_PTS };
 }

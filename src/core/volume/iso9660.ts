@@ -1,4 +1,18 @@
-import { DiscError, extentSource, part, raw, readExactly, record, text, u16le, u32le, u8, type ByteSource, type Extent } from '../bytes';
+import {
+  DiscError,
+  cachedSource,
+  extentSource,
+  part,
+  raw,
+  readExactly,
+  record,
+  text,
+  u16le,
+  u32le,
+  u8,
+  type ByteSource,
+  type Extent,
+} from '../bytes';
 import { MAX_DEPTH, MAX_FOLDER_BYTES, SECTOR_BYTES, pathParts, sameName, type Volume, type VolumeEntry, type VolumeFile } from './volume';
 
 const DESCRIPTORS_AT = 16 * SECTOR_BYTES;
@@ -83,7 +97,8 @@ function parseFolder(data: Uint8Array, byteOffset: number, name: string): Node[]
  * Spec: ECMA-119, clauses 8.4 and 9.1.
  * @throws DiscError `not-a-disc`, `ended-early`, `out-of-range`.
  */
-export async function openIso9660(source: ByteSource): Promise<Volume> {
+export async function openIso9660(disc: ByteSource): Promise<Volume> {
+  const source = cachedSource(disc);
   const { descriptor, where } = await readPrimary(source);
   const blockBytes = descriptor.logicalBlockSize;
   if (![512, 1024, 2048].includes(blockBytes)) {
@@ -137,7 +152,7 @@ export async function openIso9660(source: ByteSource): Promise<Volume> {
     open: async (path) => {
       const node = await find(path);
       if (!node || node.folder) return null;
-      const extents: Extent[] = node.extents.map((e) => ({ source, offset: e.block * blockBytes, length: e.bytes }));
+      const extents: Extent[] = node.extents.map((e) => ({ source: disc, offset: e.block * blockBytes, length: e.bytes }));
       return discFile(`${source.name}/${path}`, extents);
     },
   };

@@ -1,5 +1,6 @@
 import {
   DiscError,
+  cachedSource,
   memorySource,
   part,
   raw,
@@ -181,7 +182,8 @@ async function readVolumeDescriptors(source: ByteSource, location: number, lengt
  * Spec: ECMA-167 parts 3 and 4; OSTA UDF 1.02.
  * @throws DiscError `bad-structure`, `bad-signature`, `ended-early`, `out-of-range`, `unsupported`.
  */
-export async function openUdf(source: ByteSource): Promise<Volume> {
+export async function openUdf(disc: ByteSource): Promise<Volume> {
+  const source = cachedSource(disc);
   const anchor = await readAnchor(source);
   let sequence;
   try {
@@ -245,7 +247,7 @@ export async function openUdf(source: ByteSource): Promise<Volume> {
           break;
         }
         const taken = Math.min(length, left);
-        extents.push({ source, offset: address(ad.block, ad.partition), length: taken });
+        extents.push({ source: disc, offset: address(ad.block, ad.partition), length: taken });
         left -= taken;
         if (extents.length > MAX_ALLOCATION_DESCRIPTORS)
           throw new DiscError('out-of-range', where, 'A file has more extents than is believable');

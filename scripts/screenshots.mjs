@@ -1,0 +1,79 @@
+// npm run screenshots: drives the application on the demo archive and keeps one picture of each main view in docs/screenshots.
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
+
+ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv', 'chromium']);
+ensurePackages();
+const { buildAll } = await import('./build.mjs');
+const { supervise } = await import('./supervise.mjs');
+const { announce, freePort } = await import('./address.mjs');
+const { writeDemoConfig } = await import('./demo-config.mjs');
+const { launchChromium } = await import('./chromium.mjs');
+await buildAll();
+const cache = path.join(root, '.cache', 'demo');
+must(process.execPath, [path.join('dist', 'demo.mjs'), cache]);
+const data = mkdtempSync(path.join(tmpdir(), 'careful-vault-pictures-'));
+const target = path.resolve(process.argv[2] ?? path.join(root, 'docs', 'screenshots'));
+mkdirSync(target, { recursive: true });
+const port = await freePort(4700);
+const { file, dataFolder } = writeDemoConfig(cache, data);
+const { parts } = supervise({ config: file, dataFolder, port });
+await announce(port);
+
+const browser = await launchChromium();
+const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' })).newPage();
+const address = `http://127.0.0.1:${port}`;
+const shot = async (name, theme = 'light') => {
+  await page.evaluate((t) => (document.documentElement.dataset.theme = t), theme);
+  await page.waitForTimeout(350);
+  await page.screenshot({ path: path.join(target, `${name}.png`) });
+  console.log(`  ${name}`);
+};
+const read = async (file, name) => {
+  await page.getByRole('button', { name: `Read ${file}`, exact: true }).click();
+  await page.getByRole('link', { name, exact: true }).waitFor();
+};
+try {
+  await page.goto(address);
+  await page.getByText('Tray 1').waitFor();
+  await shot('shelf-empty');
+  await read('TIDE_TABLES.iso', 'Tide Tables');
+  await read('LAMPLIGHTERS.iso', 'Lamplighters');
+  await page.waitForTimeout(800);
+  await shot('shelf');
+  await page.getByRole('link', { name: 'Lamplighters' }).first().click();
+  await page.getByRole('button', { name: /^Queue 1 reel/ }).waitFor();
+  await page.waitForTimeout(600);
+  await shot('bench');
+  await shot('bench-dark', 'dark');
+  await page.getByLabel('Access copy').first().check();
+  await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
+  await page.getByText('Everything planned is on the queue').waitFor();
+  await page.goto(`${address}/`);
+  await page.getByRole('link', { name: 'Tide Tables' }).first().click();
+  await page.getByRole('button', { name: /^Queue 4 reels/ }).waitFor();
+  await page.waitForTimeout(600);
+  await shot('bench-series');
+  await page.getByRole('button', { name: /^Queue 4 reels/ }).click();
+  await page.getByText('Everything planned is on the queue').waitFor();
+  await page.getByRole('link', { name: /^Queue/ }).click();
+  await page.getByText('× playing time').first().waitFor({ timeout: 60_000 });
+  await page.waitForTimeout(3000);
+  await shot('queue');
+  await page.getByLabel('Ended').getByText('in the vault').nth(4).waitFor({ timeout: 300_000 });
+  await page.getByRole('link', { name: /^Vault/ }).click();
+  await page
+    .getByRole('button', { name: /Lossless master.*Lamplighters|Lamplighters/ })
+    .first()
+    .click();
+  await page.waitForFunction(() => (document.querySelector('video')?.readyState ?? 0) >= 2, null, { timeout: 60_000 });
+  await shot('vault');
+  await shot('vault-dark', 'dark');
+} finally {
+  await browser.close();
+  for (const child of Object.values(parts)) child.kill('SIGTERM');
+  rmSync(data, { recursive: true, force: true });
+  setTimeout(() => process.exit(process.exitCode ?? 0), 2500);
+}

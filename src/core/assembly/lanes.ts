@@ -1,0 +1,106 @@
+import { DiscError } from '../bytes';
+import type { AudioTrack, SubtitleTrack, Title, VideoTrack } from '../reading';
+import type { Reel, TakenTrack } from '../reels/model';
+import { readAc3Header, readDtsHeader, readMpegAudioHeader, type LpcmLayout } from '../streams';
+import { AudioFramer, framedFormat, lpcmFormat } from './audio-framer';
+import type { EsBuffer } from './es-buffer';
+import { SubpictureFramer } from './subpicture-framer';
+import type { Timeline } from './timeline';
+import { VideoFramer } from './video-framer';
+
+/** One track of the output, in the order of the reel: video first, then audio, then subtitles. */
+export type AssembledTrack =
+  | { readonly kind: 'video'; readonly source: VideoTrack }
+  | { readonly kind: 'audio'; readonly source: AudioTrack; readonly taken: TakenTrack; readonly lpcm: LpcmLayout | null }
+  | { readonly kind: 'subtitle'; readonly source: SubtitleTrack; readonly taken: TakenTrack; readonly palette: readonly number[] };
+
+/**
+ * Receives every byte of a track that is taken, in the disc's own packing and order: what hashing on the way in needs.
+ * Packets that lie behind each other come as one piece; all have been seen once the assembly's `fill` has said false.
+ */
+export type TapBytes = (track: number, data: Uint8Array) => void;
+
+/** A track on its way from the demultiplexer to the output. */
+export interface Lane {
+  readonly track: AssembledTrack;
+  readonly framer: VideoFramer | AudioFramer | SubpictureFramer;
+  /** Null where nobody listens. */
+  readonly run: TakenRun | null;
+}
+
+/** Bytes after which a run is handed to the tap: large pieces are hashed faster than packets. */
+const RUN_BYTES = 128 * 1024;
+
+/** Packets of one track that lie behind each other in its buffer, seen by the tap as one piece. */
+class TakenRun {
+  private from = 0;
+  private to = 0;
+  constructor(
+    private readonly es: EsBuffer,
+    private readonly see: (data: Uint8Array) => void,
+  ) {
+    es.beforeMove = () => {
+      this.flush();
+    };
+  }
+
+  add(position: number, length: number): void {
+    if (position !== this.to || this.to - this.from >= RUN_BYTES) {
+      this.flush();
+      this.from = position;
+    }
+    this.to = position + length;
+  }
+
+  flush(): void {
+    if (this.to > this.from) this.see(this.es.view(this.from, this.to - this.from));
+    this.from = this.to;
+  }
+}
+
+const wrong = (code: 'unsupported' | 'out-of-range', detail: string) => new DiscError(code, { source: 'reel', byteOffset: 0 }, detail);
+
+function lpcmLayout(track: AudioTrack): LpcmLayout | null {
+  if (track.codec !== 'LPCM') return null;
+  const { bitDepth, sampleRateHz, channels } = track;
+  const allowed = (bitDepth === 16 || bitDepth === 20 || bitDepth === 24) && (sampleRateHz === 48000 || sampleRateHz === 96000);
+  if (!allowed || channels < 1 || channels > 8) throw wrong('out-of-range', 'The LPCM track has a layout that is not allowed');
+  return { bitDepth, sampleRateHz, channels };
+}
+
+/** Finds the tracks that a reel takes in a title. @throws DiscError `unsupported` for one that is not there, or is taken twice. */
+function find<T extends { readonly stream: number }>(title: Title, tracks: readonly T[], taken: readonly TakenTrack[], kind: string): T[] {
+  return taken.map(({ stream }, i) => {
+    const name = `${kind} stream ${stream.toString(16)}`;
+    if (taken.findIndex((t) => t.stream === stream) !== i) throw wrong('unsupported', `The reel takes ${name} twice`);
+    const track = tracks.find((t) => t.stream === stream);
+    if (!track) throw wrong('unsupported', `Title ${String(title.number)} has no ${name}`);
+    return track;
+  });
+}
+
+/**
+ * Makes the lanes of a reel's tracks.
+ * @param tap who sees the bytes taken; null for nobody.
+ * @throws DiscError `unsupported`, `out-of-range`.
+ */
+export function makeLanes(title: Title, reel: Reel, video: VideoFramer, timeline: Timeline, tap: TapBytes | null): Lane[] {
+  const audio = find(title, title.audio, reel.audio, 'audio').map((source, i) => {
+    const lpcm = lpcmLayout(source);
+    const read = source.codec === 'AC-3' ? readAc3Header : source.codec === 'DTS' ? readDtsHeader : readMpegAudioHeader;
+    const framer = new AudioFramer(timeline, lpcm ? lpcmFormat(lpcm) : framedFormat(read));
+    return { track: { kind: 'audio' as const, source, taken: reel.audio[i] as TakenTrack, lpcm }, framer };
+  });
+  const subtitles = find(title, title.subtitles, reel.subtitles, 'subtitle').map((source, i) => ({
+    track: { kind: 'subtitle' as const, source, taken: reel.subtitles[i] as TakenTrack, palette: title.palette },
+    framer: new SubpictureFramer(timeline),
+  }));
+  return [{ track: { kind: 'video' as const, source: title.video }, framer: video }, ...audio, ...subtitles].map((lane, index) => ({
+    ...lane,
+    run:
+      tap &&
+      new TakenRun(lane.framer.es, (data) => {
+        tap(index, data);
+      }),
+  }));
+}

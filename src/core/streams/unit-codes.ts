@@ -1,0 +1,85 @@
+import { findStartCode } from './mpeg-video';
+import { UNIT_CODES_WASM } from './unit-codes-wasm';
+
+/** First code that is no slice, after the picture's own zero (13818-2 table 6-1: slices are 01 to AF). */
+const FIRST_BEYOND_SLICES = 0xb0;
+
+/**
+ * Finds the next start code that is no slice. A picture has dozens of slices, and nothing in them is of interest here.
+ * The plain specification of what `unit-codes.wat` does faster.
+ * @param end first byte that is no longer valid; the code byte itself stands before it.
+ * @returns index of the first zero, or -1.
+ */
+export function findUnitCode(data: Uint8Array, from: number, end: number): number {
+  for (let at = findStartCode(data, from, end); at >= 0; at = findStartCode(data, at + 3, end)) {
+    const code = data[at + 3] as number;
+    if (code === 0 || code >= FIRST_BEYOND_SLICES) return at;
+  }
+  return -1;
+}
+
+/** Bytes of a stream in memory that can grow, and the search in them. */
+export interface ByteStore {
+  /** Changes when the store grows. */
+  readonly bytes: Uint8Array;
+  /** Makes room for at least `bytes` bytes; what is there stays where it is. */
+  grow(bytes: number): void;
+  /** As `findUnitCode`, over this store's bytes. */
+  findUnitCode(from: number, end: number): number;
+}
+
+export function plainStore(capacityBytes: number): ByteStore {
+  let bytes = new Uint8Array(capacityBytes);
+  return {
+    get bytes() {
+      return bytes;
+    },
+    grow: (wanted) => {
+      if (wanted <= bytes.byteLength) return;
+      const larger = new Uint8Array(wanted);
+      larger.set(bytes);
+      bytes = larger;
+    },
+    findUnitCode: (from, end) => findUnitCode(bytes, from, end),
+  };
+}
+
+const PAGE_BYTES = 65_536;
+const pages = (bytes: number) => Math.ceil(bytes / PAGE_BYTES);
+
+let compiled: WebAssembly.Module | null | undefined;
+
+/** The compiled kernel; null where this machine has no WebAssembly with SIMD. */
+function kernel(): WebAssembly.Module | null {
+  if (compiled === undefined) {
+    try {
+      compiled = new WebAssembly.Module(Uint8Array.from(atob(UNIT_CODES_WASM), (c) => c.charCodeAt(0)));
+    } catch {
+      compiled = null; // the plain search finds the same, only slower
+    }
+  }
+  return compiled;
+}
+
+/** A store whose search runs over the bytes where they lie, sixteen at a time; a plain one where that is not possible. */
+export function scanningStore(capacityBytes: number): ByteStore {
+  const module = kernel();
+  if (!module) return plainStore(capacityBytes);
+  const { memory, find } = new WebAssembly.Instance(module).exports as unknown as {
+    memory: WebAssembly.Memory;
+    find: (from: number, end: number) => number;
+  };
+  memory.grow(Math.max(0, pages(capacityBytes) - 1));
+  let bytes = new Uint8Array(memory.buffer);
+  return {
+    get bytes() {
+      return bytes;
+    },
+    grow: (wanted) => {
+      if (wanted <= bytes.byteLength) return;
+      memory.grow(pages(wanted) - pages(bytes.byteLength)); // detaches every view of the old buffer
+      bytes = new Uint8Array(memory.buffer);
+    },
+    findUnitCode: find,
+  };
+}
