@@ -111,11 +111,9 @@ function timed(program: string, args: readonly string[]): number {
 }
 
 function inChild(mode: string, folder: string): { ms: number; peakMb: number } {
-  const { status, stdout, stderr } = spawnSync(
-    process.execPath,
-    [...RUNNER_FLAGS, process.argv[1] ?? '', '--child', mode, folder],
-    { encoding: 'utf8' },
-  );
+  const { status, stdout, stderr } = spawnSync(process.execPath, [...RUNNER_FLAGS, process.argv[1] ?? '', '--child', mode, folder], {
+    encoding: 'utf8',
+  });
   if (status !== 0) throw new Error(stderr);
   return JSON.parse(stdout) as { ms: number; peakMb: number };
 }

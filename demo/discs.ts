@@ -4,10 +4,10 @@ import { mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { addSubtitles, makeMenu, makeStream } from './pictures';
 import { inParallel, run } from './run';
-import { DISCS, WORKS, type DemoDisc, type Work } from './scenario';
+import type { Archive, DemoDisc, Work } from './scenario';
 
 /** Raise when the way of authoring changes, so that cached discs are made anew. */
-const AUTHORING_VERSION = 1;
+const AUTHORING_VERSION = 2;
 
 /** Makes the finished program stream of a work: pictures, sound, subtitles. */
 async function buildWork(work: Work, folder: string): Promise<string> {
@@ -27,8 +27,7 @@ function titleXml(works: readonly Work[], streams: ReadonlyMap<string, string>):
   return `<pgc>${vobs.join('')}<post>call vmgm menu;</post></pgc>`;
 }
 
-function titleSetXml(disc: DemoDisc, titles: readonly (readonly string[])[], streams: ReadonlyMap<string, string>): string {
-  const works = titles.map((ids) => ids.map((id) => WORKS.find((w) => w.id === id)).filter((w): w is Work => w !== undefined));
+function titleSetXml(disc: DemoDisc, works: readonly (readonly Work[])[], streams: ReadonlyMap<string, string>): string {
   const first = works[0]?.[0];
   if (!first) throw new Error('a title set without a work');
   const video = `<video format="${disc.standard}" aspect="${disc.wide ? '16:9' : '4:3'}"${disc.wide ? ' widescreen="nopanscan"' : ''} />`;
@@ -38,7 +37,25 @@ function titleSetXml(disc: DemoDisc, titles: readonly (readonly string[])[], str
 }
 
 /** Authors one disc: a VIDEO_TS folder and, from it, a bridge image (ISO 9660 with UDF 1.02). */
-export async function authorDisc(disc: DemoDisc, streams: ReadonlyMap<string, string>, work: string, image: string): Promise<void> {
+export async function authorDisc(
+  disc: DemoDisc,
+  works: readonly Work[],
+  streams: ReadonlyMap<string, string>,
+  work: string,
+  image: string,
+): Promise<void> {
+  const find = (id: string): Work => {
+    const found = works.find((w) => w.id === id);
+    if (!found) throw new Error(`disc ${disc.id} names a work ${id} that there is not`);
+    return found;
+  };
+  const titleSets = disc.titleSets.map((titles) =>
+    titleSetXml(
+      disc,
+      titles.map((ids) => ids.map(find)),
+      streams,
+    ),
+  );
   const menu = await makeMenu(disc, work);
   const firstPlay = disc.firstPlay ? `jump title ${String(disc.firstPlay)};` : 'jump vmgm menu 1;';
   const buttons = disc.menu.map((b, i) => `<button name="b${String(i + 1)}">jump title ${String(b.title)};</button>`).join('');
@@ -49,7 +66,7 @@ export async function authorDisc(disc: DemoDisc, streams: ReadonlyMap<string, st
     xml,
     `<dvdauthor dest="${folder}"><vmgm><fpc>${firstPlay}</fpc><menus><video format="${disc.standard}" aspect="${disc.wide ? '16:9' : '4:3'}"${disc.wide ? ' widescreen="nopanscan"' : ''} />` +
       `<subpicture lang="en" />` +
-      `<pgc entry="title" pause="inf">${buttons}<vob file="${menu}" pause="inf" /></pgc></menus></vmgm>${disc.titleSets.map((t) => titleSetXml(disc, t, streams)).join('')}</dvdauthor>`,
+      `<pgc entry="title" pause="inf">${buttons}<vob file="${menu}" pause="inf" /></pgc></menus></vmgm>${titleSets.join('')}</dvdauthor>`,
   );
   await run('dvdauthor', ['-x', xml], { env: { VIDEO_FORMAT: disc.standard.toUpperCase() } });
   await mkdir(path.join(folder, 'AUDIO_TS'), { recursive: true });
@@ -58,25 +75,31 @@ export async function authorDisc(disc: DemoDisc, streams: ReadonlyMap<string, st
   await rename(partial, image);
 }
 
+const lengthOf = (work: Work) => work.chapters.reduce((a, b) => a + b, 0);
+
 /**
- * Builds the demo archive where it is not yet there, or was made by an older version.
+ * Builds an archive's discs where they are not yet there, or were made by an older version.
  * @param cache folder to keep intermediate and finished files.
  * @returns the finished disc images by id.
  */
-export async function buildDemoDiscs(cache: string, say: (line: string) => void): Promise<ReadonlyMap<string, string>> {
-  const images = new Map(DISCS.map((d) => [d.id, path.join(cache, 'discs', `${d.label}.iso`)]));
+export async function buildDiscs(
+  { works, discs }: Archive,
+  cache: string,
+  say: (line: string) => void,
+): Promise<ReadonlyMap<string, string>> {
+  const images = new Map(discs.map((d) => [d.id, path.join(cache, 'discs', `${d.label}.iso`)]));
   const stampFile = path.join(cache, 'stamp');
   const stamp = createHash('sha256')
-    .update(JSON.stringify([AUTHORING_VERSION, WORKS, DISCS]))
+    .update(JSON.stringify([AUTHORING_VERSION, works, discs]))
     .digest('hex');
   const before = existsSync(stampFile) ? await readFile(stampFile, 'utf8') : '';
   if (before === stamp && [...images.values()].every((file) => existsSync(file))) return images;
-  say('making the demo discs (about two minutes, once)');
+  say(`making ${String(discs.length)} discs (once)`);
   const work = path.join(cache, 'work');
   await rm(work, { recursive: true, force: true });
   await mkdir(work, { recursive: true });
   await mkdir(path.join(cache, 'discs'), { recursive: true });
-  const longestFirst = [...WORKS].sort((a, b) => b.chapters.reduce((x, y) => x + y, 0) - a.chapters.reduce((x, y) => x + y, 0));
+  const longestFirst = [...works].sort((a, b) => lengthOf(b) - lengthOf(a));
   const made = await inParallel(
     2,
     longestFirst.map((w) => async () => {
@@ -86,8 +109,8 @@ export async function buildDemoDiscs(cache: string, say: (line: string) => void)
     }),
   );
   const streams = new Map(made);
-  for (const disc of DISCS) {
-    await authorDisc(disc, streams, work, images.get(disc.id) ?? '');
+  for (const disc of discs) {
+    await authorDisc(disc, works, streams, work, images.get(disc.id) ?? '');
     say(`  disc ${disc.label}`);
   }
   await rm(work, { recursive: true, force: true });

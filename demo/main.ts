@@ -1,7 +1,9 @@
 import path from 'node:path';
-import { buildDemoDiscs } from './discs';
+import { buildDiscs } from './discs';
+import { PROVING_ARCHIVE } from './proving';
+import { DEMO_ARCHIVE } from './scenario';
 
-const cache = path.resolve(process.argv[2] ?? '.cache/demo');
-await buildDemoDiscs(cache, (line) => {
+const [cache = '.cache/demo', which = 'demo'] = process.argv.slice(2);
+await buildDiscs(which === 'proving' ? PROVING_ARCHIVE : DEMO_ARCHIVE, path.resolve(cache), (line) => {
   console.log(line);
 });

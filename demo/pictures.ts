@@ -1,7 +1,7 @@
 import { mkdir, rename, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { run } from './run';
-import type { DemoDisc, Work, WorkSubtitle } from './scenario';
+import type { DemoDisc, Work, WorkAudio, WorkSubtitle } from './scenario';
 
 /** Frame rate, size and pixel shape of the two television standards on a DVD. */
 export const STANDARDS = {
@@ -9,6 +9,7 @@ export const STANDARDS = {
   ntsc: { rate: '30000/1001', width: 720, height: 480 },
 } as const;
 
+const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 const quiet = ['-hide_banner', '-nostdin', '-loglevel', 'error', '-y'];
 
 /** Sea, sky and a lamp, drawn once per chapter by formula; `seed` shifts hour and colour. */
@@ -23,97 +24,82 @@ function seascape(seed: number): string {
   ].join(':');
 }
 
-/** Generates the program stream of one work, as a DVD author would be given it. */
-export async function makeStream(work: Work, folder: string): Promise<string> {
-  const out = path.join(folder, `${work.id}.mpg`);
-  const { rate, width, height } = STANDARDS[work.standard];
-  const fps = work.standard === 'pal' ? 25 : work.film ? 24000 / 1001 : 30000 / 1001;
-  const framesIn = (seconds: number) => Math.round(seconds * fps);
-  const total = work.chapters.reduce((sum, seconds) => sum + framesIn(seconds), 0) / fps;
-  const stills = await Promise.all(
+/** Literal arguments, written as one would type them. */
+const words = (text: string): string[] => text.split(' ').filter(Boolean);
+
+/** One still per chapter, wider than the picture, so that the camera can travel over it. */
+async function makeStills(work: Work, folder: string): Promise<string[]> {
+  const { height } = STANDARDS[work.standard];
+  return Promise.all(
     work.chapters.map(async (_, i) => {
       const png = path.join(folder, `${work.id}-${String(i)}.png`);
       const seed = i + work.id.length + work.id.charCodeAt(work.id.length - 1);
-      await run('ffmpeg', [
-        ...quiet,
-        '-f',
-        'lavfi',
-        '-i',
-        `color=black:s=1100x${String(height)}:d=0.04:r=25,format=gbrp,geq=${seascape(seed)}`,
-        '-frames:v',
-        '1',
-        png,
-      ]);
+      const scene = `color=black:s=1100x${String(height)}:d=0.04:r=25,format=gbrp,geq=${seascape(seed)}`;
+      await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', scene, '-frames:v', '1', png]);
       return png;
     }),
   );
-  const codedRate = work.film ? '24000/1001' : rate;
-  const inputs = stills.flatMap((png) => ['-r', codedRate, '-i', png]);
-  const panes = stills.map(
-    (_, i) =>
-      `[${String(i)}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${codedRate})/TB,trim=end_frame=${String(framesIn(work.chapters[i] ?? 0))},crop=${String(width)}:${String(height)}:'(iw-ow)/2*(1+sin(n/90))':0,setsar=1[p${String(i)}]`,
+}
+
+/** The filter graph of the picture: the stills one after the other, a boat that crosses them, and a frame counter. Ends in `[v]`. */
+function pictureGraph(work: Work, framesOf: readonly number[]): string[] {
+  const { rate, width, height } = STANDARDS[work.standard];
+  const travel = `crop=${String(width)}:${String(height)}:'(iw-ow)/2*(1+sin(n/90))':0`;
+  const panes = framesOf.map(
+    (frames, i) =>
+      `[${String(i)}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${rate})/TB,trim=end_frame=${String(frames)},${travel},setsar=1[p${String(i)}]`,
   );
-  const font = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
   const label = work.name.replaceAll("'", '');
-  const picture = [
+  return [
     ...panes,
-    `${stills.map((_, i) => `[p${String(i)}]`).join('')}concat=n=${String(stills.length)}:v=1:a=0[sea]`,
-    `color=c=0x2b1d14:s=46x14:r=${codedRate}[boat];[sea][boat]overlay=x='mod(n*3,W)':y=${String(Math.round(height * 0.56))}:shortest=1,` +
-      `drawtext=fontfile=${font}:text='${label}  %{n}':x=40:y=h-52:fontsize=22:fontcolor=white@0.8,noise=alls=3:allf=t[v]`,
+    `${framesOf.map((_, i) => `[p${String(i)}]`).join('')}concat=n=${String(framesOf.length)}:v=1:a=0[sea]`,
+    `color=c=0x2b1d14:s=46x14:r=${rate}[boat]`,
+    `[sea][boat]overlay=x='mod(n*3,W)':y=${String(Math.round(height * 0.56))}:shortest=1,` +
+      `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=40:y=h-52:fontsize=22:fontcolor=white@0.8,noise=c0s=4:c0f=t[v]`,
   ];
-  const sound = work.audio.map((track, i) => {
-    const layout = track.channels === 6 ? '5.1' : 'stereo';
-    const voices = Array.from(
-      { length: track.channels },
-      (_, c) => `0.12*sin(2*PI*${String(track.tone * (1 + c * 0.25))}*t)*(0.6+0.4*sin(2*PI*t/${String(3 + c)}))`,
-    );
-    return `aevalsrc='${voices.join('|')}':c=${layout}:s=48000:d=${String(total)}[a${String(i)}]`;
+}
+
+/** Sound of one track: a tone per channel that swells and fades, each at its own pace. Ends in `[a0]`, `[a1]` and so on. */
+function soundGraph(track: WorkAudio, index: number, seconds: number): string {
+  const voices = Array.from({ length: track.channels }, (_, c) => {
+    const tone = `sine=f=${(track.tone * (1 + c * 0.25)).toFixed(2)}:r=48000:d=${String(seconds)}`;
+    return `${tone},tremolo=f=${(1 / (3 + c)).toFixed(3)}:d=0.7[a${String(index)}c${String(c)}]`;
   });
-  const encoders = work.audio.flatMap((track, i) => [
-    `-c:a:${String(i)}`,
-    track.codec,
-    ...(track.codec === 'pcm_dvd' ? [] : [`-b:a:${String(i)}`, `${String(track.kbps)}k`]),
-  ]);
-  const interlaced = !work.film && work.standard === 'pal' ? ['-flags', '+ildct+ilme', '-top', '1'] : [];
-  const marks = work.chapters.slice(1).map((_, i) => work.chapters.slice(0, i + 1).reduce((a, b) => a + b, 0));
+  const inputs = voices.map((_, c) => `[a${String(index)}c${String(c)}]`).join('');
+  return `${voices.join(';')};${inputs}join=inputs=${String(track.channels)}:channel_layout=${track.channels === 6 ? '5.1' : 'stereo'}[a${String(index)}]`;
+}
+
+const ENCODER: Readonly<Record<WorkAudio['codec'], string>> = { ac3: 'ac3', dts: 'dca', mp2: 'mp2', pcm16: 'pcm_dvd', pcm24: 'pcm_dvd' };
+
+function soundEncoder(track: WorkAudio, index: number): string[] {
+  const at = `:a:${String(index)}`;
+  const depth = track.codec === 'pcm16' ? 's16' : track.codec === 'pcm24' ? 's32' : null;
+  return [`-c${at}`, ENCODER[track.codec], ...(depth ? [`-sample_fmt${at}`, depth] : [`-b${at}`, `${String(track.kbps)}k`])];
+}
+
+/** Generates the program stream of one work, as a DVD author would be given it. */
+export async function makeStream(work: Work, folder: string): Promise<string> {
+  const out = path.join(folder, `${work.id}.mpg`);
+  const { rate } = STANDARDS[work.standard];
+  const pal = work.standard === 'pal';
+  const fps = pal ? 25 : 30000 / 1001;
+  const framesOf = work.chapters.map((seconds) => Math.round(seconds * fps));
+  const seconds = framesOf.reduce((a, b) => a + b, 0) / fps;
+  const stills = await makeStills(work, folder);
+  const sound = work.audio.map((track, i) => soundGraph(track, i, seconds));
+  const marks = framesOf.slice(1).map((_, i) => framesOf.slice(0, i + 1).reduce((a, b) => a + b, 0) / fps);
   const partial = `${out}.partial`;
   await run('ffmpeg', [
     ...quiet,
-    ...inputs,
+    ...stills.flatMap((png) => ['-r', rate, '-i', png]),
     '-filter_complex',
-    [...picture, ...sound].join(';'),
-    '-map',
-    '[v]',
-    ...work.audio.flatMap((_, i) => ['-map', `[a${String(i)}]`]),
-    '-c:v',
-    'mpeg2video',
-    '-r',
-    codedRate,
-    '-b:v',
-    `${String(work.videoKbps)}k`,
-    '-maxrate',
-    '7000k',
-    '-bufsize',
-    '1835008',
-    '-g',
-    work.standard === 'pal' ? '12' : '15',
-    '-bf',
-    '2',
-    '-pix_fmt',
-    'yuv420p',
-    '-aspect',
-    work.wide ? '16:9' : '4:3',
-    ...interlaced,
+    [...pictureGraph(work, framesOf), ...sound].join(';'),
+    ...words(`-map [v] ${work.audio.map((_, i) => `-map [a${String(i)}]`).join(' ')}`),
+    ...words(`-c:v mpeg2video -r ${rate} -b:v ${String(work.videoKbps)}k -maxrate 7000k -bufsize 1835008`),
+    ...words(`-g ${pal ? '12 -flags +ildct+ilme -top 1' : '15'} -bf 2 -pix_fmt yuv420p -aspect ${work.wide ? '16:9' : '4:3'}`),
     ...(marks.length ? ['-force_key_frames', marks.join(',')] : []),
-    ...encoders,
-    '-ar',
-    '48000',
-    '-muxrate',
-    '10080000',
-    '-packetsize',
-    '2048',
-    '-f',
-    'dvd',
+    ...work.audio.flatMap(soundEncoder),
+    ...words('-strict -2 -ar 48000 -muxrate 10080000 -packetsize 2048 -f dvd'),
     partial,
   ]);
   await rename(partial, out);
@@ -164,11 +150,10 @@ export async function addSubtitles(stream: string, work: Work, track: WorkSubtit
 /** A still menu with one highlighted button per line. */
 export async function makeMenu(disc: DemoDisc, folder: string): Promise<string> {
   const { rate, width, height } = STANDARDS[disc.standard];
-  const font = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
   await mkdir(folder, { recursive: true });
   const y = (i: number) => 120 + i * 52;
   const labels = disc.menu
-    .map((b, i) => `drawtext=fontfile=${font}:text='${b.label}':x=120:y=${String(y(i))}:fontsize=28:fontcolor=0xe8e6df`)
+    .map((b, i) => `drawtext=fontfile=${FONT}:text='${b.label}':x=120:y=${String(y(i))}:fontsize=28:fontcolor=0xe8e6df`)
     .join(',');
   const plain = path.join(folder, `${disc.id}-menu.mpg`);
   await run('ffmpeg', [

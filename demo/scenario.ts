@@ -11,8 +11,6 @@ export interface Work {
   readonly wide: boolean;
   /** Seconds per chapter. */
   readonly chapters: readonly number[];
-  /** Soft pulldown: coded at 23.976 frames with repeat flags (NTSC only). */
-  readonly film: boolean;
   readonly videoKbps: number;
   readonly audio: readonly WorkAudio[];
   readonly subtitles: readonly WorkSubtitle[];
@@ -20,7 +18,7 @@ export interface Work {
 
 export interface WorkAudio {
   readonly language: string;
-  readonly codec: 'ac3' | 'pcm_dvd' | 'mp2';
+  readonly codec: 'ac3' | 'dts' | 'mp2' | 'pcm16' | 'pcm24';
   readonly channels: 2 | 6;
   readonly kbps: number;
   /** Base tone in Hz: tells the tracks apart by ear. */
@@ -54,13 +52,12 @@ const LAMP_EN = [
 ];
 const LAMP_GD = LAMP_EN.map((_, i) => `Loidhne ${String(i + 1)}: solas air an sgeir`);
 
-export const WORKS: readonly Work[] = [
+const WORKS: readonly Work[] = [
   {
     id: 'lamplighters',
     name: 'The Lamplighters of Skerry Point',
     standard: 'pal',
     wide: true,
-    film: false,
     videoKbps: 2600,
     chapters: [36, 31, 42, 38, 29, 44, 33, 40, 35],
     audio: [
@@ -78,7 +75,6 @@ export const WORKS: readonly Work[] = [
     name: 'Trailer',
     standard: 'pal',
     wide: true,
-    film: false,
     videoKbps: 2600,
     chapters: [24],
     audio: [{ language: 'en', codec: 'ac3', channels: 2, kbps: 192, tone: 262, content: 'normal' }],
@@ -89,7 +85,6 @@ export const WORKS: readonly Work[] = [
     name: 'Painting the tower',
     standard: 'pal',
     wide: true,
-    film: false,
     videoKbps: 2000,
     chapters: [30, 22],
     audio: [{ language: 'en', codec: 'mp2', channels: 2, kbps: 192, tone: 294, content: 'normal' }],
@@ -100,12 +95,11 @@ export const WORKS: readonly Work[] = [
     name: ['Spring Tide', 'Slack Water', 'The Long Ebb', 'Bar at Low Water'][n - 1] ?? '',
     standard: 'ntsc',
     wide: false,
-    film: false,
     videoKbps: 2200,
     chapters: [20 + n, 25, 27 - n],
     audio: [
       { language: 'no', codec: 'ac3', channels: 2, kbps: 192, tone: 360 + 20 * n, content: 'normal' },
-      { language: 'en', codec: 'pcm_dvd', channels: 2, kbps: 1536, tone: 180 + 20 * n, content: 'normal' },
+      { language: 'en', codec: 'pcm16', channels: 2, kbps: 1536, tone: 180 + 20 * n, content: 'normal' },
     ],
     subtitles: [
       {
@@ -131,7 +125,7 @@ export interface DemoDisc {
   readonly firstPlay: number;
 }
 
-export const DISCS: readonly DemoDisc[] = [
+const DISCS: readonly DemoDisc[] = [
   {
     id: 'lamplighters',
     label: 'LAMPLIGHTERS',
@@ -161,3 +155,11 @@ export const DISCS: readonly DemoDisc[] = [
     firstPlay: 0,
   },
 ];
+
+/** Works and the discs they stand on. */
+export interface Archive {
+  readonly works: readonly Work[];
+  readonly discs: readonly DemoDisc[];
+}
+
+export const DEMO_ARCHIVE: Archive = { works: WORKS, discs: DISCS };
