@@ -15,12 +15,13 @@ import { Marks, type Mark, type Timeline } from './timeline';
 /** Time stamps rounded to 90 kHz, and by encoders to worse, are smoothed up to this; more is content and is kept. */
 const SMOOTHED_TICKS = TICKS_PER_SECOND / 2000;
 /**
- * LPCM packets point to the access unit that their stamp belongs to, and some authoring tools point beside it by up to a
- * frame of their own: the stamps then swing in a saw-tooth round the truth. Samples follow each other whatever the pointer
- * says, so that a deviation below this is believed only once it has stayed on one side for `LEANING_TICKS`.
+ * LPCM packets point to the access unit that their stamp belongs to, and some authoring tools point beside it, by up to two
+ * packets: the stamps then swing in a saw-tooth round the truth. Inside one stretch of the disc's clock samples follow each
+ * other whatever the pointer says, so that a deviation below this is believed only once it has stayed on one side for
+ * `LEANING_TICKS`.
  */
-const POINTER_JITTER_TICKS = TICKS_PER_SECOND / 200;
-const LEANING_TICKS = TICKS_PER_SECOND;
+const POINTER_JITTER_TICKS = TICKS_PER_SECOND / 25;
+const LEANING_TICKS = 4 * TICKS_PER_SECOND;
 /** LPCM has no frames: it is handed over in runs of this many samples (20 ms at 48 kHz). */
 const LPCM_RUN_SAMPLES = 960;
 
@@ -181,10 +182,11 @@ export class AudioFramer {
   private take(bytes: number, ticks: number): void {
     const mark = this.marks.takeUpTo(this.position);
     if (mark) {
+      const sameClock = this.epoch === mark.epoch;
       this.epoch = mark.epoch;
       // A run of LPCM may begin after the sample that the stamp belongs to; a frame never does.
       const sinceMark = this.format.splits ? ((this.position - mark.position) * ticks) / bytes : 0;
-      this.follow(this.timeline.map(mark.epoch, mark.pts90k) + sinceMark, ticks);
+      this.follow(this.timeline.map(mark.epoch, mark.pts90k) + sinceMark, ticks, sameClock);
     }
     const start = this.next;
     const position = this.position;
@@ -224,20 +226,20 @@ export class AudioFramer {
     this.account.irregular(start, -groups * groupTicks);
   }
 
-  private follow(stamped: number, ticks: number): void {
+  private follow(stamped: number, ticks: number, sameClock: boolean): void {
     if (this.next === null) {
       this.next = stamped;
       return;
     }
-    const gap = this.believed(stamped - this.next);
+    const gap = sameClock && this.format.splits ? this.believed(stamped - this.next) : stamped - this.next;
     if (Math.abs(gap) <= SMOOTHED_TICKS) return;
     if (gap > -ticks / 2) this.account.irregular(this.next, gap);
     this.next += gap;
   }
 
-  /** How much of a stamp's deviation from the running time is taken for real. */
+  /** How much of an LPCM stamp's deviation from the running time is taken for real. */
   private believed(gap: number): number {
-    if (!this.format.splits || Math.abs(gap) >= POINTER_JITTER_TICKS) return gap;
+    if (Math.abs(gap) >= POINTER_JITTER_TICKS) return gap;
     const now = this.next ?? 0;
     const sameSide = this.leaning !== null && gap * this.leaning.leastGap > 0;
     if (Math.abs(gap) <= SMOOTHED_TICKS) this.leaning = null;

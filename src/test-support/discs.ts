@@ -1,0 +1,82 @@
+import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { Assembly } from '@/core/assembly';
+import { readExactly } from '@/core/bytes';
+import { readDisc, type Reading, type Title } from '@/core/reading';
+import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
+import type { Reel } from '@/core/reels';
+import { SECTOR_BYTES } from '@/core/volume';
+import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { openFileSink } from '@/node/library';
+import { openVolume, type OpenedVolume } from '@/node/open-volume';
+
+/** The proving discs: made by DVD authoring tools, so that what they hold is known independently of our reader. */
+export const PROVING = path.join(process.cwd(), '.cache', 'proving', 'discs');
+export const QUAY = path.join(PROVING, 'QUAY.iso');
+export const LOCKS = path.join(PROVING, 'LOCKS.iso');
+
+const folders: string[] = [];
+
+/** A folder that is gone when the test file is done. */
+export function temporaryFolder(): string {
+  const folder = mkdtempSync(path.join(tmpdir(), 'careful-vault-test-'));
+  folders.push(folder);
+  return folder;
+}
+afterAll(() => {
+  for (const folder of folders.splice(0)) if (existsSync(folder)) rmSync(folder, { recursive: true, force: true });
+});
+
+export interface OpenDisc {
+  readonly opened: OpenedVolume;
+  readonly reading: Reading;
+}
+
+export async function openDisc(image: string): Promise<OpenDisc> {
+  const opened = await openVolume({ kind: 'image', path: image, label: path.basename(image) });
+  return { opened, reading: await readDisc(opened.volume) };
+}
+
+export function titleOf(reading: Reading, number: number): Title {
+  const title = reading.titles.find((t) => t.number === number);
+  if (!title) throw new Error(`no title ${String(number)}`);
+  return title;
+}
+
+/** The program stream of a title as it lies on the disc: what any other program would be given. */
+export async function writeProgramStream({ opened, reading }: OpenDisc, number: number, file: string): Promise<void> {
+  const title = titleOf(reading, number);
+  const content = await opened.content(title.titleSet);
+  const parts: Uint8Array[] = [];
+  for (const { segment: id } of title.parts) {
+    const segment = reading.segments.find((s) => s.id === id);
+    if (!segment) throw new Error(`no segment ${id}`);
+    parts.push(
+      await readExactly(content, segment.firstSector * SECTOR_BYTES, (segment.lastSector - segment.firstSector + 1) * SECTOR_BYTES, id),
+    );
+  }
+  writeFileSync(file, Buffer.concat(parts));
+}
+
+/** Writes a reel as a master, as a runner does. */
+export async function writeMasterFile(
+  { opened, reading }: OpenDisc,
+  reel: Reel,
+  file: string,
+): Promise<{ promise: MasterPromise; assembly: Assembly }> {
+  const hashes = new TrackHashes(createPayloadHash);
+  const assembly = new Assembly(reading, reel, (set) => opened.content(set), { tap: hashes.tap });
+  const sink = await openFileSink(file);
+  try {
+    const promise = await writeMaster(assembly, hashes, reading, reel, sink, {
+      application: 'test',
+      seed: 'test',
+      createHash: createPayloadHash,
+      crc32: fastCrc32,
+    });
+    return { promise, assembly };
+  } finally {
+    await sink.close();
+  }
+}

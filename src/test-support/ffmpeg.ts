@@ -1,0 +1,101 @@
+import { spawnSync } from 'node:child_process';
+
+function run(program: string, args: readonly string[]): { out: string; messages: string } {
+  const { status, stdout, stderr, error } = spawnSync(program, args, { encoding: 'utf8', maxBuffer: 256 * 1024 * 1024 });
+  if (error || status !== 0) throw new Error(`${program} ${args.join(' ')}\n${error?.message ?? stderr.slice(-2000)}`);
+  return { out: stdout, messages: stderr };
+}
+
+/** Input options under which FFmpeg sees every stream of a short program stream. */
+const WHOLE = ['-probesize', '50M', '-analyzeduration', '50M'];
+
+/** Hashes of the decoded frames or sample blocks of one stream, in order of display. */
+export function decodedFrames(file: string, stream: string): string[] {
+  const { out } = run('ffmpeg', [
+    '-v',
+    'error',
+    ...WHOLE,
+    '-i',
+    file,
+    '-map',
+    `0:${stream}`,
+    '-fps_mode',
+    'passthrough',
+    '-f',
+    'framemd5',
+    '-',
+  ]);
+  return out.split('\n').flatMap((line) => (line.startsWith('#') || line === '' ? [] : [line.slice(line.lastIndexOf(',') + 1).trim()]));
+}
+
+/** Decoded samples of one audio stream, 32 bits each. */
+export function decodedSamples(file: string, stream: string): Buffer {
+  const result = spawnSync('ffmpeg', ['-v', 'error', ...WHOLE, '-i', file, '-map', `0:${stream}`, '-f', 's32le', '-'], {
+    maxBuffer: 512 * 1024 * 1024,
+  });
+  if (result.status !== 0) throw new Error(result.stderr.toString());
+  return result.stdout;
+}
+
+/** Everything that FFmpeg has to say against a file when it reads and decodes it whole. */
+export function complaints(file: string): string[] {
+  const decode = run('ffmpeg', ['-v', 'warning', '-nostdin', '-i', file, '-map', '0', '-map', '-0:s', '-f', 'null', '-']);
+  const copy = run('ffmpeg', ['-v', 'warning', '-nostdin', '-i', file, '-map', '0', '-c', 'copy', '-f', 'null', '-']);
+  // Plain PCM names its channels by number only; FFmpeg says so of every such file.
+  return [...decode.messages.split('\n'), ...copy.messages.split('\n')].filter(
+    (line) => line !== '' && !line.startsWith('Guessed Channel Layout'),
+  );
+}
+
+export interface Probed {
+  readonly streams: readonly {
+    readonly index: number;
+    readonly codec_type: string;
+    readonly codec_name: string;
+    readonly r_frame_rate: string;
+    readonly display_aspect_ratio?: string;
+    readonly field_order?: string;
+    readonly channels?: number;
+    readonly sample_rate?: string;
+    readonly start_time?: string;
+    readonly disposition: Readonly<Record<string, number>>;
+    readonly tags?: Readonly<Record<string, string>>;
+  }[];
+  readonly chapters: readonly {
+    readonly start_time: string;
+    readonly end_time: string;
+    readonly tags?: Readonly<Record<string, string>>;
+  }[];
+  readonly format: { readonly duration: string; readonly tags?: Readonly<Record<string, string>> };
+}
+
+export const probed = (file: string): Probed =>
+  JSON.parse(run('ffprobe', ['-v', 'error', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', file]).out) as Probed;
+
+export interface PacketTime {
+  readonly pts: number | null;
+  readonly size: number;
+}
+
+/** Presentation times in seconds of a stream's packets, in file order. */
+export function packetTimes(file: string, stream: string): PacketTime[] {
+  const { out } = run('ffprobe', [
+    '-v',
+    'error',
+    ...WHOLE,
+    '-select_streams',
+    stream,
+    '-show_entries',
+    'packet=pts_time,size',
+    '-of',
+    'csv=p=0',
+    file,
+  ]);
+  return out
+    .split('\n')
+    .filter(Boolean)
+    .map((line) => {
+      const [pts = '', size = '0'] = line.split(',');
+      return { pts: pts === 'N/A' || pts === '' ? null : Number(pts), size: Number(size) };
+    });
+}
