@@ -9,9 +9,10 @@ export async function compile(text) {
   return Buffer.from(module.toBinary({}).buffer).toString('base64');
 }
 
-const source = 'src/core/streams/unit-codes.wat';
-const bytes = await compile(readFileSync(source, 'utf8'));
-writeFileSync(
-  'src/core/streams/unit-codes-wasm.ts',
-  `/** \`unit-codes.wat\`, compiled by \`npm run wasm\`. */\nexport const UNIT_CODES_WASM =\n  '${bytes}';\n`,
-);
+if (process.argv[1]?.endsWith('wasm.mjs')) {
+  const bytes = await compile(readFileSync('src/core/streams/unit-codes.wat', 'utf8'));
+  writeFileSync(
+    'src/core/streams/unit-codes-wasm.ts',
+    `/** \`unit-codes.wat\`, compiled by \`npm run wasm\`. */\nexport const UNIT_CODES_WASM =\n  '${bytes}';\n`,
+  );
+}

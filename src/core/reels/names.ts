@@ -6,7 +6,18 @@ const RESERVED = /^(con|prn|aux|nul|com[0-9]|lpt[0-9])$/i;
 const INVISIBLE = /[\p{Cc}\p{Cf}\p{Cs}\p{Co}\u2028\u2029]/gu;
 const FORBIDDEN = /[/\\:*?"<>|]/g;
 
-const bytesOf = (text: string) => new TextEncoder().encode(text).byteLength;
+/** The longest beginning of `text` that takes at most `most` bytes of UTF-8; characters are kept whole. */
+function beginning(text: string, most: number): string {
+  let bytes = 0;
+  let end = 0;
+  for (const character of text) {
+    const code = character.codePointAt(0) ?? 0;
+    bytes += code < 0x80 ? 1 : code < 0x800 ? 2 : code < 0x10000 ? 3 : 4;
+    if (bytes > most) return text.slice(0, end);
+    end += character.length;
+  }
+  return text;
+}
 
 /**
  * Makes a file name (without extension) that every usual file system takes, out of any text.
@@ -21,8 +32,7 @@ export function safeFileName(text: string): string {
     .replace(/\s+/g, ' ')
     .trim();
   name = name.replace(/^[.\s-]+/, '').replace(/[.\s]+$/, '');
-  while (bytesOf(name) > MAX_NAME_BYTES) name = Array.from(name).slice(0, -1).join('').trimEnd();
-  name = name.replace(/[.\s]+$/, '');
+  name = beginning(name, MAX_NAME_BYTES).replace(/[.\s]+$/, '');
   if (name === '') return 'Untitled';
   return RESERVED.test(name) ? `${name} -` : name;
 }

@@ -1,0 +1,115 @@
+import type { AudioTrack, Reading, Segment, SubtitleTrack, Title, TitleRoute } from '@/core/reading';
+
+/** Readings made up for tests of what is concluded from them; the structures themselves are tested on real discs. */
+
+export interface TitleSketch {
+  /** Segments of 60 s and 10 MB each, by name; the same name is the same material. */
+  readonly parts: readonly string[];
+  readonly state?: Title['state'];
+  readonly audio?: number;
+  readonly subtitles?: number;
+  /** Chapters begin at every part unless fewer are wished. */
+  readonly chapters?: number;
+}
+
+const SECTORS = 5000;
+
+export const audioTrack = (change: Partial<AudioTrack> = {}): AudioTrack => ({
+  stream: 0xbd80,
+  codec: 'AC-3',
+  channels: 2,
+  layout: 'stereo',
+  sampleRateHz: 48000,
+  bitDepth: null,
+  bitRate: 192_000,
+  language: 'en',
+  purpose: 'normal',
+  from: 'stream',
+  ...change,
+});
+export const subtitleTrack = (change: Partial<SubtitleTrack> = {}): SubtitleTrack => ({
+  stream: 0xbd20,
+  codec: 'VobSub',
+  language: 'en',
+  purpose: 'normal',
+  drawnFor: 'wide',
+  ...change,
+});
+
+export function sketchReading(titles: readonly TitleSketch[], routes: readonly TitleRoute[] = [], change: Partial<Reading> = {}): Reading {
+  const names = [...new Set(titles.flatMap((t) => t.parts))];
+  const segments = names.map((name, i): Segment => {
+    // "long:5" lasts five minutes instead of one.
+    const minutes = Number(/:([\d.]+)$/.exec(name)?.[1] ?? 1);
+    return {
+      id: name,
+      titleSet: 1,
+      vobId: i + 1,
+      cellId: 1,
+      firstSector: i * SECTORS,
+      lastSector: (i + 1) * SECTORS - 1,
+      discSector: 1000 + i * SECTORS,
+      durationMs: Math.round(minutes * 60_000),
+      interleaved: false,
+      seamless: true,
+      clockRestarts: true,
+      stillSeconds: 0,
+    };
+  });
+  const find = (id: string): Segment => {
+    const segment = segments.find((s) => s.id === id);
+    if (!segment) throw new Error(id);
+    return segment;
+  };
+  return {
+    version: 1,
+    kind: 'DVD-Video',
+    label: 'TEST_DISC',
+    fileSystem: 'UDF',
+    sizeBytes: names.length * SECTORS * 2048,
+    fingerprint: 'a'.repeat(64),
+    titleSets: 1,
+    segments,
+    routes,
+    remarks: [],
+    titles: titles.map((sketch, i): Title => {
+      const own = sketch.parts.map(find);
+      const starts = own.map((_, n) => own.slice(0, n).reduce((sum, s) => sum + s.durationMs, 0));
+      const total = own.reduce((sum, s) => sum + s.durationMs, 0);
+      const count = sketch.chapters ?? own.length;
+      return {
+        number: i + 1,
+        titleSet: 1,
+        titleInSet: i + 1,
+        state: sketch.state ?? 'usable',
+        durationMs: total,
+        sizeBytes: own.length * SECTORS * 2048,
+        angles: 1,
+        chapters: Array.from({ length: count }, (_, n) => ({
+          number: n + 1,
+          startMs: starts[n] ?? 0,
+          durationMs: (n + 1 < count ? (starts[n + 1] ?? total) : total) - (starts[n] ?? 0),
+          firstPart: n,
+        })),
+        parts: own.map((s) => ({ segment: s.id, angle: null })),
+        video: {
+          codec: 'MPEG-2',
+          standard: 'PAL',
+          widthPixels: 720,
+          heightPixels: 576,
+          displayAspect: [16, 9],
+          frameRate: '25/1',
+          frameTicks: 1_080_000,
+          from: 'stream',
+        },
+        audio: Array.from({ length: sketch.audio ?? 1 }, (_, n) => audioTrack({ stream: 0xbd80 + n })),
+        subtitles: Array.from({ length: sketch.subtitles ?? 0 }, (_, n) => subtitleTrack({ stream: 0xbd20 + n })),
+        palette: Array.from({ length: 16 }, () => 0x108080),
+      };
+    }),
+    ...change,
+  };
+}
+
+export const plays = (title: number): TitleRoute => ({ title, by: 'play', menus: 0, button: 0, selected: false });
+export const offers = (title: number, button = 1, selected = false): TitleRoute => ({ title, by: 'button', menus: 1, button, selected });
