@@ -24,7 +24,7 @@ function image(...options: string[]): Uint8Array {
   const out = path.join(folder, `image-${String(options.length)}-${options.join('').replaceAll('/', '')}.iso`);
   const { status, stderr } = spawnSync('genisoimage', ['-quiet', '-V', 'A_LABEL', ...options, '-o', out, tree], { encoding: 'utf8' });
   if (status !== 0) throw new Error(stderr);
-  return readFileSync(out);
+  return new Uint8Array(readFileSync(out)); // a Buffer's slice would be a view
 }
 
 const closers: (() => Promise<void>)[] = [];
