@@ -18,7 +18,11 @@ export function seeded(seed: number): Random {
   const int = (below: number) => Math.floor(next() * below);
   return {
     int,
-    bytes: (length) => Uint8Array.from({ length }, () => int(256)),
+    bytes: (length) => {
+      const data = new Uint8Array(length);
+      for (let i = 0; i < length; i++) data[i] = int(256);
+      return data;
+    },
     pick: (list) => {
       const item = list[int(list.length)];
       if (item === undefined) throw new Error('nothing to pick from');

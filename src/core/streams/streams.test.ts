@@ -125,7 +125,7 @@ describe('start codes', () => {
     const data = (stores[0]?.bytes ?? new Uint8Array(0)).slice();
     const naive = (end: number) =>
       Array.from({ length }, (_, i) => i).filter((i) => i + 3 < end && data[i] === 0 && data[i + 1] === 0 && data[i + 2] === 1);
-    for (const end of [length, Math.max(0, length - 1 - random.int(40)), random.int(20)]) {
+    for (const end of [length, Math.max(0, length - 1 - random.int(40)), random.int(20), -1 - random.int(20)]) {
       const all = naive(end);
       expect(codesIn((from, to) => findStartCode(data.subarray(0, length), from, to), end)).toEqual(all);
       const units = all.filter((i) => data[i + 3] === 0 || (data[i + 3] ?? 0) >= 0xb0);

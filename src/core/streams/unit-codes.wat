@@ -2,13 +2,14 @@
 ;; Compiled by `npm run wasm`; a test compares the committed bytes with this text, and both with the specification.
 (module
   (memory (export "memory") 1)
-  ;; $p first byte to look at, $end first byte that is no longer valid. Returns the index of the first zero, or -1.
+  ;; $p first byte to look at, $end first byte that is no longer valid. Returns the index of the first zero, or -1. Both are signed: an end before the
+  ;; beginning, even a negative one, is an empty stretch.
   (func (export "find") (param $p i32) (param $end i32) (result i32)
     (local $bits i32) (local $q i32) (local $code i32)
     (block $tail
       (loop $blocks
         ;; the last of sixteen candidates has its code byte at p + 18
-        (br_if $tail (i32.gt_u (i32.add (local.get $p) (i32.const 19)) (local.get $end)))
+        (br_if $tail (i32.gt_s (i32.add (local.get $p) (i32.const 19)) (local.get $end)))
         (local.set $bits (i8x16.bitmask (v128.and
           (v128.and
             (i8x16.eq (v128.load (local.get $p)) (i8x16.splat (i32.const 0)))
@@ -26,7 +27,7 @@
         (local.set $p (i32.add (local.get $p) (i32.const 16)))
         (br $blocks)))
     (loop $bytes
-      (if (i32.ge_u (i32.add (local.get $p) (i32.const 3)) (local.get $end)) (then (return (i32.const -1))))
+      (if (i32.ge_s (i32.add (local.get $p) (i32.const 3)) (local.get $end)) (then (return (i32.const -1))))
       (if (i32.and
             (i32.eqz (i32.load16_u (local.get $p)))
             (i32.eq (i32.load8_u offset=2 (local.get $p)) (i32.const 1)))
