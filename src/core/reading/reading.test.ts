@@ -1,0 +1,244 @@
+import { cpSync, mkdirSync, readFileSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
+import { spawnSync } from 'node:child_process';
+import path from 'node:path';
+import { ReadingSchema } from '@/contract';
+import { openFolderVolume } from '@/node/files';
+import { LOCKS, QUAY, openDisc, temporaryFolder } from '@/test-support/discs';
+import { DiscError, blobSource, memorySource } from '../bytes';
+import { findRoles } from '../findings';
+import { openImage } from '../volume';
+import { partsOfAngle, readDisc, type Reading, type ReadingProgress } from '.';
+
+/** Readings of discs that an independent author made, whole and hurt in known ways. */
+
+const folder = temporaryFolder();
+const pristine = path.join(folder, 'quay');
+beforeAll(() => {
+  mkdirSync(pristine);
+  const { status } = spawnSync('7z', ['x', '-y', `-o${pristine}`, QUAY], { stdio: 'ignore' });
+  if (status !== 0) throw new Error('7z could not unpack the proving disc');
+});
+
+async function readFolder(at: string): Promise<Reading> {
+  const volume = await openFolderVolume(at);
+  try {
+    return await readDisc(volume);
+  } finally {
+    await volume.close();
+  }
+}
+
+let copies = 0;
+/** A copy of the disc folder, hurt by `hurt`. */
+async function hurt(change: (file: (name: string) => string) => void): Promise<Reading> {
+  const at = path.join(folder, `hurt-${String(++copies)}`);
+  cpSync(pristine, at, { recursive: true });
+  change((name) => path.join(at, 'VIDEO_TS', name));
+  return readFolder(at);
+}
+const overwrite = (file: string, at: number, bytes: readonly number[]) => {
+  const data = readFileSync(file);
+  data.set(bytes, at);
+  writeFileSync(file, data);
+};
+const codes = (reading: Reading) => reading.remarks.map((r) => r.code);
+
+describe('what is on a disc', () => {
+  test('a film with an extra: titles, tracks and the way to them', async () => {
+    const { reading, opened } = await openDisc(QUAY);
+    await opened.close();
+    expect(reading).toMatchObject({ label: 'QUAY', kind: 'DVD-Video', fileSystem: 'UDF', titleSets: 2, remarks: [] });
+    expect(reading.titles.map((t) => [t.number, t.state, t.durationMs, t.chapters.length])).toEqual([
+      [1, 'usable', 2000, 1],
+      [2, 'usable', 9000, 3],
+    ]);
+    const film = reading.titles[1];
+    expect(film?.video).toMatchObject({
+      codec: 'MPEG-2',
+      standard: 'PAL',
+      widthPixels: 720,
+      heightPixels: 576,
+      displayAspect: [16, 9],
+      frameRate: '25/1',
+      from: 'stream',
+    });
+    expect(film?.audio.map((a) => [a.codec, a.layout, a.language, a.purpose, a.bitDepth, a.from])).toEqual([
+      ['AC-3', '5.1', 'en', 'normal', null, 'stream'],
+      ['LPCM', 'stereo', 'gd', 'normal', 16, 'stream'],
+      ['DTS', 'stereo', 'en', 'commentary', null, 'stream'],
+    ]);
+    expect(film?.subtitles.map((s) => [s.language, s.purpose, s.drawnFor])).toEqual([
+      ['en', 'normal', 'wide'],
+      ['gd', 'forced', 'wide'],
+    ]);
+    expect(reading.titles[0]?.audio[0]).toMatchObject({ codec: 'MPEG audio', purpose: 'visually impaired', bitRate: 192_000 });
+    expect(reading.routes[0]).toMatchObject({ title: 2, by: 'play' });
+    expect(findRoles(reading)).toMatchObject({ mainTitle: 2, kind: 'film' });
+  });
+
+  test('a series: the play-all shares its segments with the episodes, one of which stands there twice', async () => {
+    const { reading, opened } = await openDisc(LOCKS);
+    await opened.close();
+    const parts = reading.titles.map((t) => t.parts.map((p) => p.segment));
+    expect(parts[0]).toEqual([...(parts[1] ?? []), ...(parts[2] ?? []), ...(parts[3] ?? [])]);
+    expect(findRoles(reading).titles.map((f) => f.role)).toEqual(['play-all', 'episode', 'episode', 'episode', 'duplicate']);
+    expect(reading.titles[1]?.audio[1]).toMatchObject({ codec: 'LPCM', bitDepth: 24 });
+    expect(reading.titles.every((t) => t.video.frameRate === '30000/1001')).toBe(true);
+    expect(reading.routes.map((r) => [r.title, r.by, r.button])).toEqual([
+      [1, 'button', 1],
+      [3, 'button', 2],
+    ]);
+    for (const title of reading.titles) expect(partsOfAngle(title, 1)).toEqual(title.parts);
+  });
+
+  test('image, folder, VIDEO_TS itself, lower case and a browser’s file are the same disc', async () => {
+    const lower = path.join(folder, 'lower', 'video_ts');
+    mkdirSync(lower, { recursive: true });
+    for (const name of [
+      'VIDEO_TS.IFO',
+      'VIDEO_TS.BUP',
+      'VIDEO_TS.VOB',
+      'VTS_01_0.IFO',
+      'VTS_01_0.BUP',
+      'VTS_01_1.VOB',
+      'VTS_02_0.IFO',
+      'VTS_02_0.BUP',
+      'VTS_02_1.VOB',
+    ]) {
+      cpSync(path.join(pristine, 'VIDEO_TS', name), path.join(lower, name.toLowerCase()));
+    }
+    const { reading, opened } = await openDisc(QUAY);
+    await opened.close();
+    const browser = await readDisc(await openImage(blobSource('QUAY.iso', new Blob([readFileSync(QUAY)]))));
+    expect(browser).toEqual(reading);
+    for (const at of [pristine, path.join(pristine, 'VIDEO_TS'), path.dirname(lower), folder]) {
+      const other = await readFolder(at);
+      expect(other.fingerprint).toBe(reading.fingerprint);
+      expect(other.titles.map((t) => t.durationMs)).toEqual(reading.titles.map((t) => t.durationMs));
+    }
+  });
+
+  test('a reading crosses every border unchanged: it is JSON, and its schema agrees', async () => {
+    for (const image of [QUAY, LOCKS]) {
+      const { reading, opened } = await openDisc(image);
+      await opened.close();
+      expect(ReadingSchema.parse(JSON.parse(JSON.stringify(reading)))).toEqual(reading);
+    }
+  });
+
+  test('progress is told, and the reading can be stopped', async () => {
+    const seen: ReadingProgress[] = [];
+    const volume = await openImage(memorySource('disc', readFileSync(QUAY)));
+    await readDisc(volume, { onProgress: (p) => seen.push(p) });
+    expect([...new Set(seen.map((p) => p.step))]).toEqual(['opening', 'titleSet', 'looking', 'menus']);
+    const controller = new AbortController();
+    const stopped = readDisc(volume, {
+      signal: controller.signal,
+      onProgress: (p) => {
+        if (p.step === 'looking') controller.abort();
+      },
+    });
+    await expect(stopped).rejects.toMatchObject({ code: 'cancelled' });
+  });
+});
+
+describe('discs that are hurt', () => {
+  test('a bad IFO is replaced by its backup copy, and that is said', async () => {
+    const reading = await hurt((file) => {
+      overwrite(file('VTS_02_0.IFO'), 0, [0, 0, 0, 0]);
+    });
+    expect(codes(reading)).toEqual(['backup-used']);
+    expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'usable']);
+    const missing = await hurt((file) => {
+      rmSync(file('VIDEO_TS.IFO'));
+    });
+    expect(codes(missing)).toEqual(['backup-used']);
+    expect(missing.titles).toHaveLength(2);
+  });
+
+  test('a backup copy that differs is remarked on', async () => {
+    expect(
+      codes(
+        await hurt((file) => {
+          overwrite(file('VTS_01_0.BUP'), 0x30, [9]);
+        }),
+      ),
+    ).toEqual(['backup-differs']);
+  });
+
+  test('a title set whose IFO and backup are both bad hides no other', async () => {
+    const reading = await hurt((file) => {
+      for (const name of ['VTS_02_0.IFO', 'VTS_02_0.BUP']) truncateSync(file(name), 100);
+    });
+    expect(reading.titles.map((t) => t.number)).toEqual([1]);
+    expect(new Set(codes(reading))).toEqual(new Set(['structure-lost']));
+    expect(findRoles(reading).mainTitle).toBeNull(); // two seconds are no film
+  });
+
+  test('a manager that is bad twice ends the reading with its own error', async () => {
+    const result = hurt((file) => {
+      for (const name of ['VIDEO_TS.IFO', 'VIDEO_TS.BUP']) writeFileSync(file(name), 'no structure at all');
+    });
+    await expect(result).rejects.toMatchObject({ code: 'ended-early', where: { source: 'VIDEO_TS.IFO' } });
+  });
+
+  test('a table that has no entries, and one that leads to itself', async () => {
+    const data = readFileSync(path.join(pristine, 'VIDEO_TS', 'VTS_02_0.IFO'));
+    const table = data.readUInt32BE(0xcc) * 2048;
+    const empty = await hurt((file) => {
+      for (const name of ['VTS_02_0.IFO', 'VTS_02_0.BUP']) overwrite(file(name), table, [0, 0]);
+    });
+    expect(empty.titles.map((t) => t.number)).toEqual([1]);
+    const looping = await hurt((file) => {
+      for (const name of ['VTS_02_0.IFO', 'VTS_02_0.BUP']) overwrite(file(name), table + 12, [0, 0, 0, 0]);
+    });
+    expect(looping.titles.length).toBeGreaterThanOrEqual(1);
+    expect(looping.remarks.length).toBeGreaterThan(0);
+  });
+
+  test('a title whose cells lie beyond the end is described, said to be cut short, and not taken', async () => {
+    const reading = await hurt((file) => {
+      truncateSync(file('VTS_02_1.VOB'), 2048 * 700);
+    });
+    expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'cut short']);
+    expect(codes(reading)).toEqual(['beyond-end']);
+    expect(reading.titles[1]?.chapters).toHaveLength(3);
+    expect(findRoles(reading).titles[1]).toMatchObject({ role: 'unusable' });
+  });
+
+  test('an image that was not copied whole says so', async () => {
+    const data = readFileSync(QUAY);
+    const reading = await readDisc(await openImage(memorySource('QUAY.iso', data.subarray(0, 4_000_000))));
+    expect(codes(reading)).toEqual(expect.arrayContaining(['image-cut-short', 'beyond-end']));
+    expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'cut short']);
+  });
+
+  test('a title set without its content can still be described', async () => {
+    const reading = await hurt((file) => {
+      rmSync(file('VTS_02_1.VOB'));
+    });
+    expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'unreadable']);
+    expect(reading.titles[1]?.audio.map((a) => a.from)).toEqual(['tables', 'tables', 'tables']);
+  });
+
+  test('scrambling flags in the packets make a title one that is only described', async () => {
+    const reading = await hurt((file) => {
+      const vob = readFileSync(file('VTS_02_1.VOB'));
+      // Set PES_scrambling_control in every video packet of the second half, as scrambled discs carry it.
+      for (let at = Math.floor(vob.byteLength / 4096) * 2048; at < vob.byteLength; at += 2048) {
+        if (vob.readUInt32BE(at + 14) === 0x1e0) vob[at + 20] = (vob[at + 20] ?? 0) | 0x30;
+      }
+      writeFileSync(file('VTS_02_1.VOB'), vob);
+    });
+    expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'scrambled']);
+    expect(reading.remarks).toEqual([expect.objectContaining({ code: 'scrambled', title: 2 })]);
+  });
+
+  test('what is no DVD at all is refused with what to do', async () => {
+    const empty = path.join(folder, 'nothing-here', 'inside');
+    mkdirSync(empty, { recursive: true });
+    const error = await readFolder(empty).catch((e: unknown) => e);
+    expect(error).toBeInstanceOf(DiscError);
+    expect(error).toMatchObject({ code: 'not-a-disc', whatToDo: expect.stringContaining('VIDEO_TS') as string });
+  });
+});
