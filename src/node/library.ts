@@ -22,7 +22,11 @@ export async function checkStorage(folder: string): Promise<StorageCheck> {
     () => false,
   );
   const space = await statfs(folder).catch(() => null);
-  return { available: true, writable, freeBytes: space ? space.bavail * space.bsize : null };
+  return {
+    available: true,
+    writable, // Some file systems do not count their blocks: their space is unknown, not none.
+    freeBytes: space && space.blocks > 0 ? space.bavail * space.bsize : null,
+  };
 }
 
 /**

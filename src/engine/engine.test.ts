@@ -1,0 +1,314 @@
+import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { SidecarSchema, type JobState, type SourceRef } from '@/contract';
+import type { Reading } from '@/core/reading';
+import { wholeTitleReel, type RecipeId, type Reel } from '@/core/reels';
+import { LOCKS, QUAY, temporaryFolder } from '@/test-support/discs';
+import { complaints, probed } from '@/test-support/ffmpeg';
+import { Refused, TestEngine } from '@/test-support/engine';
+
+/** The engine and its runners as processes of their own, hurt in the ways that happen. */
+
+const image: SourceRef = { kind: 'place', root: 'images', path: 'QUAY.iso' };
+const locks: SourceRef = { kind: 'place', root: 'images', path: 'LOCKS.iso' };
+const tray: SourceRef = { kind: 'drive', drive: 'tray' };
+const missing = path.join(temporaryFolder(), 'not-mounted');
+
+let engine: TestEngine;
+beforeAll(async () => {
+  engine = new TestEngine(
+    [
+      { id: 'slow', image: QUAY, bytesPerSecond: 2.2e6 },
+      { id: 'scratched', image: QUAY, scratches: [{ sector: 2500, sectors: 3 }] },
+      { id: 'other', image: LOCKS },
+    ],
+    [
+      { id: 'gone', name: 'Gone', path: missing },
+      { id: 'system', name: 'System', path: '/sys/kernel' },
+    ],
+  );
+  await engine.start();
+});
+afterAll(async () => {
+  await engine.stop();
+});
+
+const reel =
+  (title: number, name: string, recipes: readonly RecipeId[] = ['master']) =>
+  (reading: Reading): Reel => {
+    const found = reading.titles.find((t) => t.number === title);
+    if (!found) throw new Error('no such title');
+    return { ...wholeTitleReel(found, name), recipes };
+  };
+/** Names in the library that anybody would take for results. */
+const results = () =>
+  readdirSync(engine.library, { recursive: true })
+    .map(String)
+    .filter((n) => /\.(mkv|mp4|json)$/.test(n))
+    .sort();
+const over = (job: JobState) => ['done', 'failed', 'cancelled'].includes(job.state);
+const writing = (job: JobState) => job.stage === 'master' && job.done > 300_000;
+const insert = async (disc: string) => {
+  await engine.until(async () => ((await engine.call('state')).drives[0]?.state !== 'reading' ? true : null));
+  await engine.call('insert', { id: 'tray', body: { disc } });
+};
+const refusal = async (work: Promise<unknown>): Promise<Refused> => {
+  const error = await work.then(
+    () => null,
+    (e: unknown) => e,
+  );
+  if (!(error instanceof Refused)) throw new Error(`expected a refusal, got ${String(error)}`);
+  return error;
+};
+
+describe('a job from disc to library', () => {
+  test('gives a proven master and an access copy, each with its provenance', async () => {
+    const { jobId } = await engine.submit(image, reel(2, 'The Quay', ['master', 'access']));
+    const job = await engine.jobUntil(jobId, over);
+    expect(job).toMatchObject({ state: 'done', problem: null, attempts: 1 });
+    expect(results()).toEqual(['The Quay.mkv', 'The Quay.mkv.json', 'The Quay.mp4', 'The Quay.mp4.json']);
+    expect(existsSync(path.join(engine.library, '.careful-vault'))).toBe(false);
+
+    const { outputs } = await engine.call('outputs');
+    const master = outputs.find((o) => o.sidecar.recipe === 'master');
+    expect(master?.sidecar.proof).toMatchObject({ passed: true, identicalTracks: 6, tracks: 6 });
+    expect(master?.sidecar.disc.label).toBe('QUAY');
+    expect(master?.sidecar.segments.map((s) => s.chapter)).toEqual([1, 2, 3]);
+    expect(complaints(path.join(engine.library, 'The Quay.mkv'))).toEqual([]);
+
+    const copy = probed(path.join(engine.library, 'The Quay.mp4'));
+    expect(copy.streams.filter((s) => s.codec_type !== 'data').map((s) => s.codec_name)).toEqual(['h264', 'aac', 'aac', 'aac']);
+    expect(copy.streams[0]).toMatchObject({ display_aspect_ratio: '16:9', field_order: 'progressive', r_frame_rate: '25/1' });
+    expect(copy.chapters).toHaveLength(3);
+    expect(Math.abs(Number(copy.format.duration) - 9)).toBeLessThan(0.1);
+  });
+
+  test('what is in the vault can be proven again, and a changed file is found out', async () => {
+    const { outputs } = await engine.call('outputs');
+    for (const output of outputs)
+      expect(await engine.call('reprove', { id: output.id })).toMatchObject({ sha256Matches: true, proof: { passed: true } });
+    const master = outputs.find((o) => o.sidecar.recipe === 'master');
+    const file = path.join(engine.library, master?.path ?? '');
+    const data = readFileSync(file);
+    const at = Math.floor(data.byteLength / 2);
+    data[at] = (data[at] ?? 0) ^ 1;
+    writeFileSync(file, data);
+    expect(await engine.call('reprove', { id: master?.id ?? '' })).toMatchObject({ sha256Matches: false, proof: { passed: false } });
+    rmSync(file);
+    expect((await engine.call('output', { id: master?.id ?? '' })).presence).toBe('missing');
+    for (const name of results()) rmSync(path.join(engine.library, name));
+  });
+
+  test('only an access copy: the encoder is fed with the assembled stream itself', async () => {
+    const { jobId } = await engine.submit(locks, reel(2, 'Lock one', ['access']));
+    expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'done' });
+    expect(results()).toEqual(['Lock one.mp4', 'Lock one.mp4.json']);
+    const copy = probed(path.join(engine.library, 'Lock one.mp4'));
+    expect(copy.streams[0]).toMatchObject({ codec_name: 'h264', r_frame_rate: '30000/1001', display_aspect_ratio: '4:3' });
+    expect(copy.chapters).toHaveLength(2);
+    expect((await engine.call('jobLog', { id: jobId })).events.map((e) => e.type)).toEqual(
+      expect.arrayContaining(['started', 'stage', 'finished']),
+    );
+  });
+});
+
+describe('names', () => {
+  test.each([
+    ['../../outside', 'outside'],
+    ['a/b\\c', 'a-b-c'],
+    ['with\u0007bell\u202e', 'withbell'],
+    ['long '.repeat(60), `${'long '.repeat(39)}long`],
+  ])('%j goes into the library as one plain file', async (name, fileName) => {
+    const answer = await engine.submit(image, reel(1, name));
+    expect(answer.fileName).toBe(fileName);
+    expect(await engine.jobUntil(answer.jobId, over)).toMatchObject({ state: 'done' });
+    expect(results()).toContain(`${fileName}.mkv`);
+    expect(readdirSync(path.dirname(engine.library)).includes('outside.mkv')).toBe(false);
+  });
+
+  test('one that is taken, in the library or by a job that waits, is refused; nothing is touched', async () => {
+    await engine.jobUntil((await engine.submit(image, reel(1, 'Taken'))).jobId, over);
+    const before = readFileSync(path.join(engine.library, 'Taken.mkv'));
+    expect((await refusal(engine.submit(locks, reel(2, 'Taken')))).problem.code).toBe('name-taken');
+    expect(readFileSync(path.join(engine.library, 'Taken.mkv')).equals(before)).toBe(true);
+    await insert('slow');
+    const { jobId } = await engine.submit(tray, reel(2, 'Waiting'));
+    expect((await refusal(engine.submit(image, reel(1, 'WAITING')))).status).toBe(409);
+    await engine.call('cancelJob', { id: jobId });
+    await engine.jobUntil(jobId, over);
+  });
+
+  test('a file that appears under the name while the job runs is not overwritten', async () => {
+    await insert('slow');
+    const { jobId } = await engine.submit(tray, reel(2, 'Race'));
+    await engine.jobUntil(jobId, writing);
+    writeFileSync(path.join(engine.library, 'Race.mkv'), 'mine');
+    const job = await engine.jobUntil(jobId, over);
+    expect(job).toMatchObject({ state: 'failed', problem: { code: 'name-taken' } });
+    expect(readFileSync(path.join(engine.library, 'Race.mkv'), 'utf8')).toBe('mine');
+    expect(results()).not.toContain('Race.mkv.json');
+    // The finished stages were kept: once the name is free, only the placing is left.
+    rmSync(path.join(engine.library, 'Race.mkv'));
+    await engine.call('retryJob', { id: jobId });
+    expect(await engine.jobUntil(jobId, (j) => j.state === 'done')).toMatchObject({ problem: null });
+    const { events } = await engine.call('jobLog', { id: jobId });
+    expect(events.filter((e) => e.type === 'stage' && e.stage === 'master')).toHaveLength(1);
+  });
+});
+
+describe('what breaks', () => {
+  test('cancelling leaves nothing that looks finished, and a retry begins anew', async () => {
+    await insert('slow');
+    const { jobId } = await engine.submit(tray, reel(2, 'Cancelled'));
+    await engine.jobUntil(jobId, writing);
+    await engine.call('cancelJob', { id: jobId });
+    expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'cancelled' });
+    expect(results().filter((n) => n.startsWith('Cancelled'))).toEqual([]);
+    expect(existsSync(path.join(engine.library, '.careful-vault'))).toBe(false);
+    await engine.call('retryJob', { id: jobId });
+    expect(await engine.jobUntil(jobId, (j) => j.state === 'done' || j.state === 'failed')).toMatchObject({ state: 'done' });
+    await engine.call('forgetJob', { id: jobId });
+    expect((await refusal(engine.call('jobLog', { id: jobId }))).status).toBe(404);
+    expect(results()).toContain('Cancelled.mkv');
+  });
+
+  test('a runner killed in mid-write: nothing half-done is shown, and it is started again by itself', async () => {
+    await insert('slow');
+    const { jobId } = await engine.submit(tray, reel(2, 'Killed'));
+    await engine.jobUntil(jobId, writing);
+    const { pid } = JSON.parse(readFileSync(path.join(engine.folder, 'jobs', jobId, 'runner.json'), 'utf8')) as { pid: number };
+    process.kill(pid, 'SIGKILL');
+    expect(results().filter((n) => n.startsWith('Killed'))).toEqual([]);
+    const job = await engine.jobUntil(jobId, over);
+    expect(job).toMatchObject({ state: 'done', attempts: 2 });
+    const sidecar = SidecarSchema.parse(JSON.parse(readFileSync(path.join(engine.library, 'Killed.mkv.json'), 'utf8')));
+    expect(sidecar.proof.passed).toBe(true);
+  });
+
+  test('an engine killed while a runner works finds it again, and follows it to its end', async () => {
+    await insert('slow');
+    const { jobId } = await engine.submit(tray, reel(2, 'Orphan'));
+    await engine.jobUntil(jobId, writing);
+    const { boot } = await engine.call('state');
+    await engine.stop('SIGKILL');
+    await engine.start();
+    const state = await engine.call('state');
+    expect(state.boot).not.toBe(boot);
+    expect(state.drives[0]?.disc).toBe('slow');
+    const job = await engine.jobUntil(jobId, over);
+    expect(job).toMatchObject({ state: 'done', attempts: 1 });
+    expect(results()).toContain('Orphan.mkv');
+  });
+
+  test('a scratched disc fails with the place and what to do; the library stays clean', async () => {
+    await insert('scratched');
+    const { jobId } = await engine.submit(tray, reel(2, 'Scratched'));
+    const job = await engine.jobUntil(jobId, over);
+    expect(job).toMatchObject({ state: 'failed', problem: { code: 'read-failed', where: { source: 'scratched' } } });
+    expect(job.problem?.message).toContain('Sector 2500');
+    expect(job.problem?.whatToDo).not.toBe('');
+    expect(results().filter((n) => n.startsWith('Scratched'))).toEqual([]);
+    expect(existsSync(path.join(engine.library, '.careful-vault'))).toBe(false);
+  });
+
+  test('another disc in the drive than was planned from is noticed', async () => {
+    await insert('slow');
+    const { reading } = await engine.read(tray);
+    await insert('other');
+    if (!reading) throw new Error('nothing read');
+    const { jobId } = await engine.call('submitJob', {
+      body: { source: tray, fingerprint: reading.fingerprint, reading, reel: reel(2, 'Wrong disc')(reading), storage: 'library' },
+    });
+    expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'failed', problem: { code: 'other-disc' } });
+  });
+
+  test('storage that is not there, can not be written, or fills up', async () => {
+    expect((await refusal(engine.submit(image, reel(1, 'Nowhere'), 'gone'))).problem.code).toBe('storage-missing');
+    expect(existsSync(missing)).toBe(false);
+    const state = await engine.call('state');
+    expect(state.storages.find((s) => s.id === 'gone')).toMatchObject({ available: false });
+    // As root nothing looks read-only until it is tried.
+    const system = await engine.submit(image, reel(1, 'System'), 'system').then(
+      (a) => engine.jobUntil(a.jobId, over).then((j) => j.problem?.code),
+      (e: Refused) => e.problem.code,
+    );
+    expect(system).toBe('storage-read-only');
+
+    await insert('slow');
+    const { jobId } = await engine.submit(tray, reel(2, 'Full'));
+    const workshop = path.join(engine.library, '.careful-vault', jobId);
+    await engine.jobUntil(jobId, writing);
+    await engine.call('cancelJob', { id: jobId });
+    await engine.jobUntil(jobId, over);
+    // The device that is always full, where the unfinished file would be.
+    mkdirSync(workshop, { recursive: true });
+    symlinkSync('/dev/full', path.join(workshop, 'master.mkv.part'));
+    await engine.call('retryJob', { id: jobId });
+    expect(await engine.jobUntil(jobId, (j) => j.state === 'failed')).toMatchObject({ problem: { code: 'storage-full' } });
+    expect(results().filter((n) => n.startsWith('Full'))).toEqual([]);
+  });
+
+  test('protected titles are refused with the reason, whatever the page says', async () => {
+    const { reading } = await engine.read(image);
+    if (!reading) throw new Error('nothing read');
+    const scrambled: Reading = { ...reading, titles: reading.titles.map((t) => ({ ...t, state: 'scrambled' as const })) };
+    const submit = engine.call('submitJob', {
+      body: { source: image, fingerprint: reading.fingerprint, reading: scrambled, reel: reel(2, 'No')(reading), storage: 'library' },
+    });
+    expect((await refusal(submit)).problem.message).toContain('copy protected');
+  });
+});
+
+describe('what the engine is asked', () => {
+  test('nothing outside its roots is read, by whatever path', async () => {
+    symlinkSync('/etc', path.join(engine.folder, 'link'));
+    for (const at of ['../proving', '/etc', '..', 'QUAY.iso/../../../..', 'x\u0000y', '%2e%2e']) {
+      expect(
+        (await refusal(engine.call('startReading', { body: { source: { kind: 'place', root: 'images', path: at } } }))).problem.code,
+      ).toBe('not-known');
+      expect((await refusal(engine.call('browse', { query: `?root=images&path=${encodeURIComponent(at)}` }))).status).toBe(404);
+    }
+    expect((await refusal(engine.call('browse', { query: '?root=other&path=' }))).status).toBe(404);
+    expect((await engine.call('browse', { query: '?root=images&path=' })).entries.map((e) => e.name)).toEqual(['LOCKS.iso', 'QUAY.iso']);
+  });
+
+  test('requests that are not as agreed get a typed answer', async () => {
+    for (const [method, url, body, status] of [
+      ['POST', '/readings', { source: { kind: 'place', root: 'images' } }, 400],
+      ['POST', '/jobs', { hello: 'world' }, 400],
+      ['GET', '/nothing', null, 404],
+      ['DELETE', '/state', null, 404],
+      ['GET', '/outputs/..%2f..%2fetc', null, 404],
+      ['POST', '/drives/unknown/eject', null, 404],
+    ] as const) {
+      const answer = await engine.raw(method, url, body);
+      expect([url, answer.status]).toEqual([url, status]);
+      expect(answer.data).toMatchObject({ problem: { code: expect.any(String) as string, whatToDo: expect.any(String) as string } });
+    }
+  });
+
+  test('an empty drive says so, and a reading can be cancelled', async () => {
+    await engine.until(async () => ((await engine.call('state')).drives[0]?.state !== 'reading' ? true : null));
+    await engine.call('eject', { id: 'tray' });
+    expect((await refusal(engine.call('startReading', { body: { source: tray } }))).problem.code).toBe('drive-empty');
+    await insert('slow');
+    const task = await engine.call('startReading', { body: { source: tray } });
+    await engine.call('cancelReading', { id: task.id });
+    const { task: ended } = await engine.until(async () => {
+      const result = await engine.call('reading', { id: task.id });
+      return result.task.state === 'reading' ? null : result;
+    });
+    expect(ended.state).toBe('cancelled');
+  });
+
+  test('events are numbered: a page that was away hears what it missed, or is told to load anew', async () => {
+    const [hello] = await engine.events(null, (lines) => lines.length >= 2);
+    expect(hello).toMatch(/^id: .+\.\d+$/);
+    const seen = hello?.slice(4) ?? '';
+    await engine.read(image);
+    const missed = await engine.events(seen, (lines) => lines.some((l) => l.includes('"state":"done"')));
+    expect(missed.filter((l) => l.startsWith('data:')).every((l) => l.includes('"type":"reading"'))).toBe(true);
+    const stranger = await engine.events('another-boot.5', (lines) => lines.length >= 2);
+    expect(stranger[1]).toContain('"type":"hello"');
+  });
+});

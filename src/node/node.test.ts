@@ -1,0 +1,148 @@
+import { existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { crc32 } from '@/core/matroska';
+import path from 'node:path';
+import { QUAY, temporaryFolder } from '@/test-support/discs';
+import { seeded } from '@/test-support/random';
+import { openSimulatedDrive } from './drive';
+import { openFileSource } from './files';
+import { collectLines, finished, spawnGuarded } from './ffmpeg';
+import { createPayloadHash, fastCrc32, sha256File } from './hash';
+import { JobFolder } from './job-folder';
+import { makeWorkshop, openFileSink, placeFile, removeWorkshop, requireStorage } from './library';
+import { sha256InThread } from './prove-file';
+
+const folder = temporaryFolder();
+const signal = new AbortController().signal;
+
+test('blocking and waiting reads give the same bytes, and the end is the end', async () => {
+  for (const blocking of [false, true]) {
+    const source = await openFileSource(QUAY, { blocking });
+    const data = new Uint8Array(100_000);
+    expect(await source.read(40_000, data)).toBe(100_000);
+    expect(Buffer.from(data).equals(readFileSync(QUAY).subarray(40_000, 140_000))).toBe(true);
+    expect(await source.read(source.sizeBytes - 10, data)).toBe(10);
+    expect(await source.read(source.sizeBytes + 10, data)).toBe(0);
+    await source.close();
+  }
+  await expect(openFileSource(path.join(folder, 'nothing'))).rejects.toMatchObject({ code: 'read-failed' });
+});
+
+describe('the simulated drive', () => {
+  const insert = (change: object) => {
+    const file = path.join(folder, `disc-${String(Math.random())}.json`);
+    writeFileSync(file, JSON.stringify({ label: 'disc', image: QUAY, bytesPerSecond: 1e9, spinUpMs: 0, scratches: [], ...change }));
+    return file;
+  };
+
+  test('gives the image’s bytes, and fails exactly where it is scratched', async () => {
+    const drive = await openSimulatedDrive(insert({ scratches: [{ sector: 100, sectors: 2 }] }), true);
+    const sector = new Uint8Array(2048);
+    expect(await drive.read(99 * 2048, sector)).toBe(2048);
+    expect(Buffer.from(sector).equals(readFileSync(QUAY).subarray(99 * 2048, 100 * 2048))).toBe(true);
+    for (const at of [100, 101])
+      await expect(drive.read(at * 2048, sector)).rejects.toMatchObject({ code: 'read-failed', where: { byteOffset: at * 2048 } });
+    await expect(drive.read(98 * 2048, new Uint8Array(8192))).rejects.toMatchObject({ code: 'read-failed' });
+    expect(await drive.read(102 * 2048, sector)).toBe(2048);
+    await drive.close();
+  });
+
+  test('can be stopped while it spins up', async () => {
+    const controller = new AbortController();
+    const opening = openSimulatedDrive(insert({ spinUpMs: 60_000 }), false, controller.signal);
+    setTimeout(() => {
+      controller.abort();
+    }, 20);
+    await expect(opening).rejects.toMatchObject({ code: 'cancelled' });
+  });
+});
+
+describe('the library', () => {
+  test('a file gets its name whole, and never over another', async () => {
+    const [from, to] = [path.join(folder, 'part'), path.join(folder, 'final')];
+    writeFileSync(from, 'new');
+    await placeFile(from, to);
+    expect(readFileSync(to, 'utf8')).toBe('new');
+    expect(existsSync(from)).toBe(false);
+    writeFileSync(from, 'other');
+    await expect(placeFile(from, to)).rejects.toMatchObject({ code: 'name-taken' });
+    expect([readFileSync(to, 'utf8'), readFileSync(from, 'utf8')]).toEqual(['new', 'other']);
+  });
+
+  test('what can be known of a storage is known before anything is written', async () => {
+    await expect(requireStorage(path.join(folder, 'none'), 'S', 1)).rejects.toMatchObject({ code: 'storage-missing' });
+    await expect(requireStorage(folder, 'S', 1e18)).rejects.toMatchObject({ code: 'storage-full' });
+    await expect(requireStorage(folder, 'S', 1)).resolves.toBeUndefined();
+  });
+
+  test('the workshop goes when its last job goes', async () => {
+    const storage = path.join(folder, 'storage');
+    mkdirSync(storage);
+    await makeWorkshop(storage, 'job-a');
+    await makeWorkshop(storage, 'job-b');
+    await removeWorkshop(storage, 'job-a');
+    expect(existsSync(path.join(storage, '.careful-vault'))).toBe(true);
+    await removeWorkshop(storage, 'job-b');
+    expect(existsSync(path.join(storage, '.careful-vault'))).toBe(false);
+  });
+
+  test('a sink writes in order and in place; a full device is heard', async () => {
+    const file = path.join(folder, 'sink');
+    const sink = await openFileSink(file);
+    for (const text of ['abcdef', 'ghi']) await sink.write(Buffer.from(text));
+    await sink.writeAt?.(1, Buffer.from('XY'));
+    await sink.close();
+    expect(readFileSync(file, 'utf8')).toBe('aXYdefghi');
+    const full = await openFileSink('/dev/full');
+    await expect(full.write(Buffer.from('x'))).rejects.toMatchObject({ code: 'ENOSPC' });
+    await full.close().catch(() => undefined);
+  });
+});
+
+test('hashes agree with other implementations', async () => {
+  const data = seeded(1).bytes(300_000);
+  const file = path.join(folder, 'hashed');
+  writeFileSync(file, data);
+  const sha = createHash('sha256').update(data).digest('hex');
+  expect(await sha256File(file)).toBe(sha);
+  expect(await sha256InThread(file, signal)).toBe(sha);
+  expect(fastCrc32(data)).toBe(crc32(data));
+  const hash = createPayloadHash();
+  for (const text of ['a', 'b', 'c']) hash.update(Buffer.from(text));
+  expect(hash.digest()).toBe('6437b3ac38465133ffb63b75273a8db548c558465d79db03fd359c6cd5bd9d85'); // BLAKE3 of "abc", from its test vectors
+});
+
+test('a job folder counts its events on, over a line that was torn', () => {
+  const at = path.join(folder, 'job');
+  mkdirSync(at);
+  const first = new JobFolder(at);
+  first.emit({ type: 'note', text: 'one' });
+  writeFileSync(path.join(at, 'events.ndjson'), `${readFileSync(path.join(at, 'events.ndjson'), 'utf8')}{"type":"no`);
+  new JobFolder(at).emit({ type: 'note', text: 'two' });
+  const lines = readFileSync(path.join(at, 'events.ndjson'), 'utf8').trim().split('\n');
+  expect(JSON.parse(lines.at(-1) ?? '')).toMatchObject({ text: 'two', seq: 3 });
+  writeFileSync(path.join(at, 'progress.json'), '{"fini');
+  expect(new JobFolder(at).readProgress().finished).toEqual([]);
+  expect(statSync(path.join(at, 'events.ndjson')).size).toBeGreaterThan(0);
+});
+
+describe('programs', () => {
+  test('one that fails is told by its last words, one that is not there by its name', async () => {
+    const errors: string[] = [];
+    const child = spawnGuarded('ffmpeg', ['-v', 'error', '-i', '/nothing/here']);
+    collectLines(child.stderr, errors);
+    await expect(finished(child, errors, 'ffmpeg')).rejects.toMatchObject({
+      code: 'encoder-failed',
+      message: expect.stringContaining('No such file') as string,
+    });
+    await expect(finished(spawnGuarded('no-such-program', []), [], 'no-such-program')).rejects.toMatchObject({ code: 'encoder-failed' });
+  });
+
+  test('one that is stopped ends', async () => {
+    const controller = new AbortController();
+    const child = spawnGuarded('sleep', ['60']);
+    const end = finished(child, [], 'sleep', controller.signal);
+    controller.abort();
+    await expect(end).rejects.toMatchObject({ message: 'sleep was stopped' });
+  });
+});

@@ -1,0 +1,177 @@
+import 'fake-indexeddb/auto';
+import { findRoles } from '@/core/findings';
+import { offers, sketchReading } from '@/test-support/readings';
+import type { EngineEvent, EngineState, JobState, Output } from '@/contract';
+import { Catalogue, type DiscRecord, type DraftReel, type DraftRecord } from './db';
+import { discState } from './disc-state';
+import { keepReading, reconcileJobs } from './discs';
+import { proposeDraft, reduceDraft, type DraftHistory } from './draft';
+import { applyEvent } from './engine';
+
+const reading = sketchReading([{ parts: ['x:2'] }, { parts: ['a:30', 'b:30'], audio: 2 }], [offers(2, 1, true)]);
+const findings = findRoles(reading);
+const job = (id: string, state: JobState['state'], change: Partial<JobState> = {}): JobState => ({
+  id,
+  name: 'Film',
+  fileName: 'Film',
+  createdAt: '2026-01-01',
+  storage: 'Library',
+  disc: 'TEST',
+  fingerprint: reading.fingerprint,
+  recipes: ['master'],
+  state,
+  stage: null,
+  done: 0,
+  total: 0,
+  unit: 'bytes',
+  rate: null,
+  startedAt: null,
+  endedAt: null,
+  files: [],
+  problem: null,
+  attempts: 0,
+  ...change,
+});
+
+let db: Catalogue;
+beforeEach(async () => {
+  db = new Catalogue(`test-${String(Math.random())}`);
+  await db.open();
+});
+afterEach(async () => {
+  await db.delete();
+});
+
+describe('the catalogue', () => {
+  test('a disc is one disc wherever it is read; its name and its sources stay', async () => {
+    const place = { kind: 'place', root: 'images', path: 'A.iso' } as const;
+    const drive = { kind: 'drive', drive: 'tray' } as const;
+    await keepReading(db, reading, findings, place, 'A.iso', '2026-01-01');
+    await db.discs.update(reading.fingerprint, { name: 'My own name' });
+    await keepReading(db, reading, findings, drive, 'Tray', '2026-01-02');
+    await keepReading(db, reading, findings, place, 'A.iso', '2026-01-03');
+    const [disc, ...others] = await db.discs.toArray();
+    expect(others).toEqual([]);
+    expect(disc).toMatchObject({ name: 'My own name', addedAt: '2026-01-01', readAt: '2026-01-03' });
+    expect(disc?.sources.map((s) => s.name)).toEqual(['A.iso', 'Tray']);
+  });
+
+  test('jobs agree with the engine’s after it was away; ended ones stay known', async () => {
+    await db.jobs.bulkPut([job('lost', 'running'), job('old', 'done'), job('same', 'waiting')]);
+    await reconcileJobs(db, [job('same', 'running'), job('new', 'waiting')]);
+    expect((await db.jobs.toArray()).map((j) => [j.id, j.state]).sort()).toEqual([
+      ['new', 'waiting'],
+      ['old', 'done'],
+      ['same', 'running'],
+    ]);
+  });
+});
+
+describe('composing', () => {
+  const disc = { fingerprint: reading.fingerprint, reading, findings };
+  const loaded = (): DraftHistory => reduceDraft({ record: null, past: [], future: [] }, { type: 'load', record: proposeDraft(disc) });
+  const rename = (name: string) => (reels: readonly DraftReel[]) => reels.map((r) => ({ ...r, reel: { ...r.reel, name } }));
+  const names = (state: DraftHistory) => state.record?.reels.map((r) => r.reel.name);
+
+  test('the proposal is the same for the same reading', () => {
+    expect(proposeDraft(disc)).toEqual(proposeDraft(disc));
+    expect(proposeDraft(disc).reels).toHaveLength(1);
+  });
+
+  test('every change can be undone and done again, in order', () => {
+    let state = loaded();
+    for (const name of ['one', 'two', 'three']) state = reduceDraft(state, { type: 'change', make: rename(name) });
+    state = reduceDraft(reduceDraft(state, { type: 'undo' }), { type: 'undo' });
+    expect(names(state)).toEqual(['one']);
+    state = reduceDraft(state, { type: 'redo' });
+    expect(names(state)).toEqual(['two']);
+    state = reduceDraft(state, { type: 'change', make: rename('four') });
+    expect(reduceDraft(state, { type: 'redo' })).toBe(state);
+    for (let i = 0; i < 9; i++) state = reduceDraft(state, { type: 'undo' });
+    expect(names(state)).toEqual(names(loaded()));
+  });
+
+  test('undoing never forgets a job that was made', () => {
+    const id = loaded().record?.reels[0]?.id ?? '';
+    let state = reduceDraft(loaded(), { type: 'change', make: rename('renamed') });
+    state = reduceDraft(state, { type: 'queued', reelId: id, jobId: 'job-1' });
+    state = reduceDraft(state, { type: 'undo' });
+    expect(state.record?.reels[0]).toMatchObject({ jobId: 'job-1' });
+  });
+
+  test('nothing happens before a disc is loaded', () => {
+    const nothing: DraftHistory = { record: null, past: [], future: [] };
+    for (const action of [
+      { type: 'undo' },
+      { type: 'redo' },
+      { type: 'storage', storage: 'x' },
+      { type: 'change', make: rename('x') },
+    ] as const)
+      expect(reduceDraft(nothing, action)).toBe(nothing);
+  });
+});
+
+describe('the state of a disc', () => {
+  const disc: DiscRecord = { fingerprint: reading.fingerprint, name: 'Disc', reading, findings, sources: [], addedAt: '', readAt: '' };
+  const draft: DraftRecord = { ...proposeDraft(disc), changedAt: '' };
+  const output = (from: number, to: number, presence: Output['presence'] = 'present') =>
+    ({
+      presence,
+      sidecar: { disc: { fingerprint: reading.fingerprint }, reel: { pieces: [{ title: 2, angle: 1, fromChapter: from, toChapter: to }] } },
+    }) as unknown as Output;
+
+  test.each<[string, DraftRecord | undefined, JobState[], Output[], string]>([
+    ['nothing done', undefined, [], [], 'read'],
+    ['reels proposed', draft, [], [], 'planned'],
+    ['a job at work', draft, [job('a', 'running')], [], 'running'],
+    ['a job that ended', draft, [job('a', 'failed')], [], 'planned'],
+    ['half of the film made', draft, [], [output(1, 1)], 'partly in the vault'],
+    ['the film made', draft, [], [output(1, 2)], 'in the vault'],
+    ['the film made, its file gone', undefined, [], [output(1, 2, 'missing')], 'read'],
+  ])('%s', (_, planned, jobs, outputs, state) => {
+    expect(discState(disc, planned, jobs, outputs).state).toBe(state);
+  });
+
+  test('a fault of the disc wants eyes as long as nothing was made', () => {
+    const bad: DiscRecord = {
+      ...disc,
+      reading: { ...reading, remarks: [{ code: 'beyond-end', severity: 'fault', title: 1, detail: '' }] },
+    };
+    expect(discState(bad, draft, [], []).state).toBe('needs eyes');
+    expect(discState(bad, draft, [], [output(1, 2)]).state).toBe('in the vault');
+  });
+});
+
+test('events fold into the state of the engine', () => {
+  const empty: EngineState = {
+    boot: 'b',
+    version: 'v',
+    revision: 0,
+    drives: [],
+    roots: [],
+    storages: [],
+    readings: [],
+    jobs: [job('a', 'waiting')],
+    outputs: 0,
+  };
+  const after = (...events: EngineEvent[]) => events.reduce(applyEvent, empty);
+  expect(after({ type: 'job', job: job('a', 'running') }, { type: 'job', job: job('b', 'waiting') }).jobs.map((j) => j.state)).toEqual([
+    'running',
+    'waiting',
+  ]);
+  expect(after({ type: 'job-gone', id: 'a' }).jobs).toEqual([]);
+  expect(after({ type: 'outputs', count: 3 }).outputs).toBe(3);
+  expect(after({ type: 'hello', boot: 'other' })).toBe(empty);
+  const task = {
+    id: 't',
+    source: { kind: 'drive' as const, drive: 'd' },
+    name: 'n',
+    state: 'reading' as const,
+    progress: { step: 'opening' as const, done: 0, total: 0 },
+    problem: null,
+    fingerprint: null,
+  };
+  expect(after({ type: 'reading', task }, { type: 'reading', task: { ...task, state: 'done' } }).readings).toEqual([
+    { ...task, state: 'done' },
+  ]);
+});

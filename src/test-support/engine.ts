@@ -1,0 +1,187 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { request } from 'node:http';
+import path from 'node:path';
+import type { z } from 'zod';
+import { ROUTES, type JobState, type Problem, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
+import type { Reel } from '@/core/reels';
+import { PROVING, temporaryFolder } from './discs';
+
+type ResponseOf<N extends RouteName> = (typeof ROUTES)[N]['response'] extends z.ZodType<infer T> ? T : never;
+
+/** What an engine answered that it would not do. */
+export class Refused extends Error {
+  constructor(
+    readonly status: number,
+    readonly problem: Problem,
+  ) {
+    super(`${problem.code}: ${problem.message}`);
+  }
+}
+
+export interface TestDisc {
+  readonly id: string;
+  readonly image: string;
+  readonly bytesPerSecond?: number;
+  readonly scratches?: readonly { readonly sector: number; readonly sectors: number }[];
+}
+
+/** An engine process of its own, as the supervisor starts it, on a socket in a temporary folder. */
+export class TestEngine {
+  readonly folder = temporaryFolder();
+  readonly library = path.join(this.folder, 'library');
+  private readonly config = path.join(this.folder, 'config.json');
+  private child: ChildProcess | null = null;
+  messages = '';
+
+  constructor(discs: readonly TestDisc[] = [], storages: readonly { id: string; name: string; path: string }[] = []) {
+    mkdirSync(this.library);
+    const files = discs.map((disc) => {
+      const file = path.join(this.folder, `${disc.id}.json`);
+      writeFileSync(
+        file,
+        JSON.stringify({
+          label: disc.id,
+          image: disc.image,
+          bytesPerSecond: disc.bytesPerSecond ?? 1e9,
+          spinUpMs: 20,
+          scratches: disc.scratches ?? [],
+        }),
+      );
+      return { id: disc.id, label: disc.id, file };
+    });
+    writeFileSync(
+      this.config,
+      JSON.stringify({
+        dataFolder: this.folder,
+        roots: [{ id: 'images', name: 'Images', path: PROVING }],
+        storages: [{ id: 'library', name: 'Library', path: this.library }, ...storages],
+        drives: [{ id: 'tray', name: 'Tray', discs: files }],
+      }),
+    );
+  }
+
+  async start(): Promise<void> {
+    const child = spawn(process.execPath, [path.join('dist', 'engine.mjs'), this.config], { stdio: ['ignore', 'pipe', 'pipe', 'ipc'] });
+    this.child = child;
+    const hear = (chunk: Buffer) => (this.messages += chunk.toString());
+    child.stdout?.on('data', hear);
+    child.stderr?.on('data', hear);
+    await new Promise<void>((resolve, reject) => {
+      child.once('message', () => {
+        resolve();
+      });
+      child.once('exit', (code) => {
+        reject(new Error(`the engine ended with ${String(code)}: ${this.messages}`));
+      });
+    });
+  }
+
+  /** @param signal SIGKILL for a crash. Runners go on in any case. */
+  async stop(signal: NodeJS.Signals = 'SIGTERM'): Promise<void> {
+    const child = this.child;
+    this.child = null;
+    if (!child || child.exitCode !== null) return;
+    const ended = new Promise((resolve) => child.once('exit', resolve));
+    child.kill(signal);
+    await ended;
+  }
+
+  /** A request as the web server makes it. @throws Refused with the problem. */
+  raw(method: string, url: string, body: unknown = null): Promise<{ status: number; data: unknown }> {
+    return new Promise((resolve, reject) => {
+      const outgoing = request(
+        { socketPath: path.join(this.folder, 'engine.sock'), method, path: url, headers: { 'content-type': 'application/json' } },
+        (response) => {
+          let text = '';
+          response.on('data', (chunk: Buffer) => (text += chunk.toString()));
+          response.on('end', () => {
+            resolve({ status: response.statusCode ?? 0, data: JSON.parse(text) });
+          });
+        },
+      );
+      outgoing.on('error', reject);
+      outgoing.end(body === null ? undefined : JSON.stringify(body));
+    });
+  }
+
+  async call<N extends RouteName>(name: N, options: { id?: string; body?: unknown; query?: string } = {}): Promise<ResponseOf<N>> {
+    const route = ROUTES[name];
+    const { status, data } = await this.raw(
+      route.method,
+      route.path.replace(':id', options.id ?? '') + (options.query ?? ''),
+      options.body ?? null,
+    );
+    if (status !== 200) throw new Refused(status, (data as { problem: Problem }).problem);
+    if (route.response === 'stream') throw new Error('not a stream');
+    return route.response.parse(data) as ResponseOf<N>;
+  }
+
+  /** Collects messages of the event stream until `enough` says so. */
+  events(lastEventId: string | null, enough: (lines: readonly string[]) => boolean): Promise<string[]> {
+    return new Promise((resolve, reject) => {
+      const lines: string[] = [];
+      const outgoing = request(
+        {
+          socketPath: path.join(this.folder, 'engine.sock'),
+          path: '/events',
+          headers: lastEventId === null ? {} : { 'last-event-id': lastEventId },
+        },
+        (response) => {
+          response.on('data', (chunk: Buffer) => {
+            lines.push(...chunk.toString().split('\n').filter(Boolean));
+            if (!enough(lines)) return;
+            outgoing.destroy();
+            resolve(lines);
+          });
+        },
+      );
+      outgoing.on('error', (error) => {
+        if (!enough(lines)) reject(error);
+      });
+      outgoing.end();
+    });
+  }
+
+  /** Reads a source to its end. */
+  async read(source: SourceRef) {
+    const task = await this.call('startReading', { body: { source } });
+    return this.until(async () => {
+      const result = await this.call('reading', { id: task.id });
+      return result.task.state === 'reading' ? null : result;
+    });
+  }
+
+  async submit(
+    source: SourceRef,
+    reel: (reading: SubmitJob['reading']) => Reel,
+    storage = 'library',
+  ): Promise<{ jobId: string; fileName: string }> {
+    const { reading } = await this.read(source);
+    if (!reading) throw new Error('nothing was read');
+    return this.call('submitJob', { body: { source, fingerprint: reading.fingerprint, reading, reel: reel(reading), storage } });
+  }
+
+  async job(id: string): Promise<JobState> {
+    const job = (await this.call('state')).jobs.find((j) => j.id === id);
+    if (!job) throw new Error(`there is no job ${id}`);
+    return job;
+  }
+
+  /** Waits until a job is as wished; the limit is for a test that hangs, not a measure of anything. */
+  jobUntil(id: string, wished: (job: JobState) => boolean): Promise<JobState> {
+    return this.until(async () => {
+      const job = await this.job(id);
+      return wished(job) ? job : null;
+    });
+  }
+
+  async until<T>(look: () => Promise<T | null>): Promise<T> {
+    for (let i = 0; i < 1200; i++) {
+      const found = await look();
+      if (found !== null) return found;
+      await new Promise((resolve) => setTimeout(resolve, 25));
+    }
+    throw new Error(`what was waited for did not come\n${this.messages}`);
+  }
+}
