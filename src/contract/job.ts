@@ -80,6 +80,8 @@ export const JobEventSchema = z.discriminatedUnion('type', [
     unit: z.enum(['bytes', 'ms']),
   }),
   z.object({ type: z.literal('note'), seq: whole, at: z.string(), text: z.string() }),
+  /** The master is proven, the disc no longer needed; encoding waits for its turn. */
+  z.object({ type: z.literal('parted'), seq: whole, at: z.string() }),
   z.object({ type: z.literal('finished'), seq: whole, at: z.string(), files: z.array(z.string()) }),
   z.object({ type: z.literal('failed'), seq: whole, at: z.string(), problem: ProblemSchema }),
   z.object({ type: z.literal('cancelled'), seq: whole, at: z.string() }),

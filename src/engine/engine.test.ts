@@ -172,6 +172,25 @@ describe('what breaks', () => {
     expect(results()).toContain('Cancelled.mkv');
   });
 
+  test('the next disc is read while the one before is encoded; cancelled there, it can be made anew', async () => {
+    await insert('slow');
+    const first = await engine.submit(tray, reel(2, 'First', ['master', 'access']));
+    const second = await engine.submit(locks, reel(1, 'Second', ['master', 'access']));
+    // Both masters are made side by side, from two places; only one encoder works at a time.
+    await engine.jobUntil(first.jobId, (j) => j.stage === 'access');
+    await engine.jobUntil(second.jobId, (j) => j.stage === 'access');
+    const { jobs } = await engine.call('state');
+    expect(jobs.filter((j) => j.state === 'running' && j.stage === 'access').length).toBeLessThanOrEqual(1);
+    expect(results().filter((n) => /^(First|Second)/.test(n))).toEqual([]);
+    await engine.until(async () => ((await engine.call('state')).drives[0]?.state === 'ready' ? true : null));
+    for (const { jobId } of [first, second]) await engine.call('cancelJob', { id: jobId });
+    for (const { jobId } of [first, second]) expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'cancelled' });
+    expect(existsSync(path.join(engine.library, '.careful-vault'))).toBe(false);
+    await engine.call('retryJob', { id: first.jobId });
+    expect(await engine.jobUntil(first.jobId, (j) => j.state === 'done' || j.state === 'failed')).toMatchObject({ state: 'done' });
+    expect(results().filter((n) => n.startsWith('First'))).toHaveLength(4);
+  });
+
   test('a runner killed in mid-write: nothing half-done is shown, and it is started again by itself', async () => {
     await insert('slow');
     const { jobId } = await engine.submit(tray, reel(2, 'Killed'));

@@ -58,6 +58,8 @@ export function reduceJob(state: JobState, event: JobEvent, last: Measured | nul
       const rate = now === null ? state.rate : state.rate === null ? now : state.rate * (1 - RATE_WEIGHT) + now * RATE_WEIGHT;
       return { ...state, state: 'running', stage: event.stage, done: event.done, total: event.total, unit: event.unit, rate };
     }
+    case 'parted':
+      return { ...state, state: 'waiting', stage: 'access', done: 0, total: 0, rate: null, attempts: 0 };
     case 'finished':
       return { ...state, state: 'done', files: event.files, endedAt: event.at, rate: null, problem: null };
     case 'failed':

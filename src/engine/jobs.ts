@@ -2,7 +2,6 @@ import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, openSync, closeSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { stat } from 'node:fs/promises';
-import { cpus } from 'node:os';
 import path from 'node:path';
 import { joinProblem } from '@/core/assembly';
 import { estimateReel, safeFileName } from '@/core/reels';
@@ -25,6 +24,7 @@ import type { Drives } from './drives';
 import { EventFollower } from './follower';
 import type { Hub } from './hub';
 import { isOver, newJobState, reduceJob, type Measured } from './job-state';
+import { Lanes, phaseOf, type Phase } from './lanes';
 import { identify, isAlive, type ProcessId } from './process-id';
 
 interface Entry {
@@ -37,13 +37,13 @@ interface Entry {
   /** A runner of this engine that has not been seen to end. */
   child: boolean;
   drive: { readonly done: () => void } | null;
+  /** Its master is made and proven: it needs its disc no more. */
+  parted: boolean;
 }
 
 const POLL_MS = 250;
 /** A job whose runner dies this often is left for the user. */
 const MAX_ATTEMPTS = 3;
-/** Encoders use all cores by themselves: two jobs at a time keep disc and processor busy together. */
-const LANES = Math.max(1, Math.floor(cpus().length / 2));
 
 /**
  * The queue. It has no database: a job is a folder, its state follows from its events, and a runner goes on without the
@@ -96,6 +96,7 @@ export class Jobs {
       process: this.readProcess(folder),
       child: false,
       drive: null,
+      parted: false,
     };
   }
 
@@ -193,7 +194,7 @@ export class Jobs {
       return;
     }
     await removeWorkshop(entry.job.storage.path, id).catch(() => undefined);
-    new JobFolder(entry.folder).emit({ type: 'cancelled' });
+    new JobFolder(entry.folder).cancelled();
     await this.tick();
   }
 
@@ -202,6 +203,7 @@ export class Jobs {
     const entry = this.find(id);
     if (entry.state.state !== 'failed' && entry.state.state !== 'cancelled') return;
     rmSync(path.join(entry.folder, 'cancel'), { force: true });
+    if (entry.state.state === 'cancelled') entry.parted = false; // nothing of it was kept
     entry.state = { ...entry.state, state: 'waiting', problem: null, endedAt: null, attempts: 0, stage: null, done: 0, total: 0 };
     this.send(entry);
     await this.tick();
@@ -234,6 +236,8 @@ export class Jobs {
       entry.state = reduceJob(entry.state, event, last);
       if (event.type === 'progress') entry.last = { atMs: Date.parse(event.at), done: event.done, stage: event.stage };
       if (event.type === 'started') entry.last = null;
+      if (event.type === 'parted') entry.parted = true;
+      if (event.type === 'stage' && event.stage === 'master') entry.parted = false; // the disc is read again
     }
     if (entry.state === before) return;
     this.send(entry);
@@ -244,7 +248,7 @@ export class Jobs {
     if (this.busy) return;
     this.busy = true;
     try {
-      let running = 0;
+      const lanes = new Lanes();
       for (const entry of this.entries.values()) {
         if (isOver(entry.state)) {
           this.freeDrive(entry);
@@ -253,7 +257,7 @@ export class Jobs {
         await this.follow(entry);
         const alive = entry.child || (entry.process !== null && isAlive(entry.process));
         if (alive) {
-          running++;
+          lanes.occupy(entry.job, phaseOf(entry.job, entry.parted));
           this.holdDrive(entry);
           continue;
         }
@@ -262,11 +266,10 @@ export class Jobs {
         if (!isOver(entry.state) && entry.state.state === 'running') this.interrupted(entry);
       }
       for (const entry of this.entries.values()) {
-        if (running >= LANES) break;
         if (entry.state.state !== 'waiting' && entry.state.state !== 'interrupted') continue;
         if (entry.child || (entry.process && isAlive(entry.process))) continue;
-        this.launch(entry);
-        running++;
+        const phase = phaseOf(entry.job, entry.parted);
+        if (lanes.take(entry.job, phase)) this.launch(entry, phase);
       }
     } catch (error) {
       console.error(`queue: ${toProblem(error).message}`);
@@ -279,7 +282,7 @@ export class Jobs {
     entry.process = null;
     if (existsSync(path.join(entry.folder, 'cancel'))) {
       void removeWorkshop(entry.job.storage.path, entry.job.id).catch(() => undefined);
-      new JobFolder(entry.folder).emit({ type: 'cancelled' });
+      new JobFolder(entry.folder).cancelled();
     } else if (entry.state.attempts >= MAX_ATTEMPTS) {
       new JobFolder(entry.folder).emit({
         type: 'failed',
@@ -293,10 +296,7 @@ export class Jobs {
 
   private holdDrive(entry: Entry): void {
     const { source } = entry.job;
-    const reads =
-      entry.state.stage === null ||
-      entry.state.stage === 'master' ||
-      (entry.state.stage === 'access' && !entry.job.reel.recipes.includes('master'));
+    const reads = !entry.parted && (entry.state.stage === null || entry.state.stage === 'master' || phaseOf(entry.job, false) === 'both');
     if (source.kind !== 'drive' || !reads) this.freeDrive(entry);
     else entry.drive ??= this.drives.use(source.drive);
   }
@@ -307,13 +307,17 @@ export class Jobs {
   }
 
   /** Starts a runner that goes on whatever happens to the engine. */
-  private launch(entry: Entry): void {
+  private launch(entry: Entry, phase: Phase): void {
     const log = openSync(path.join(entry.folder, 'log.txt'), 'a');
     try {
-      const child = spawn(process.execPath, [...RUNNER_FLAGS, this.runner, entry.folder], {
-        detached: true,
-        stdio: ['ignore', log, log],
-      });
+      const child = spawn(
+        process.execPath,
+        [...RUNNER_FLAGS, this.runner, entry.folder, ...(phase === 'reading' ? ['--until-read'] : [])],
+        {
+          detached: true,
+          stdio: ['ignore', log, log],
+        },
+      );
       entry.child = true;
       child.on('error', () => {
         entry.child = false;

@@ -6,6 +6,7 @@ import { sketchReading } from '@/test-support/readings';
 import { wholeTitleReel } from '@/core/reels';
 import { EventFollower } from './follower';
 import { Hub } from './hub';
+import { Lanes, phaseOf } from './lanes';
 import { isOver, newJobState, reduceJob, type Measured } from './job-state';
 import { identify, isAlive } from './process-id';
 import { resolveInside } from './roots';
@@ -77,6 +78,37 @@ describe('the state of a job', () => {
     expect(after).toBeGreaterThan(10);
     expect(after).toBeLessThan(25);
   });
+});
+
+test('lanes: one reading per drive and one for images, encoders in their turn', () => {
+  const sketch = sketchReading([{ parts: ['a:10'] }]);
+  const [only] = sketch.titles;
+  if (!only) throw new Error('no title');
+  const make = (recipes: Job['reel']['recipes'], drive: string | null): Job => ({
+    version: 1,
+    id: 'job-12345678',
+    createdAt: '',
+    reel: { ...wholeTitleReel(only, 'x'), recipes },
+    reading: sketch,
+    fileName: 'x',
+    storage: { id: 's', name: 'S', path: '/s' },
+    source: drive === null ? { kind: 'image', path: '/x', label: 'x' } : { kind: 'drive', path: '/x', label: 'x', drive },
+  });
+  const both = make(['master', 'access'], 'one');
+  expect([
+    phaseOf(make(['master'], null), false),
+    phaseOf(make(['access'], null), false),
+    phaseOf(both, false),
+    phaseOf(both, true),
+  ]).toEqual(['reading', 'both', 'reading', 'encoding']);
+  const lanes = new Lanes(1);
+  expect(lanes.take(make(['master'], 'one'), 'reading')).toBe(true);
+  expect(lanes.take(both, 'reading')).toBe(false);
+  expect(lanes.take(make(['master'], 'two'), 'reading')).toBe(true);
+  expect(lanes.take(make(['master'], null), 'reading')).toBe(true);
+  expect(lanes.take(make(['access'], null), 'both')).toBe(false);
+  expect(lanes.take(both, 'encoding')).toBe(true);
+  expect(lanes.take(both, 'encoding')).toBe(false);
 });
 
 test('a growing file of events is followed line by line; a torn line is passed over', async () => {

@@ -1,4 +1,4 @@
-import { appendFileSync, existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { appendFileSync, existsSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { z } from 'zod';
 import { JobEventSchema, JobSchema, MasterPromiseSchema, ProofSchema, StageSchema, type Job, type JobEvent } from '@/contract';
@@ -65,6 +65,12 @@ export class JobFolder {
   emit(body: EventBody<JobEvent>): void {
     const event = JobEventSchema.parse({ ...body, seq: ++this.seq, at: new Date().toISOString() });
     appendFileSync(this.file('events.ndjson'), `${JSON.stringify(event)}\n`);
+  }
+
+  /** The job was cancelled, and nothing of it kept: another attempt begins at the beginning. */
+  cancelled(): void {
+    rmSync(this.file('progress.json'), { force: true });
+    this.emit({ type: 'cancelled' });
   }
 
   private countEvents(): number {

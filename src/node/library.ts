@@ -57,7 +57,7 @@ export async function removeWorkshop(storage: string, jobId: string): Promise<vo
 }
 
 /** A file as a sink for the Matroska writer. Short writes are continued, errors keep their system code. */
-export async function openFileSink(file: string): Promise<MatroskaSink & { close(): Promise<void> }> {
+export async function openFileSink(file: string): Promise<MatroskaSink & { close(): Promise<void>; abandon(): Promise<void> }> {
   const handle = await open(file, 'w');
   let end = 0;
   const put = async (data: Uint8Array, at: number): Promise<void> => {
@@ -69,6 +69,8 @@ export async function openFileSink(file: string): Promise<MatroskaSink & { close
       end += data.byteLength;
     },
     writeAt: (offset, data) => put(data, offset),
+    /** After an error: it is the error that counts, whatever closing has to say. */
+    abandon: () => handle.close().catch(() => undefined),
     close: async () => {
       try {
         await handle.sync();

@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync } from 'node:fs';
+import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { readFile, realpath, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
@@ -11,6 +11,7 @@ import { JOB_VERSION, JobSchema, ReelSchema, SidecarSchema, WorkError, toProblem
 import { examineAccessCopy } from '@/node/ffmpeg';
 import { sha256File } from '@/node/hash';
 import { JobFolder } from '@/node/job-folder';
+import { removeWorkshop } from '@/node/library';
 import { openVolume } from '@/node/open-volume';
 import { proveMasterFile } from '@/node/prove-file';
 import { runJob } from './run-job';
@@ -81,7 +82,10 @@ async function makeJob(jobFile: string, output: string): Promise<Job> {
 async function make(jobFile: string, output: string): Promise<number> {
   const folder = mkdtempSync(path.join(tmpdir(), 'careful-vault-'));
   try {
-    await writeFile(path.join(folder, 'job.json'), JSON.stringify(await makeJob(jobFile, output)));
+    const job = await makeJob(jobFile, output);
+    for (const file of [output, `${output}.json`])
+      if (existsSync(file)) throw new WorkError('name-taken', `There is already a file ${path.basename(file)}`);
+    await writeFile(path.join(folder, 'job.json'), JSON.stringify(job));
     const controller = new AbortController();
     for (const signal of ['SIGINT', 'SIGTERM'] as const) {
       process.on(signal, () => {
@@ -91,6 +95,8 @@ async function make(jobFile: string, output: string): Promise<number> {
       });
     }
     const code = await runJob(new JobFolder(folder), controller.signal);
+    // Nobody will retry this job: what the runner kept for that is not needed.
+    if (code !== 0) await removeWorkshop(job.storage.path, job.id);
     const events = await readFile(path.join(folder, 'events.ndjson'), 'utf8');
     for (const line of events.trim().split('\n')) if (!line.includes('"type":"progress"')) process.stderr.write(`${line}\n`);
     return code;

@@ -1,9 +1,9 @@
 import { JobFolder } from '@/node/job-folder';
 import { runJob } from './run-job';
 
-const path = process.argv[2];
+const [path, option] = process.argv.slice(2);
 if (!path) {
-  process.stderr.write('usage: runner JOB_FOLDER\n');
+  process.stderr.write('usage: runner JOB_FOLDER [--until-read]\n');
   process.exit(64);
 }
 const controller = new AbortController();
@@ -12,7 +12,7 @@ for (const signal of ['SIGTERM', 'SIGINT'] as const)
     controller.abort();
   });
 try {
-  process.exitCode = await runJob(new JobFolder(path), controller.signal);
+  process.exitCode = await runJob(new JobFolder(path), controller.signal, option === '--until-read');
 } catch (error) {
   process.stderr.write(`${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`);
   process.exitCode = 70;

@@ -9,9 +9,10 @@ const EVENT_INTERVAL_MS = 250;
 
 /**
  * Executes one job to its end. What an earlier runner finished is not done again.
+ * @param untilRead stop once the disc is no longer needed, where encoding is still to come: that may have to wait for its turn.
  * @returns the exit code: 0 done, 1 failed, 2 cancelled, 3 stopped and to be gone on with.
  */
-export async function runJob(folder: JobFolder, signal: AbortSignal): Promise<number> {
+export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead = false): Promise<number> {
   const job = folder.readJob();
   folder.emit({ type: 'started', pid: process.pid });
   let last = 0;
@@ -60,6 +61,10 @@ export async function runJob(folder: JobFolder, signal: AbortSignal): Promise<nu
       const { proof, sha256 } = await checkMaster(context, progress.promise);
       save('master proof', { masterProof: proof, masterSha256: sha256 });
     }
+    if (untilRead && wantsAccess && !isDone('access')) {
+      folder.emit({ type: 'parted' });
+      return 3;
+    }
     if (wantsAccess && !isDone('access')) {
       begin('access');
       const made = await makeAccess(context, wantsMaster ? progress.promise : null);
@@ -86,7 +91,7 @@ export async function runJob(folder: JobFolder, signal: AbortSignal): Promise<nu
     if (signal.aborted) {
       if (!folder.cancelAsked) return 3;
       await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
-      folder.emit({ type: 'cancelled' });
+      folder.cancelled();
       return 2;
     }
     const problem = toProblem(error);

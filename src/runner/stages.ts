@@ -74,12 +74,11 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
 export async function makeMaster(context: StageContext): Promise<{ promise: MasterPromise; bytes: number }> {
   const file = await unfinishedPath(context.job, 'master');
   const sink = await openFileSink(file);
-  let promise: MasterPromise;
-  try {
-    promise = await assembleInto(context, 'master', sink);
-  } finally {
-    await sink.close();
-  }
+  const promise = await assembleInto(context, 'master', sink).catch(async (error: unknown) => {
+    await sink.abandon();
+    throw error;
+  });
+  await sink.close();
   for (const [i, track] of promise.tracks.entries()) {
     for (const left of track.left)
       context.note(

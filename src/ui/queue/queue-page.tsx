@@ -64,6 +64,8 @@ function logLine(event: JobEvent): string {
       return STAGE[event.stage];
     case 'note':
       return event.text;
+    case 'parted':
+      return 'the disc is no longer needed; encoding waits for its turn';
     case 'finished':
       return `finished: ${event.files.join(', ')}`;
     case 'failed':

@@ -1,0 +1,49 @@
+import { cpus } from 'node:os';
+import type { Job } from '@/contract';
+
+/**
+ * What a job needs next. Reading a disc and encoding wait for different things: so the next disc can go in as soon as the
+ * bytes of the one before are off, while encoders take the processor in turn.
+ */
+export type Phase = 'reading' | 'encoding' | 'both';
+
+/** @param parted the job has given its reading lane back: its master is made and proven. */
+export function phaseOf(job: Job, parted: boolean): Phase {
+  const { recipes } = job.reel;
+  if (!recipes.includes('access')) return 'reading';
+  if (!recipes.includes('master')) return 'both'; // the encoder is fed from the disc itself
+  return parted ? 'encoding' : 'reading';
+}
+
+/** Encoders use several cores each by themselves. */
+const ENCODE_LANES = Math.max(1, Math.floor(cpus().length / 4));
+/** Images share the disks they lie on; each drive has a lane of its own. */
+const FILES = 'files';
+
+/** Who uses which lane at one moment: one reading per drive, and a few encodes. */
+export class Lanes {
+  private readonly reading = new Set<string>();
+  private encoding = 0;
+
+  constructor(private readonly encodeLanes = ENCODE_LANES) {}
+
+  private readingLane(job: Job): string {
+    return job.source.kind === 'drive' ? `drive ${job.source.drive}` : FILES;
+  }
+
+  /** Takes what a job needs where all of it is free. @returns false, and takes nothing, where it is not. */
+  take(job: Job, phase: Phase): boolean {
+    const lane = this.readingLane(job);
+    const reads = phase !== 'encoding';
+    const encodes = phase !== 'reading';
+    if ((reads && this.reading.has(lane)) || (encodes && this.encoding >= this.encodeLanes)) return false;
+    this.occupy(job, phase);
+    return true;
+  }
+
+  /** Notes a job that is at work already. */
+  occupy(job: Job, phase: Phase): void {
+    if (phase !== 'encoding') this.reading.add(this.readingLane(job));
+    if (phase !== 'reading') this.encoding++;
+  }
+}

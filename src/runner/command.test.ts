@@ -1,0 +1,94 @@
+import { spawnSync } from 'node:child_process';
+import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { FindingsSchema, ReadingSchema, SidecarSchema } from '@/contract';
+import { LOCKS, QUAY, temporaryFolder } from '@/test-support/discs';
+import { complaints } from '@/test-support/ffmpeg';
+
+/** The command as a script calls it: files in, files and JSON out, and an exit code. */
+
+const folder = temporaryFolder();
+function vault(...args: string[]): { code: number | null; out: string; messages: string } {
+  const { status, stdout, stderr } = spawnSync(process.execPath, [path.resolve('dist/vault.mjs'), ...args], {
+    encoding: 'utf8',
+    cwd: folder,
+  });
+  return { code: status, out: stdout, messages: stderr };
+}
+function job(name: string, content: unknown): string {
+  const file = path.join(folder, name);
+  writeFileSync(file, JSON.stringify(content));
+  return file;
+}
+
+test('read gives the reading and its findings as JSON', () => {
+  const { code, out } = vault('read', LOCKS);
+  expect(code).toBe(0);
+  const parsed = JSON.parse(out) as { reading: unknown; findings: unknown };
+  expect(ReadingSchema.parse(parsed.reading).titles).toHaveLength(5);
+  expect(FindingsSchema.parse(parsed.findings).kind).toBe('series');
+});
+
+test('make writes a master with its sidecar, and prove finds it as promised until it is changed', () => {
+  const output = path.join(folder, 'quay.mkv');
+  expect(vault('make', job('job.json', { source: QUAY, title: 2, name: 'At the quay' }), output).code).toBe(0);
+  expect(complaints(output)).toEqual([]);
+  expect(SidecarSchema.parse(JSON.parse(readFileSync(`${output}.json`, 'utf8'))).reel.name).toBe('At the quay');
+  const proven = vault('prove', output);
+  expect([proven.code, JSON.parse(proven.out)]).toEqual([0, expect.objectContaining({ passed: true, sha256Matches: true })]);
+  const data = readFileSync(output);
+  data[300_000] = (data[300_000] ?? 0) ^ 4;
+  writeFileSync(output, data);
+  const changed = vault('prove', output);
+  expect([changed.code, JSON.parse(changed.out)]).toEqual([1, expect.objectContaining({ passed: false, sha256Matches: false })]);
+});
+
+test('make takes a reel with chapters and chosen tracks', () => {
+  const reading = ReadingSchema.parse((JSON.parse(vault('read', QUAY).out) as { reading: unknown }).reading);
+  const audio = reading.titles[1]?.audio[1];
+  const track = {
+    stream: audio?.stream,
+    language: 'gd',
+    name: 'Gaelic',
+    isDefault: true,
+    isForced: false,
+    isCommentary: false,
+    isHearingImpaired: false,
+    isVisuallyImpaired: false,
+  };
+  const reel = {
+    name: 'Part',
+    pieces: [{ title: 2, angle: 1, fromChapter: 2, toChapter: 3 }],
+    audio: [track],
+    subtitles: [],
+    chapterNames: ['First', 'Second'],
+    recipes: ['master'],
+  };
+  const output = path.join(folder, 'part.mkv');
+  expect(vault('make', job('reel.json', { source: QUAY, reel }), output).code).toBe(0);
+  const { promise } = SidecarSchema.parse(JSON.parse(readFileSync(`${output}.json`, 'utf8')));
+  expect(promise.tracks.map((t) => t.codecId)).toEqual(['V_MPEG2', 'A_PCM/INT/LIT']);
+  expect(promise.chapters.map((c) => c.name)).toEqual(['First', 'Second']);
+});
+
+test.each([
+  [['read', '/nothing/here'], 1, 'is not there'],
+  [['read', __filename], 1, 'neither UDF nor ISO 9660'],
+  [['prove', __filename], 1, ''],
+  [['make', 'job.json', 'out.avi'], 1, '.mkv or .mp4'],
+  [['unknown'], 64, 'usage'],
+  [[], 64, 'usage'],
+] as const)('%j ends with %i and says why', (args, code, words) => {
+  const result = vault(...args);
+  expect(result.code).toBe(code);
+  expect(result.messages).toContain(words);
+  expect(result.out).toBe('');
+});
+
+test('a job that can not be done leaves nothing behind', () => {
+  const before = readdirSync(folder).sort();
+  expect(vault('make', job('job.json', { source: QUAY, title: 7 }), path.join(folder, 'no.mkv')).code).toBe(1);
+  expect(vault('make', job('job.json', { source: QUAY, title: 2 }), path.join(folder, 'quay.mkv')).code).toBe(1); // the name is taken
+  expect(readdirSync(folder).sort()).toEqual(before);
+  expect(existsSync(path.join(folder, '.careful-vault'))).toBe(false);
+});
