@@ -71,6 +71,7 @@ export type ReadingResult = z.infer<typeof ReadingResultSchema>;
 export const JobStateSchema = z.object({
   id,
   name: z.string(),
+  folder: z.string(),
   fileName: z.string(),
   createdAt: z.string(),
   storage: z.string(),
@@ -141,6 +142,8 @@ export const SubmitJobSchema = z.object({
   reading: ReadingSchema,
   reel: ReelSchema,
   storage: id,
+  /** Folder inside the storage, as the user wrote it; the engine makes a safe path of it. */
+  folder: z.string().max(400),
 });
 export type SubmitJob = z.infer<typeof SubmitJobSchema>;
 export const SubmittedSchema = z.object({ jobId: id, fileName: z.string() });

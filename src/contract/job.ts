@@ -57,6 +57,8 @@ export const JobSchema = z.object({
   source: JobSourceSchema,
   /** The folder that results go to, and where the runner may keep unfinished files (same file system). */
   storage: z.object({ id: z.string(), name: z.string(), path: z.string() }),
+  /** Folder inside the storage, already safe; empty for the storage itself. */
+  folder: z.string().max(2000),
   /** File name without extension, already safe. */
   fileName: z.string().min(1),
 });

@@ -126,6 +126,15 @@ describe('names', () => {
     expect(readdirSync(path.dirname(engine.library)).includes('outside.mkv')).toBe(false);
   });
 
+  test('a folder of the library is made where it is not there, and nowhere else', async () => {
+    const { jobId } = await engine.submit(image, reel(1, 'Inside'), 'library', '../Films/ 1990 s/..');
+    expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'done', folder: 'Films/1990 s' });
+    expect(results()).toContain('Films/1990 s/Inside.mkv');
+    const { outputs } = await engine.call('outputs');
+    expect(outputs.find((o) => o.path === 'Films/1990 s/Inside.mkv')).toMatchObject({ presence: 'present' });
+    expect((await refusal(engine.submit(image, reel(1, 'Inside'), 'library', 'Films/1990 s'))).problem.code).toBe('name-taken');
+  });
+
   test('one that is taken, in the library or by a job that waits, is refused; nothing is touched', async () => {
     await engine.jobUntil((await engine.submit(image, reel(1, 'Taken'))).jobId, over);
     const before = readFileSync(path.join(engine.library, 'Taken.mkv'));
@@ -236,7 +245,14 @@ describe('what breaks', () => {
     await insert('other');
     if (!reading) throw new Error('nothing read');
     const { jobId } = await engine.call('submitJob', {
-      body: { source: tray, fingerprint: reading.fingerprint, reading, reel: reel(2, 'Wrong disc')(reading), storage: 'library' },
+      body: {
+        source: tray,
+        fingerprint: reading.fingerprint,
+        reading,
+        reel: reel(2, 'Wrong disc')(reading),
+        storage: 'library',
+        folder: '',
+      },
     });
     expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'failed', problem: { code: 'other-disc' } });
   });
@@ -272,7 +288,14 @@ describe('what breaks', () => {
     if (!reading) throw new Error('nothing read');
     const scrambled: Reading = { ...reading, titles: reading.titles.map((t) => ({ ...t, state: 'scrambled' as const })) };
     const submit = engine.call('submitJob', {
-      body: { source: image, fingerprint: reading.fingerprint, reading: scrambled, reel: reel(2, 'No')(reading), storage: 'library' },
+      body: {
+        source: image,
+        fingerprint: reading.fingerprint,
+        reading: scrambled,
+        reel: reel(2, 'No')(reading),
+        storage: 'library',
+        folder: '',
+      },
     });
     expect((await refusal(submit)).problem.message).toContain('copy protected');
   });

@@ -5,6 +5,7 @@ export function newJobState(job: Job): JobState {
   return {
     id: job.id,
     name: job.reel.name,
+    folder: job.folder,
     fileName: job.fileName,
     createdAt: job.createdAt,
     storage: job.storage.name,

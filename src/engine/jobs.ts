@@ -4,7 +4,7 @@ import { existsSync, mkdirSync, openSync, closeSync, readFileSync, readdirSync, 
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { joinProblem } from '@/core/assembly';
-import { estimateReel, safeFileName } from '@/core/reels';
+import { estimateReel, safeFileName, safeFolderPath, type RecipeId } from '@/core/reels';
 import {
   JOB_VERSION,
   JobSchema,
@@ -113,23 +113,19 @@ export class Jobs {
   }
 
   /** Names that are taken, or will be when the waiting jobs are done. */
-  private async requireFreeName(storage: string, fileName: string, job: { readonly recipes: readonly string[] }): Promise<void> {
-    const files = job.recipes.map((r) => path.join(storage, fileName + (r === 'master' ? '.mkv' : '.mp4')));
-    const planned = [...this.entries.values()].find(
-      (e) =>
-        (!isOver(e.state) || e.state.state === 'failed') &&
-        e.job.storage.path === storage &&
-        e.job.fileName.toLowerCase() === fileName.toLowerCase(),
-    );
-    if (planned) throw new WorkError('name-taken', `The queue already has a job that makes “${fileName}”`);
-    for (const file of files)
-      if (
-        await stat(file).then(
-          () => true,
-          () => false,
-        )
-      )
-        throw new WorkError('name-taken', `The library already has a file ${path.basename(file)}`);
+  private async requireFreeName(storage: string, inside: string, recipes: readonly RecipeId[]): Promise<void> {
+    const holds = (e: Entry) => !isOver(e.state) || e.state.state === 'failed'; // a failed job may be retried
+    const sameName = (e: Entry) => path.join(e.job.folder, e.job.fileName).toLowerCase() === inside.toLowerCase();
+    if ([...this.entries.values()].some((e) => holds(e) && e.job.storage.path === storage && sameName(e)))
+      throw new WorkError('name-taken', `The queue already has a job that makes “${inside}”`);
+    for (const recipe of recipes) {
+      const file = path.join(storage, inside + (recipe === 'master' ? '.mkv' : '.mp4'));
+      const taken = await stat(file).then(
+        () => true,
+        () => false,
+      );
+      if (taken) throw new WorkError('name-taken', `The library already has a file ${path.basename(file)}`);
+    }
   }
 
   /**
@@ -150,13 +146,14 @@ export class Jobs {
       if (problem) throw new WorkError('bad-request', problem);
     }
     const fileName = safeFileName(reel.name);
+    const folder = safeFolderPath(request.folder);
     const estimate = estimateReel(reading, reel);
     await requireStorage(
       storage.path,
       storage.name,
       (reel.recipes.includes('master') ? estimate.masterBytes : 0) + (reel.recipes.includes('access') ? estimate.accessBytes : 0),
     );
-    await this.requireFreeName(storage.path, fileName, reel);
+    await this.requireFreeName(storage.path, path.join(folder, fileName), reel.recipes);
     const id = `${Date.now().toString(36)}-${randomBytes(4).toString('hex')}`;
     const job: Job = JobSchema.parse({
       version: JOB_VERSION,
@@ -166,12 +163,13 @@ export class Jobs {
       reading,
       source,
       storage,
+      folder,
       fileName,
     });
-    const folder = path.join(this.root, id);
-    mkdirSync(folder);
-    replaceFile(path.join(folder, 'job.json'), JSON.stringify(job, null, 1));
-    const entry = this.entry(job, folder);
+    const jobFolder = path.join(this.root, id);
+    mkdirSync(jobFolder);
+    replaceFile(path.join(jobFolder, 'job.json'), JSON.stringify(job, null, 1));
+    const entry = this.entry(job, jobFolder);
     this.entries.set(id, entry);
     this.send(entry);
     void this.tick();

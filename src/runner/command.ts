@@ -72,6 +72,7 @@ async function makeJob(jobFile: string, output: string): Promise<Job> {
       reading,
       source,
       storage: { id: 'output', name: folder, path: folder },
+      folder: '',
       fileName,
     });
   } finally {

@@ -1,4 +1,4 @@
-import { readFile, rm, stat, writeFile } from 'node:fs/promises';
+import { mkdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { Assembly, planPiece } from '@/core/assembly';
 import { DiscError } from '@/core/bytes';
@@ -25,7 +25,7 @@ export interface StageContext {
 const EXTENSION = { master: '.mkv', access: '.mp4' } as const;
 type Recipe = keyof typeof EXTENSION;
 
-export const finalPath = (job: Job, recipe: Recipe): string => path.join(job.storage.path, job.fileName + EXTENSION[recipe]);
+export const finalPath = (job: Job, recipe: Recipe): string => path.join(job.storage.path, job.folder, job.fileName + EXTENSION[recipe]);
 const unfinishedPath = async (job: Job, recipe: Recipe): Promise<string> =>
   path.join(await makeWorkshop(job.storage.path, job.id), `${recipe}${EXTENSION[recipe]}.part`);
 export const sidecarPath = (file: string): string => `${file}.json`;
@@ -206,6 +206,7 @@ export async function place(
   const placed: string[] = [];
   for (const result of results) {
     const target = finalPath(job, result.recipe);
+    await mkdir(path.dirname(target), { recursive: true });
     const from = await unfinishedPath(job, result.recipe);
     const before = await readFile(sidecarPath(target), 'utf8').then(
       (text) => SidecarSchema.safeParse(JSON.parse(text)),

@@ -21,6 +21,8 @@ export interface DraftRecord {
   readonly fingerprint: string;
   readonly reels: readonly DraftReel[];
   readonly storage: string | null;
+  /** Folder inside the storage, as written. */
+  readonly folder: string;
   readonly changedAt: string;
 }
 
@@ -40,6 +42,11 @@ export class Catalogue extends Dexie {
   constructor(name = 'careful-vault') {
     super(name);
     this.version(1).stores({ discs: 'fingerprint, name, readAt', drafts: 'fingerprint', jobs: 'id, fingerprint, createdAt' });
+    // Results may go into a folder of the storage.
+    this.version(2).upgrade(async (change) => {
+      await change.table('drafts').toCollection().modify({ folder: '' });
+      await change.table('jobs').toCollection().modify({ folder: '' });
+    });
   }
 }
 

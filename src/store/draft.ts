@@ -11,7 +11,7 @@ export function proposeDraft(disc: Pick<DiscRecord, 'fingerprint' | 'reading' | 
     reel,
     jobId: null,
   }));
-  return { fingerprint: disc.fingerprint, storage: null, changedAt: '', reels };
+  return { fingerprint: disc.fingerprint, storage: null, folder: '', changedAt: '', reels };
 }
 
 export interface DraftHistory {
@@ -24,12 +24,14 @@ export type DraftAction =
   | { readonly type: 'load'; readonly record: DraftRecord }
   | { readonly type: 'change'; readonly make: (reels: readonly DraftReel[]) => readonly DraftReel[] }
   | { readonly type: 'undo' | 'redo' }
-  | { readonly type: 'storage'; readonly storage: string }
+  | { readonly type: 'place'; readonly storage?: string; readonly folder?: string }
+  | { readonly type: 'plan again'; readonly reelId: string }
   | { readonly type: 'queued'; readonly reelId: string; readonly jobId: string };
 
 /** Reels as they were, with the jobs made since: undoing a change must not forget a job. */
 function withJobs(reels: readonly DraftReel[], now: readonly DraftReel[]): DraftReel[] {
-  return reels.map((r) => ({ ...r, jobId: now.find((n) => n.id === r.id)?.jobId ?? r.jobId }));
+  const jobs = new Map(now.map((n) => [n.id, n.jobId]));
+  return reels.map((r) => ({ ...r, jobId: jobs.get(r.id) === undefined ? r.jobId : (jobs.get(r.id) ?? null) }));
 }
 
 /** Composing, with undo and redo. Pure. */
@@ -52,8 +54,10 @@ export function reduceDraft(state: DraftHistory, action: DraftAction): DraftHist
         ? { record: { ...record, reels: withJobs(reels, record.reels) }, past: [...past, record.reels], future: future.slice(0, -1) }
         : state;
     }
-    case 'storage':
-      return { ...state, record: { ...record, storage: action.storage } };
+    case 'place':
+      return { ...state, record: { ...record, storage: action.storage ?? record.storage, folder: action.folder ?? record.folder } };
+    case 'plan again':
+      return { ...state, record: { ...record, reels: record.reels.map((r) => (r.id === action.reelId ? { ...r, jobId: null } : r)) } };
     case 'queued':
       return {
         ...state,
@@ -66,7 +70,10 @@ export interface Draft {
   readonly record: DraftRecord | null;
   /** Changes the reels; can be undone. */
   readonly change: (make: (reels: readonly DraftReel[]) => readonly DraftReel[]) => void;
-  readonly setStorage: (storage: string) => void;
+  /** Says where results go: the storage, the folder in it, or both. */
+  readonly setPlace: (place: { readonly storage?: string; readonly folder?: string }) => void;
+  /** Unlocks a reel whose job has failed, was cancelled or is gone. */
+  readonly planAgain: (reelId: string) => void;
   /** Notes a job that was made of a reel. Not undone: the job is real. */
   readonly queued: (reelId: string, jobId: string) => void;
   readonly undo: (() => void) | null;
@@ -93,7 +100,8 @@ export function useDraft(disc: DiscRecord | null): Draft {
     if (state.record) void catalogue.drafts.put({ ...state.record, changedAt: new Date().toISOString() });
   }, [state.record]);
   const change = useCallback<Draft['change']>((make) => dispatch({ type: 'change', make }), []);
-  const setStorage = useCallback((storage: string) => dispatch({ type: 'storage', storage }), []);
+  const setPlace = useCallback<Draft['setPlace']>((place) => dispatch({ type: 'place', ...place }), []);
+  const planAgain = useCallback((reelId: string) => dispatch({ type: 'plan again', reelId }), []);
   const queued = useCallback((reelId: string, jobId: string) => dispatch({ type: 'queued', reelId, jobId }), []);
   const undo = useCallback(() => dispatch({ type: 'undo' }), []);
   const redo = useCallback(() => dispatch({ type: 'redo' }), []);
@@ -101,7 +109,8 @@ export function useDraft(disc: DiscRecord | null): Draft {
   return {
     record: fresh ? state.record : null,
     change,
-    setStorage,
+    setPlace,
+    planAgain,
     queued,
     undo: state.past.length > 0 ? undo : null,
     redo: state.future.length > 0 ? redo : null,

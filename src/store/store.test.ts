@@ -1,4 +1,5 @@
 import 'fake-indexeddb/auto';
+import Dexie from 'dexie';
 import { findRoles } from '@/core/findings';
 import { offers, sketchReading } from '@/test-support/readings';
 import type { EngineEvent, EngineState, JobState, Output } from '@/contract';
@@ -13,6 +14,7 @@ const findings = findRoles(reading);
 const job = (id: string, state: JobState['state'], change: Partial<JobState> = {}): JobState => ({
   id,
   name: 'Film',
+  folder: '',
   fileName: 'Film',
   createdAt: '2026-01-01',
   storage: 'Library',
@@ -67,6 +69,19 @@ describe('the catalogue', () => {
   });
 });
 
+test('a catalogue of an earlier version is brought up to date, nothing of it lost', async () => {
+  const name = `old-${String(Math.random())}`;
+  const old = new Dexie(name);
+  old.version(1).stores({ discs: 'fingerprint, name, readAt', drafts: 'fingerprint', jobs: 'id, fingerprint, createdAt' });
+  await old
+    .table('drafts')
+    .put({ fingerprint: 'f', reels: [{ id: 'r', reel: { name: 'Kept' }, jobId: null }], storage: 's', changedAt: '' });
+  old.close();
+  const now = new Catalogue(name);
+  expect(await now.drafts.get('f')).toMatchObject({ folder: '', storage: 's', reels: [{ reel: { name: 'Kept' } }] });
+  await now.delete();
+});
+
 describe('composing', () => {
   const disc = { fingerprint: reading.fingerprint, reading, findings };
   const loaded = (): DraftHistory => reduceDraft({ record: null, past: [], future: [] }, { type: 'load', record: proposeDraft(disc) });
@@ -99,12 +114,22 @@ describe('composing', () => {
     expect(state.record?.reels[0]).toMatchObject({ jobId: 'job-1' });
   });
 
+  test('a reel whose job failed is planned again, and stays so through undo and redo', () => {
+    const id = loaded().record?.reels[0]?.id ?? '';
+    let state = reduceDraft(loaded(), { type: 'queued', reelId: id, jobId: 'job-1' });
+    state = reduceDraft(state, { type: 'change', make: rename('renamed') });
+    state = reduceDraft(state, { type: 'plan again', reelId: id });
+    state = reduceDraft(state, { type: 'undo' });
+    expect(state.record?.reels[0]).toMatchObject({ jobId: null });
+    expect(reduceDraft(state, { type: 'place', folder: 'Films' }).record).toMatchObject({ folder: 'Films', storage: null });
+  });
+
   test('nothing happens before a disc is loaded', () => {
     const nothing: DraftHistory = { record: null, past: [], future: [] };
     for (const action of [
       { type: 'undo' },
       { type: 'redo' },
-      { type: 'storage', storage: 'x' },
+      { type: 'place', storage: 'x' },
       { type: 'change', make: rename('x') },
     ] as const)
       expect(reduceDraft(nothing, action)).toBe(nothing);

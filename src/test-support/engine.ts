@@ -156,10 +156,11 @@ export class TestEngine {
     source: SourceRef,
     reel: (reading: SubmitJob['reading']) => Reel,
     storage = 'library',
+    folder = '',
   ): Promise<{ jobId: string; fileName: string }> {
     const { reading } = await this.read(source);
     if (!reading) throw new Error('nothing was read');
-    return this.call('submitJob', { body: { source, fingerprint: reading.fingerprint, reading, reel: reel(reading), storage } });
+    return this.call('submitJob', { body: { source, fingerprint: reading.fingerprint, reading, reel: reel(reading), storage, folder } });
   }
 
   async job(id: string): Promise<JobState> {

@@ -37,6 +37,21 @@ export function safeFileName(text: string): string {
   return RESERVED.test(name) ? `${name} -` : name;
 }
 
+const MAX_FOLDER_DEPTH = 6;
+
+/**
+ * Makes a folder path inside a storage out of any text: parts between slashes, each a safe name; never absolute, never
+ * upwards, at most six deep. Empty for the storage itself.
+ */
+export function safeFolderPath(text: string): string {
+  return text
+    .split(/[/\\]/)
+    .filter((part) => /[^.\s]/.test(part))
+    .slice(0, MAX_FOLDER_DEPTH)
+    .map(safeFileName)
+    .join('/');
+}
+
 /** A label such as THE_LAMP-ROOM as words. Short ones without a lower-case letter are capitalised. */
 export function nameFromLabel(label: string): string {
   const words = label

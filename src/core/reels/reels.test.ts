@@ -1,7 +1,17 @@
 import { findRoles } from '../findings';
 import { audioTrack, offers, sketchReading, subtitleTrack } from '@/test-support/readings';
 import { seeded } from '@/test-support/random';
-import { coverageOf, estimateReel, nameFromLabel, proposeReels, safeFileName, takeAudio, takeSubtitle, wholeTitleReel } from '.';
+import {
+  coverageOf,
+  estimateReel,
+  nameFromLabel,
+  proposeReels,
+  safeFileName,
+  safeFolderPath,
+  takeAudio,
+  takeSubtitle,
+  wholeTitleReel,
+} from '.';
 
 describe('file names', () => {
   test.each([
@@ -39,6 +49,16 @@ describe('file names', () => {
       expect(name.isWellFormed?.() ?? true).toBe(true);
     }
     expect(safeFileName('x'.repeat(300))).toHaveLength(200);
+  });
+
+  test.each([
+    ['Films/Documentaries', 'Films/Documentaries'],
+    ['/etc/../..//x\\y/', 'etc/x/y'],
+    [' . / .. /', ''],
+    ['a/b/c/d/e/f/g/h', 'a/b/c/d/e/f'],
+    ['', ''],
+  ])('folder %j becomes %j', (given, expected) => {
+    expect(safeFolderPath(given)).toBe(expected);
   });
 
   test.each([

@@ -4,7 +4,7 @@ import { useLiveQuery } from 'dexie-react-hooks';
 import { Redo2, Undo2 } from 'lucide-react';
 import Link from 'next/link';
 import { useCallback, useEffect, useState } from 'react';
-import { wholeTitleReel, type Reel } from '@/core/reels';
+import { safeFolderPath, wholeTitleReel, type Reel } from '@/core/reels';
 import { catalogue, type DraftReel } from '@/store/db';
 import { discState } from '@/store/disc-state';
 import { useDraft } from '@/store/draft';
@@ -154,6 +154,8 @@ export function BenchPage({ discId }: { discId: string }) {
               setTitle(r.reel.pieces[0]?.title ?? null);
             }}
             onChange={changeReel}
+            folder={safeFolderPath(draft.record?.folder ?? '')}
+            onPlanAgain={draft.planAgain}
             onRemove={(id) => {
               draft.change((all) => all.filter((r) => r.id !== id));
             }}

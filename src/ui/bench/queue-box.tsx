@@ -39,7 +39,14 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
     for (const { id, reel } of waiting) {
       try {
         const { jobId } = await call('submitJob', {
-          body: { source: source.ref, fingerprint: disc.fingerprint, reading: disc.reading, reel, storage: storage.id },
+          body: {
+            source: source.ref,
+            fingerprint: disc.fingerprint,
+            reading: disc.reading,
+            reel,
+            storage: storage.id,
+            folder: draft.record?.folder ?? '',
+          },
         });
         draft.queued(id, jobId);
       } catch (error) {
@@ -83,17 +90,29 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
           aria-label="Library storage"
           value={storage?.id ?? ''}
           onChange={(e) => {
-            draft.setStorage(e.target.value);
+            draft.setPlace({ storage: e.target.value });
           }}
           className="min-w-0 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink"
         >
           {storages.map((s) => (
             <option key={s.id} value={s.id}>
               {s.name}
-              {s.freeBytes === null ? ', not there' : `, ${bytes(s.freeBytes)} free`}
+              {!s.available ? ', not there' : s.freeBytes === null ? '' : `, ${bytes(s.freeBytes)} free`}
             </option>
           ))}
         </select>
+      </label>
+      <label className="grid grid-cols-[44px_minmax(0,1fr)] items-center gap-x-2">
+        <span>folder</span>
+        <input
+          aria-label="Folder in the library"
+          value={draft.record?.folder ?? ''}
+          placeholder="the library itself"
+          onChange={(e) => {
+            draft.setPlace({ folder: e.target.value });
+          }}
+          className="min-w-0 rounded-[5px] border border-line bg-card px-1.5 py-0.5 text-ink placeholder:text-third"
+        />
       </label>
       <p>{waiting.length === 0 ? 'Everything planned is on the queue.' : `${plural(waiting.length, 'reel')}, about ${bytes(needed)}`}</p>
       <Button

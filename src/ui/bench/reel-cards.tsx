@@ -35,17 +35,38 @@ function RecipeBoxes({ reel, onChange, disabled }: { reel: Reel; onChange: (reel
   );
 }
 
-function JobLine({ job }: { job: JobState | undefined }) {
-  if (!job) return <StateText state="none">its job is no longer on the queue</StateText>;
+function JobLine({ job, onPlanAgain }: { job: JobState | undefined; onPlanAgain: () => void }) {
+  const again = (
+    <button
+      type="button"
+      className="underline hover:text-ink"
+      onClick={(e) => {
+        e.stopPropagation();
+        onPlanAgain();
+      }}
+    >
+      Plan again
+    </button>
+  );
+  if (!job)
+    return (
+      <span className="flex justify-between gap-2">
+        <StateText state="none">no longer on the queue</StateText>
+        {again}
+      </span>
+    );
   const state = job.state === 'done' ? 'kept' : job.state === 'failed' || job.state === 'cancelled' ? 'damaged' : 'running';
   const share = job.state === 'running' && job.total > 0 ? `, ${String(Math.floor((100 * job.done) / job.total))} %` : '';
   return (
-    <Link href={job.state === 'done' ? '/vault' : '/queue'} className="hover:underline">
-      <StateText state={state}>
-        {JOB[job.state]}
-        {share}
-      </StateText>
-    </Link>
+    <span className="flex justify-between gap-2">
+      <Link href={job.state === 'done' ? '/vault' : '/queue'} className="hover:underline">
+        <StateText state={state}>
+          {JOB[job.state]}
+          {share}
+        </StateText>
+      </Link>
+      {(job.state === 'failed' || job.state === 'cancelled') && again}
+    </span>
   );
 }
 
@@ -55,18 +76,21 @@ interface CardProps {
   readonly disc: DiscRecord;
   readonly draft: DraftReel;
   readonly place: string;
+  /** Folder of the library that results go to; empty for the library itself. */
+  readonly folder: string;
   readonly selected: boolean;
   readonly jobs: readonly JobState[];
   readonly onSelect: () => void;
   readonly onChange: (reel: Reel) => void;
   readonly onRemove: () => void;
+  readonly onPlanAgain: () => void;
 }
 
-function ReelCard({ disc, contents, draft, place, selected, jobs, onSelect, onChange, onRemove }: CardProps) {
+function ReelCard({ disc, contents, draft, place, folder, selected, jobs, onSelect, onChange, onRemove, onPlanAgain }: CardProps) {
   const { reel, jobId } = draft;
   const estimate = estimateReel(disc.reading, reel);
   const locked = jobId !== null;
-  const fileName = safeFileName(reel.name);
+  const fileName = [...folder.split('/').filter(Boolean), safeFileName(reel.name)].join(' / ');
   const pieces = reel.pieces.map((p) => {
     const chapters = disc.reading.titles.find((t) => t.number === p.title)?.chapters.length ?? 0;
     return `title ${String(p.title)}${p.fromChapter === 1 && p.toChapter === chapters ? (chapters > 1 ? `, all ${String(chapters)} chapters` : '') : `, chapters ${String(p.fromChapter)} to ${String(p.toChapter)}`}`;
@@ -125,7 +149,7 @@ function ReelCard({ disc, contents, draft, place, selected, jobs, onSelect, onCh
         </span>
         <span className="text-second">{locked ? 'job' : 'file'}</span>
         {locked ? (
-          <JobLine job={jobs.find((j) => j.id === jobId)} />
+          <JobLine job={jobs.find((j) => j.id === jobId)} onPlanAgain={onPlanAgain} />
         ) : (
           <span className="truncate" title={fileName}>
             {fileName}
@@ -141,19 +165,23 @@ function ReelCard({ disc, contents, draft, place, selected, jobs, onSelect, onCh
 export function ReelCards({
   disc,
   reels,
+  folder,
   selected,
   engine,
   onSelect,
   onChange,
   onRemove,
+  onPlanAgain,
 }: {
   disc: DiscRecord;
   reels: readonly DraftReel[];
+  folder: string;
   selected: string | null;
   engine: EngineState | null;
   onSelect: (draft: DraftReel) => void;
   onChange: (id: string, reel: Reel) => void;
   onRemove: (id: string) => void;
+  onPlanAgain: (id: string) => void;
 }) {
   const contents = useMemo(
     () => new Map(layoutMap(disc.reading, disc.findings, 'place').lanes.map((l) => [l.title, l.blocks[0]?.content ?? 0])),
@@ -172,6 +200,7 @@ export function ReelCards({
           disc={disc}
           contents={contents}
           draft={draft}
+          folder={folder}
           place={`${String(i + 1)} of ${String(reels.length)}`}
           selected={draft.id === selected}
           jobs={engine?.jobs ?? []}
@@ -183,6 +212,9 @@ export function ReelCards({
           }}
           onRemove={() => {
             onRemove(draft.id);
+          }}
+          onPlanAgain={() => {
+            onPlanAgain(draft.id);
           }}
         />
       ))}

@@ -1,0 +1,59 @@
+'use client';
+
+import { useState } from 'react';
+import type { JobEvent } from '@/contract';
+import { call } from '@/store/api';
+import { STAGE } from '../words';
+
+function lineOf(event: JobEvent): string {
+  switch (event.type) {
+    case 'started':
+      return `runner ${String(event.pid)} started`;
+    case 'stage':
+      return STAGE[event.stage];
+    case 'note':
+      return event.text;
+    case 'parted':
+      return 'the disc is no longer needed; encoding waits for its turn';
+    case 'finished':
+      return `finished: ${event.files.join(', ')}`;
+    case 'failed':
+      return `failed: ${event.problem.message}`;
+    case 'cancelled':
+      return 'cancelled';
+    case 'progress':
+      return '';
+  }
+}
+
+/** The plain log of a job, fetched when it is opened. */
+export function JobLog({ id }: { id: string }) {
+  const [events, setEvents] = useState<readonly JobEvent[] | null>(null);
+  const load = () =>
+    void call('jobLog', { id }).then(
+      (r) => {
+        setEvents(r.events);
+      },
+      () => {
+        setEvents([]);
+      },
+    );
+  return (
+    <details
+      onToggle={(e) => {
+        if (e.currentTarget.open) load();
+      }}
+    >
+      <summary className="w-fit text-[12px] text-second hover:text-ink">Log</summary>
+      <ol className="mt-1 max-h-44 overflow-y-auto rounded-[5px] bg-paper px-2.5 py-1.5 text-[12px]">
+        {events?.map((e) => (
+          <li key={e.seq} className="grid grid-cols-[64px_minmax(0,1fr)]">
+            <span className="text-third">{e.at.slice(11, 19)}</span>
+            <span className="break-words">{lineOf(e)}</span>
+          </li>
+        ))}
+        {events?.length === 0 && <li>Nothing was written.</li>}
+      </ol>
+    </details>
+  );
+}

@@ -1,0 +1,130 @@
+'use client';
+
+import Link from 'next/link';
+import { STAGES, type JobState, type Stage } from '@/contract';
+import { call } from '@/store/api';
+import { bytes, clock, dayTime, timeLeft } from '../format';
+import { Bar, Button, StateText, type State } from '../parts/controls';
+import { ProblemNote } from '../parts/problem-note';
+import { useAction } from '../parts/use-action';
+import { JOB, RECIPE, STAGE } from '../words';
+import { JobLog } from './job-log';
+
+const MARK: Readonly<Record<JobState['state'], State>> = {
+  waiting: 'planned',
+  running: 'running',
+  interrupted: 'eyes',
+  done: 'kept',
+  failed: 'damaged',
+  cancelled: 'none',
+};
+
+const stagesOf = (job: JobState): Stage[] =>
+  STAGES.filter((s) => s === 'placing' || (s.startsWith('master') ? job.recipes.includes('master') : job.recipes.includes('access')));
+
+function amount(job: JobState): string {
+  if (job.total === 0) return '';
+  return job.unit === 'bytes' ? `${bytes(job.done)} of ${bytes(job.total)}` : `${clock(job.done)} of ${clock(job.total)}`;
+}
+
+function speed(job: JobState): string {
+  if (job.rate === null || job.rate <= 0) return '';
+  return job.unit === 'bytes' ? `${bytes(job.rate)}/s` : `${(job.rate / 1000).toFixed(1)} × playing time`;
+}
+
+/** One bar per stage: what is done, what runs, what is to come. */
+function StageLine({ job }: { job: JobState }) {
+  const stages = stagesOf(job);
+  const at = job.stage ? stages.indexOf(job.stage) : -1;
+  return (
+    <ol className="flex gap-1.5" aria-label="Stages">
+      {stages.map((stage, i) => {
+        const now = i === at && job.state === 'running';
+        const share = i < at ? 1 : now && job.total > 0 ? job.done / job.total : 0;
+        const tone = job.state === 'failed' && i === at ? 'bg-damaged' : i < at ? 'bg-kept' : 'bg-accent';
+        return (
+          <li key={stage} aria-current={now ? 'step' : undefined} className="min-w-0 flex-1">
+            <Bar value={share} label={STAGE[stage]} tone={tone} />
+            <span className={`block truncate pt-0.5 text-[12px] ${now ? 'text-ink' : 'text-third'}`}>{STAGE[stage]}</span>
+          </li>
+        );
+      })}
+    </ol>
+  );
+}
+
+/** What is said beside a job that does not run. */
+function standing(job: JobState): string {
+  if (job.state === 'waiting') return job.stage === 'access' ? 'master proven, waits for an encoder' : `queued ${dayTime(job.createdAt)}`;
+  return job.endedAt ? `ended ${dayTime(job.endedAt)}` : '';
+}
+
+function Actions({ job }: { job: JobState }) {
+  const action = useAction();
+  const over = job.state === 'done' || job.state === 'failed' || job.state === 'cancelled';
+  const run = (name: 'cancelJob' | 'retryJob' | 'forgetJob') => () => void action.run(() => call(name, { id: job.id }));
+  return (
+    <span className="flex shrink-0 items-center gap-1.5">
+      {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
+      {!over && (
+        <Button tone="danger" disabled={action.busy} onClick={run('cancelJob')}>
+          Cancel
+        </Button>
+      )}
+      {job.state === 'done' && (
+        <Link href="/vault" className="px-1.5 underline">
+          See it in the vault
+        </Link>
+      )}
+      {(job.state === 'failed' || job.state === 'cancelled') && (
+        <Button disabled={action.busy} onClick={run('retryJob')}>
+          Retry
+        </Button>
+      )}
+      {over && (
+        <Button tone="quiet" disabled={action.busy} onClick={run('forgetJob')}>
+          Clear
+        </Button>
+      )}
+    </span>
+  );
+}
+
+/** One job: a line while it waits or is over, more while it runs or where it failed. */
+export function JobRow({ job }: { job: JobState }) {
+  const working = job.state === 'running' || job.state === 'interrupted';
+  const left = job.rate && job.total > job.done ? (job.total - job.done) / job.rate : null;
+  return (
+    <li aria-label={`Job ${job.name}`} className="flex flex-col gap-2 border-b border-faint px-4 py-2 last:border-0">
+      <div className="grid grid-cols-[minmax(0,2fr)_150px_minmax(0,3fr)_auto] items-baseline gap-3">
+        <span className="truncate font-serif text-[16px] font-medium" title={[job.folder, job.fileName].filter(Boolean).join(' / ')}>
+          {job.name}
+        </span>
+        <StateText state={MARK[job.state]}>{JOB[job.state]}</StateText>
+        <span className="truncate text-second">
+          {!working && <span className="pr-2">{standing(job)} ·</span>}
+          {job.recipes.map((r) => RECIPE[r]).join(' and ')} · from{' '}
+          <Link className="hover:underline" href={`/bench/${job.fingerprint.slice(0, 16)}`}>
+            {job.disc}
+          </Link>{' '}
+          to {[job.storage, job.folder].filter(Boolean).join(' / ')}
+          {job.attempts > 1 ? ` · attempt ${String(job.attempts)}` : ''}
+        </span>
+        <Actions job={job} />
+      </div>
+      {(working || job.state === 'failed') && <StageLine job={job} />}
+      {working && (
+        <div className="grid grid-cols-[minmax(0,2fr)_150px_minmax(0,3fr)] gap-3 text-second">
+          <span>
+            {job.stage ? STAGE[job.stage] : 'starting'}
+            {amount(job) ? `, ${amount(job)}` : ''}
+          </span>
+          <span>{speed(job)}</span>
+          <span>{left === null ? '' : `about ${timeLeft(left)} left of this stage`}</span>
+        </div>
+      )}
+      {job.problem && job.state === 'failed' && <ProblemNote problem={job.problem} />}
+      {job.state !== 'waiting' && <JobLog id={job.id} />}
+    </li>
+  );
+}
