@@ -1,13 +1,13 @@
 'use client';
 
 import { useMemo, useState, type KeyboardEvent } from 'react';
-import { layoutMap, type Role } from '@/core/findings';
+import { layoutMap, type MapBlock, type Role } from '@/core/findings';
 import type { Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, plural } from '../format';
 import { Panel } from '../parts/controls';
 import { roleOf } from '../words';
-import { hueOf, letterOf } from './hues';
+import { hueOf, letterOf, paleHue } from './hues';
 
 const GROUPS: readonly { readonly name: string; readonly roles: readonly Role[] }[] = [
   { name: 'Film', roles: ['main'] },
@@ -151,6 +151,39 @@ export function DiscMap({
   );
 }
 
+const REPEATS: ReadonlySet<Role> = new Set(['play-all', 'duplicate', 'part']);
+const percent = (share: number) => `${(share * 100).toFixed(3)}%`;
+
+/** A stretch of a lane: its own material in full colour, what repeats another's paler, what can not be taken hatched. */
+function Block({
+  block,
+  usable,
+  repeats,
+  letter,
+  facts,
+}: {
+  block: MapBlock;
+  usable: boolean;
+  repeats: boolean;
+  letter: boolean;
+  facts: string;
+}) {
+  const look = !usable ? 'hatch border border-current text-damaged' : repeats ? 'text-ink' : `text-on-hue ${hueOf(block.content)}`;
+  return (
+    <div
+      title={facts}
+      className={`absolute top-0.5 h-5 min-w-[5px] overflow-hidden rounded-[2px] px-1 text-[11px] leading-5 ${look}`}
+      style={{
+        left: percent(block.from),
+        width: `max(5px, calc(${percent(block.to - block.from)} - 1px))`,
+        ...(usable && repeats ? { backgroundColor: paleHue(block.content) } : {}),
+      }}
+    >
+      {letter ? letterOf(block.content) : ''}
+    </div>
+  );
+}
+
 function Lane({
   title,
   disc,
@@ -171,7 +204,6 @@ function Lane({
   const finding = disc.findings.titles.find((f) => f.title === title.number);
   const role = finding ? roleOf(finding) : '';
   const shift = disc.findings.titles.some((f) => f.role === 'play-all' || f.role === 'duplicate' || f.role === 'part');
-  const percent = (n: number) => `${(n * 100).toFixed(3)}%`;
   return (
     <div
       id={`lane-${String(title.number)}`}
@@ -196,14 +228,14 @@ function Lane({
       </div>
       <div className="relative h-6">
         {lane?.blocks.map((block) => (
-          <div
+          <Block
             key={block.segments[0]}
-            title={`${clock(title.durationMs)}, ${plural(block.segments.length, 'segment')}${block.shared ? ', shared with another title' : ''}`}
-            className={`absolute top-0.5 h-5 min-w-[5px] overflow-hidden rounded-[2px] px-1 text-[11px] leading-5 text-on-hue ${title.state === 'usable' ? hueOf(block.content) : 'hatch border border-current text-damaged'} ${finding?.role === 'play-all' || finding?.role === 'duplicate' ? 'opacity-55' : ''}`}
-            style={{ left: percent(block.from), width: `max(5px, calc(${percent(block.to - block.from)} - 1px))` }}
-          >
-            {shift && block.shared ? letterOf(block.content) : ''}
-          </div>
+            block={block}
+            usable={title.state === 'usable'}
+            repeats={finding !== undefined && REPEATS.has(finding.role)}
+            letter={shift && block.shared}
+            facts={`${clock(title.durationMs)}, ${plural(block.segments.length, 'segment')}${block.shared ? ', shared with another title' : ''}`}
+          />
         ))}
         {lane && taken && lane.blocks[0] && (
           <div

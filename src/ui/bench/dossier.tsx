@@ -155,7 +155,7 @@ function Chapters({
         const inside = piece ? chapter.number >= piece.fromChapter && chapter.number <= piece.toChapter : true;
         const place = piece ? chapter.number - piece.fromChapter : -1;
         return (
-          <li key={chapter.number} className={`grid grid-cols-[20px_minmax(0,1fr)_auto] items-center gap-1 ${inside ? '' : 'opacity-60'}`}>
+          <li key={chapter.number} className={`grid grid-cols-[20px_minmax(0,1fr)_auto] items-center gap-1 ${inside ? '' : 'text-third'}`}>
             <span className="text-right text-second">{chapter.number}</span>
             {reel && inside ? (
               <input

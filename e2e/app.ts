@@ -1,0 +1,134 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { test as base, expect, type Page } from '@playwright/test';
+
+const DISCS = path.resolve('.cache/proving/discs');
+
+/** The whole application, started as `npm start` does, over the proving discs and a library of its own. */
+export interface App {
+  readonly address: string;
+  readonly library: string;
+  /** Names in the library that anybody would take for results. */
+  results(): string[];
+  /** Kills a part; the supervisor is to start it again. */
+  kill(part: 'engine' | 'web'): void;
+}
+
+function writeConfig(folder: string): string {
+  const library = path.join(folder, 'library');
+  const images = path.join(folder, 'images');
+  for (const made of [library, images]) mkdirSync(made);
+  for (const name of ['QUAY.iso', 'LOCKS.iso']) writeFileSync(path.join(images, name), readFileSync(path.join(DISCS, name)));
+  writeFileSync(path.join(images, 'BROKEN.iso'), Buffer.alloc(500_000, 7));
+  mkdirSync(path.join(images, 'Shelf 2', 'Not a disc'), { recursive: true });
+  const disc = (id: string, label: string, change: object) => {
+    const file = path.join(folder, `${id}.json`);
+    writeFileSync(
+      file,
+      JSON.stringify({ label, image: path.join(DISCS, 'QUAY.iso'), bytesPerSecond: 1e9, spinUpMs: 50, scratches: [], ...change }),
+    );
+    return { id, label, file };
+  };
+  const config = path.join(folder, 'config.json');
+  writeFileSync(
+    config,
+    JSON.stringify({
+      dataFolder: folder,
+      roots: [{ id: 'images', name: 'Disc images', path: images }],
+      storages: [{ id: 'library', name: 'Museum library', path: library }],
+      drives: [
+        {
+          id: 'tray-1',
+          name: 'Tray 1',
+          discs: [disc('slow', 'The quay, slowly', { bytesPerSecond: 1.6e6 }), disc('sleepy', 'The quay, asleep', { spinUpMs: 60_000 })],
+        },
+      ],
+    }),
+  );
+  return config;
+}
+
+async function start(folder: string): Promise<{ app: App; stop: () => Promise<void> }> {
+  const child: ChildProcess = spawn(process.execPath, ['e2e/serve.mjs', writeConfig(folder), folder], {
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+  });
+  const address = await new Promise<string>((resolve, reject) => {
+    child.once('message', (message) => {
+      resolve((message as { address: string }).address);
+    });
+    child.once('exit', (code) => {
+      reject(new Error(`the application ended with ${String(code)}`));
+    });
+  });
+  const library = path.join(folder, 'library');
+  return {
+    app: {
+      address,
+      library,
+      results: () =>
+        readdirSync(library, { recursive: true })
+          .map(String)
+          .filter((n) => /\.(mkv|mp4|json)$/.test(n))
+          .sort(),
+      kill: (part) => {
+        child.send({ kill: part });
+      },
+    },
+    stop: async () => {
+      const ended = new Promise((resolve) => child.once('exit', resolve));
+      child.kill('SIGTERM');
+      await ended;
+    },
+  };
+}
+
+export const test = base.extend<{ complaints: string[]; open: (place: string) => Promise<void> }, { app: App }>({
+  app: [
+    async ({}, use) => {
+      const folder = mkdtempSync(path.join(tmpdir(), 'careful-vault-e2e-'));
+      const { app, stop } = await start(folder);
+      await use(app);
+      await stop();
+      rmSync(folder, { recursive: true, force: true });
+    },
+    { scope: 'worker' },
+  ],
+  /** What the browser's console complained of: a page that breaks its own content policy says so here. */
+  complaints: async ({ page }, use) => {
+    const heard: string[] = [];
+    page.on('console', (message) => {
+      if (message.type() === 'error') heard.push(message.text());
+    });
+    page.on('pageerror', (error) => heard.push(error.message));
+    await use(heard);
+  },
+  open: async ({ page, app, complaints }, use) => {
+    void complaints;
+    await use(async (place) => {
+      await page.goto(`${app.address}${place}`);
+    });
+  },
+});
+
+export { expect };
+
+/** Reads an image from the Shelf, as one does with the mouse. */
+export async function readImage(page: Page, file: string, name: string): Promise<void> {
+  await page.getByRole('button', { name: `Read ${file}`, exact: true }).click();
+  await expect(page.getByRole('link', { name, exact: true })).toBeVisible();
+}
+
+/** From the Shelf to the Bench of a disc that has been read. */
+export async function openBench(page: Page, name: string): Promise<void> {
+  await page.getByRole('link', { name, exact: true }).click();
+  await expect(page.getByRole('heading', { level: 1, name })).toBeVisible();
+}
+
+/** Gives the only reel a name of its own and sends it to the queue. */
+export async function queueAs(page: Page, name: string): Promise<void> {
+  await page.getByLabel('Name of the reel').fill(name);
+  await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
+  await expect(page.getByText('Everything planned is on the queue.')).toBeVisible();
+}

@@ -1,0 +1,159 @@
+import { AxeBuilder } from '@axe-core/playwright';
+import { request } from 'node:http';
+import { expect, openBench, queueAs, readImage, test } from './app';
+
+test('the engine and the web server may die while a job runs; the page comes back, the job goes on', async ({ page, app, open }) => {
+  await open('/');
+  await page.getByLabel('Insert a disc into Tray 1').click();
+  await page.getByRole('option', { name: 'The quay, slowly' }).click();
+  await openBench(page, 'Quay');
+  await queueAs(page, 'Survivor');
+  await page.getByRole('link', { name: /^Queue/ }).click();
+  const job = page.getByRole('listitem', { name: 'Job Survivor' });
+  await expect(job).toContainText('reading the disc into the master,');
+  app.kill('engine');
+  await expect(page.getByText('The engine does not answer')).toBeVisible();
+  await expect(page.getByText('The engine does not answer')).toBeHidden();
+  app.kill('web');
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible();
+  await expect
+    .poll(async () =>
+      page.reload().then(
+        (r) => r?.status(),
+        () => 0,
+      ),
+    )
+    .toBe(200);
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible();
+  await expect(job).not.toContainText('attempt 2');
+  expect(app.results()).toContain('Survivor.mkv');
+});
+
+test('what is no disc is said to be none, and other places can be looked through', async ({ page, open }) => {
+  await open('/');
+  await page.getByRole('button', { name: 'Read BROKEN.iso' }).click();
+  await expect(page.getByRole('main').getByRole('alert')).toContainText('neither UDF nor ISO 9660 was found');
+  await expect(page.getByRole('main').getByRole('alert')).toContainText('Choose a disc image');
+  await page.getByRole('button', { name: 'Choose…' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('button', { name: 'Shelf 2' }).click();
+  await dialog.getByRole('button', { name: 'Not a disc' }).click();
+  await expect(dialog).toContainText('Nothing here that could be read.');
+  await page.keyboard.press('Escape');
+  await expect(dialog).toBeHidden();
+});
+
+test('all of it by keyboard: read, look, take, undo, queue', async ({ page, open, app }) => {
+  await open('/');
+  const tabTo = async (name: string | RegExp, role: 'button' | 'link') => {
+    const target = page.getByRole(role, { name }).first();
+    for (let i = 0; i < 40; i++) {
+      if (await target.evaluate((element) => element === document.activeElement)) return;
+      await page.keyboard.press('Tab');
+    }
+    throw new Error(`Tab does not reach ${String(name)}`);
+  };
+  await tabTo('Read QUAY.iso', 'button');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('link', { name: 'Quay', exact: true })).toBeVisible();
+  await tabTo(/^Quay$/, 'link');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('article')).toHaveCount(1);
+  // Lanes by arrow, take by T, undo and redo.
+  await page.getByRole('option', { name: /^Title 2/ }).focus();
+  await page.keyboard.press('ArrowDown');
+  await expect(page.getByRole('region', { name: 'Title 1' })).toBeVisible();
+  await page.keyboard.press('t');
+  await expect(page.getByRole('article')).toHaveCount(2);
+  await page.keyboard.press('Control+z');
+  await expect(page.getByRole('article')).toHaveCount(1);
+  await page.keyboard.press('Control+Shift+z');
+  await expect(page.getByRole('article')).toHaveCount(2);
+  await page.keyboard.press('Control+z');
+  await page.getByLabel('Name of the reel').fill('By hand');
+  await page.getByLabel('Name of the reel').press('Escape');
+  await page.getByRole('option', { name: /^Title 2/ }).focus();
+  await page.keyboard.press('q');
+  await expect(page.getByText('Everything planned is on the queue.')).toBeVisible();
+  await expect.poll(() => app.results()).toContain('By hand.mkv');
+});
+
+for (const theme of ['light', 'dark'] as const) {
+  test(`no serious fault of accessibility, no complaint of the browser: ${theme}`, async ({ page, open, complaints }) => {
+    await page.emulateMedia({ colorScheme: theme });
+    await open('/');
+    await readImage(page, 'QUAY.iso', 'Quay');
+    for (const place of ['/', '/bench', '/queue', '/vault']) {
+      await open(place);
+      await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+      await page.waitForTimeout(400);
+      const { violations } = await new AxeBuilder({ page }).analyze();
+      expect(
+        violations
+          .filter((v) => v.impact === 'serious' || v.impact === 'critical')
+          .map(
+            (v) =>
+              `${place} ${v.id}: ${v.nodes
+                .map((n) => n.html)
+                .join(' ')
+                .slice(0, 400)}`,
+          ),
+      ).toEqual([]);
+    }
+    expect(complaints).toEqual([]);
+  });
+}
+
+test('the theme that was chosen is remembered', async ({ page, open }) => {
+  await open('/');
+  const ground = () => page.evaluate(() => getComputedStyle(document.body).backgroundColor);
+  const before = await ground();
+  await page.getByRole('button', { name: 'Light or dark' }).click();
+  const after = await ground();
+  expect(after).not.toBe(before);
+  await page.reload();
+  expect(await ground()).toBe(after);
+});
+
+test('screens hold from 1024 to 2560 pixels: nothing leaves them sideways', async ({ page, open }) => {
+  await open('/');
+  await readImage(page, 'LOCKS.iso', 'Locks');
+  for (const width of [1024, 1280, 2560]) {
+    await page.setViewportSize({ width, height: 800 });
+    for (const place of ['/', '/bench', '/queue', '/vault']) {
+      await open(place);
+      await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+      expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);
+    }
+  }
+});
+
+test('the web server answers its own pages only', async ({ app }) => {
+  const { port } = new URL(app.address);
+  const ask = (path: string, headers: Record<string, string>, method = 'GET') =>
+    new Promise<{ status: number; policy: string }>((resolve, reject) => {
+      const outgoing = request({ host: '127.0.0.1', port, path, method, headers }, (response) => {
+        response.resume();
+        resolve({ status: response.statusCode ?? 0, policy: String(response.headers['content-security-policy'] ?? '') });
+        if (path.endsWith('/events')) outgoing.destroy();
+      });
+      outgoing.on('error', reject);
+      outgoing.end();
+    });
+  const own = { host: `127.0.0.1:${port}` };
+  expect(await ask('/', own)).toMatchObject({ status: 200, policy: expect.stringContaining("default-src 'self'") as unknown as string });
+  expect((await ask('/api/state', own)).status).toBe(200);
+  expect((await ask('/api/state', { host: `evil.example:${port}` })).status).toBe(403);
+  expect((await ask('/', { host: 'evil.example', 'x-forwarded-host': `127.0.0.1:${port}` })).status).toBe(403);
+  expect((await ask('/api/state', { ...own, origin: 'https://evil.example' })).status).toBe(403);
+  expect((await ask('/api/events', { ...own, 'sec-fetch-site': 'cross-site' })).status).toBe(403);
+  expect((await ask('/api/drives/tray-1/eject', own, 'POST')).status).toBe(403);
+  for (const path of [
+    '/api/outputs/..%2f..%2fetc%2fpasswd/play',
+    '/api/browse?root=images&path=../..',
+    '/api/../../etc/passwd',
+    '/_next/../package.json',
+  ]) {
+    expect((await ask(path, own)).status).toBeGreaterThanOrEqual(400);
+  }
+});

@@ -1,0 +1,11 @@
+// Starts the application for a browser test and takes orders from it.
+import { announce, freePort } from '../scripts/address.mjs';
+import { supervise } from '../scripts/supervise.mjs';
+
+const [config, dataFolder] = process.argv.slice(2);
+const port = await freePort(4800 + Math.floor(Math.random() * 400));
+const { parts } = supervise({ config, dataFolder, port });
+process.on('message', ({ kill }) => parts[kill]?.kill('SIGKILL'));
+process.once('disconnect', () => process.kill(process.pid, 'SIGTERM'));
+await announce(port);
+process.send({ address: `http://127.0.0.1:${port}` });

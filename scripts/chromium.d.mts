@@ -1,0 +1,5 @@
+import type { Browser } from '@playwright/test';
+
+export const CHROMIUM: string;
+export const CHROMIUM_ARGS: string[];
+export function launchChromium(): Promise<Browser>;

@@ -1,0 +1,30 @@
+// npm test: sets itself up, then types, lint, format, the dependency rule, unit tests and browser tests.
+import { readFileSync } from 'node:fs';
+import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
+
+process.chdir(root);
+ensurePrograms(['ffmpeg', 'ffprobe', 'dvdauthor', 'spumux', 'genisoimage', '7z', 'setpriv', 'chromium']);
+ensurePackages();
+
+const started = Date.now();
+const step = (name, program, args) => {
+  console.log(`\n== ${name} (${Math.round((Date.now() - started) / 1000)} s)`);
+  must(process.execPath, [`node_modules/${program}`, ...args], { env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' } });
+};
+
+// A lock file made where some machines' packages were not published yet can not be installed from.
+const lock = readFileSync('package-lock.json', 'utf8');
+if (!lock.includes('node_modules/@next/swc-darwin-arm64') || lock.includes('"resolved"')) {
+  console.error('package-lock.json lacks packages of other machines, or names a registry: make it anew');
+  process.exit(1);
+}
+const { buildAll } = await import('./build.mjs');
+console.log('\n== build');
+await buildAll(); // also writes the route types that the compiler wants
+step('types', 'typescript/bin/tsc', ['--noEmit']);
+step('lint', 'eslint/bin/eslint.js', ['.']);
+step('format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']);
+step('arrows between the rooms', 'dependency-cruiser/bin/dependency-cruise.mjs', ['src', '--config', '.dependency-cruiser.mjs']);
+step('unit tests', 'jest/bin/jest.js', ['--silent']);
+step('browser tests', '@playwright/test/cli.js', ['test']);
+console.log(`\nall passed in ${Math.round((Date.now() - started) / 1000)} s`);
