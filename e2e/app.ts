@@ -104,8 +104,7 @@ export const test = base.extend<{ complaints: string[]; open: (place: string) =>
     page.on('pageerror', (error) => heard.push(error.message));
     await use(heard);
   },
-  open: async ({ page, app, complaints }, use) => {
-    void complaints;
+  open: async ({ page, app }, use) => {
     await use(async (place) => {
       await page.goto(`${app.address}${place}`);
     });

@@ -265,7 +265,7 @@ describe('what breaks', () => {
     // As root nothing looks read-only until it is tried.
     const system = await engine.submit(image, reel(1, 'System'), 'system').then(
       (a) => engine.jobUntil(a.jobId, over).then((j) => j.problem?.code),
-      (e: Refused) => e.problem.code,
+      (e: unknown) => (e as Refused).problem.code,
     );
     expect(system).toBe('storage-read-only');
 

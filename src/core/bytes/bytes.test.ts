@@ -84,7 +84,7 @@ describe('sources', () => {
     const random = seeded(seed);
     const data = random.bytes(300_000);
     const plain = memorySource('plain', data);
-    for (const other of [cachedSource(plain), blobSource('file', new Blob([data.slice().buffer as ArrayBuffer]))]) {
+    for (const other of [cachedSource(plain), blobSource('file', new Blob([data.slice().buffer]))]) {
       for (let i = 0; i < 60; i++) {
         const offset = random.int(data.byteLength + 100);
         const [a, b] = [new Uint8Array(random.int(140_000)), new Uint8Array(0)];

@@ -63,9 +63,9 @@ function kernel(): WebAssembly.Module | null {
 
 /** A store whose search runs over the bytes where they lie, sixteen at a time; a plain one where that is not possible. */
 export function scanningStore(capacityBytes: number): ByteStore {
-  const module = kernel();
-  if (!module) return plainStore(capacityBytes);
-  const { memory, find } = new WebAssembly.Instance(module).exports as unknown as {
+  const compiledKernel = kernel();
+  if (!compiledKernel) return plainStore(capacityBytes);
+  const { memory, find } = new WebAssembly.Instance(compiledKernel).exports as unknown as {
     memory: WebAssembly.Memory;
     find: (from: number, end: number) => number;
   };
