@@ -35,39 +35,52 @@ const read = async (file, name) => {
   await page.getByRole('button', { name: `Read ${file}`, exact: true }).click();
   await page.getByRole('link', { name, exact: true }).waitFor();
 };
+const bench = async (name, button) => {
+  await page.goto(`${address}/`);
+  await page.getByRole('link', { name, exact: true }).first().click();
+  await page.getByRole('button', { name: button }).waitFor();
+  await page.waitForTimeout(600);
+};
+const queueAll = async (button) => {
+  await page.getByRole('button', { name: button }).click();
+  await page.getByText('Everything planned is on the queue').waitFor();
+};
 try {
   await page.goto(address);
   await page.getByText('Tray 1').waitFor();
-  await shot('shelf-empty');
   await read('TIDE_TABLES.iso', 'Tide Tables');
   await read('LAMPLIGHTERS.iso', 'Lamplighters');
-  await page.waitForTimeout(800);
-  await shot('shelf');
-  await page.getByRole('link', { name: 'Lamplighters' }).first().click();
-  await page.getByRole('button', { name: /^Queue 1 reel/ }).waitFor();
-  await page.waitForTimeout(600);
+  await bench('Lamplighters', /^Queue 1 reel/);
   await shot('bench');
   await shot('bench-dark', 'dark');
-  await page.getByLabel('Access copy').first().check();
-  await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
-  await page.getByText('Everything planned is on the queue').waitFor();
-  await page.goto(`${address}/`);
-  await page.getByRole('link', { name: 'Tide Tables' }).first().click();
-  await page.getByRole('button', { name: /^Queue 4 reels/ }).waitFor();
-  await page.waitForTimeout(600);
+  // A short extra with an access copy, so that the queue shows an encoder at work.
+  await page.getByRole('option', { name: /^Title 3/ }).click();
+  await page.keyboard.press('t');
+  await page.getByLabel('Access copy').nth(1).check();
+  await page.getByLabel('Folder in the library').fill('Documentaries');
+  await queueAll(/^Queue 2 reels/);
+  await bench('Tide Tables', /^Queue 4 reels/);
   await shot('bench-series');
-  await page.getByRole('button', { name: /^Queue 4 reels/ }).click();
-  await page.getByText('Everything planned is on the queue').waitFor();
+  await queueAll(/^Queue 4 reels/);
   await page.getByRole('link', { name: /^Queue/ }).click();
-  await page.getByText('× playing time').first().waitFor({ timeout: 60_000 });
-  await page.waitForTimeout(3000);
+  await page.getByText('× playing time').first().waitFor({ timeout: 90_000 });
+  await page.waitForTimeout(1500);
   await shot('queue');
-  await page.getByLabel('Ended').getByText('in the vault').nth(4).waitFor({ timeout: 300_000 });
+  await page.getByLabel('Ended').getByText('in the vault', { exact: true }).nth(5).waitFor({ timeout: 240_000 });
+  await page.goto(`${address}/`);
+  await page.getByLabel('Insert a disc into Tray 1').click();
+  await page.getByRole('option', { name: 'Tide Tables' }).click();
+  await page.getByText('in the vault', { exact: true }).nth(0).waitFor();
+  await page.waitForTimeout(2500);
+  await shot('shelf');
   await page.getByRole('link', { name: /^Vault/ }).click();
   await page
-    .getByRole('button', { name: /Lossless master.*Lamplighters|Lamplighters/ })
+    .getByRole('button', { name: /^Lamplighters.*Lossless master/ })
     .first()
     .click();
+  await page.waitForFunction(() => (document.querySelector('video')?.readyState ?? 0) >= 2, null, { timeout: 60_000 });
+  await page.getByLabel('Play from').selectOption({ index: 3 });
+  await page.waitForTimeout(300);
   await page.waitForFunction(() => (document.querySelector('video')?.readyState ?? 0) >= 2, null, { timeout: 60_000 });
   await shot('vault');
   await shot('vault-dark', 'dark');

@@ -20,6 +20,7 @@ const takenTrack = z.object({
   isCommentary: z.boolean(),
   isHearingImpaired: z.boolean(),
   isVisuallyImpaired: z.boolean(),
+  isOriginal: z.boolean(),
 });
 
 export const ReelSchema = z.object({

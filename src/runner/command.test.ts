@@ -55,6 +55,7 @@ test('make takes a reel with chapters and chosen tracks', () => {
     isCommentary: false,
     isHearingImpaired: false,
     isVisuallyImpaired: false,
+    isOriginal: true,
   };
   const reel = {
     name: 'Part',

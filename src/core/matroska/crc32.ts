@@ -7,6 +7,6 @@ const TABLE = Uint32Array.from({ length: 256 }, (_, i) => {
 
 export function crc32(data: Uint8Array): number {
   let crc = 0xffffffff;
-  for (const byte of data) crc = (TABLE[(crc ^ byte) & 0xff] as number) ^ (crc >>> 8);
+  for (let i = 0; i < data.byteLength; i++) crc = (TABLE[(crc ^ (data[i] as number)) & 0xff] as number) ^ (crc >>> 8);
   return (crc ^ 0xffffffff) >>> 0;
 }

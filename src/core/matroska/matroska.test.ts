@@ -107,6 +107,7 @@ const common = {
   isCommentary: false,
   isHearingImpaired: false,
   isVisuallyImpaired: false,
+  isOriginal: false,
   codecPrivate: null,
   defaultDurationNs: null,
 };
@@ -133,6 +134,7 @@ const TRACKS: MatroskaTrack[] = [
     channels: 6,
     bitDepth: null,
     isCommentary: true,
+    isOriginal: true,
     name: 'Commentary',
   },
   { ...common, kind: 'subtitle', uid: 3n, codecId: 'S_VOBSUB', isForced: true, codecPrivate: new TextEncoder().encode('size: 720x576\n') },
@@ -249,7 +251,7 @@ describe('what is written can be read', () => {
     const { streams, chapters, format } = probed(file);
     expect(streams.map((s) => s.codec_type)).toEqual(['video', 'audio', 'subtitle']);
     expect(streams[0]).toMatchObject({ display_aspect_ratio: '16:9', field_order: 'tt' });
-    expect(streams[1]?.disposition).toMatchObject({ default: 1, comment: 1, forced: 0 });
+    expect(streams[1]?.disposition).toMatchObject({ default: 1, comment: 1, original: 1, forced: 0 });
     expect(streams[2]?.disposition).toMatchObject({ forced: 1 });
     expect(streams[1]?.tags).toMatchObject({ language: 'eng', title: 'Commentary' });
     expect(chapters.map((c) => [Number(c.start_time), c.tags?.['title']])).toEqual([

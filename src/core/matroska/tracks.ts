@@ -12,6 +12,7 @@ interface CommonTrack {
   readonly isCommentary: boolean;
   readonly isHearingImpaired: boolean;
   readonly isVisuallyImpaired: boolean;
+  readonly isOriginal: boolean;
   /** Nanoseconds per frame; null where frames differ. */
   readonly defaultDurationNs: number | null;
 }
@@ -82,6 +83,7 @@ export function trackEntry(track: MatroskaTrack, number: number): Uint8Array {
     flag(ID.FlagForced, track.isForced),
     flag(ID.FlagHearingImpaired, track.isHearingImpaired),
     flag(ID.FlagVisualImpaired, track.isVisuallyImpaired),
+    flag(ID.FlagOriginal, track.isOriginal),
     flag(ID.FlagCommentary, track.isCommentary),
     uint(ID.FlagLacing, 0),
     track.defaultDurationNs === null ? null : uint(ID.DefaultDuration, track.defaultDurationNs, 8),

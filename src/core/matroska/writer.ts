@@ -54,8 +54,9 @@ const CLUSTER_BYTES = 1024 * 1024;
 const CLUSTER_ROOM_BYTES = 2560 * 1024;
 const CLUSTER_MS = 5000;
 const MAX_BLOCK_MS = 30_000;
-/** Room in the head for what is only known at the end. */
-const HEAD_SLACK_BYTES = 1024;
+/** Room in the head for what is only known at the end: a sequence header, and names and places of chapters. */
+const HEAD_SLACK_BYTES = 2048;
+const CHAPTER_SLACK_BYTES = 64;
 const CLUSTER_HEAD_BYTES = 4 + 8 + CRC_ELEMENT_BYTES;
 
 /** FNV-1a over the text, widened to 64 bits: identifiers only have to differ inside one file. */
@@ -113,8 +114,9 @@ export class MatroskaWriter {
     ]);
     this.segmentAt = header.byteLength;
     const head = this.head(description, null);
-    this.headBytes = head.byteLength + HEAD_SLACK_BYTES;
-    await this.append(concat([header, Uint8Array.of(0x18, 0x53, 0x80, 0x67), UNKNOWN_SIZE, head, voidElement(HEAD_SLACK_BYTES)]));
+    const slackBytes = HEAD_SLACK_BYTES + description.chapters.length * CHAPTER_SLACK_BYTES;
+    this.headBytes = head.byteLength + slackBytes;
+    await this.append(concat([header, Uint8Array.of(0x18, 0x53, 0x80, 0x67), UNKNOWN_SIZE, head, voidElement(slackBytes)]));
   }
 
   /** SeekHead, Info, Tracks, Chapters: as long whether or not the places of Cues and Tags are known. */

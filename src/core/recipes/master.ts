@@ -174,6 +174,7 @@ class Describer {
         isCommentary: false,
         isHearingImpaired: false,
         isVisuallyImpaired: false,
+        isOriginal: false,
         defaultDurationNs: this.frameNs(),
         pixelWidth: sequence?.widthPixels ?? source.widthPixels,
         pixelHeight: sequence?.heightPixels ?? source.heightPixels,
@@ -192,6 +193,7 @@ class Describer {
       isCommentary: taken.isCommentary,
       isHearingImpaired: taken.isHearingImpaired,
       isVisuallyImpaired: taken.isVisuallyImpaired,
+      isOriginal: taken.isOriginal,
       codecId: CODEC_IDS[source.codec],
       defaultDurationNs: null,
     };

@@ -20,6 +20,8 @@ export interface TakenTrack {
   readonly isCommentary: boolean;
   readonly isHearingImpaired: boolean;
   readonly isVisuallyImpaired: boolean;
+  /** In the language the work was made in. DVD tables do not say which that is: false where nobody has said so. */
+  readonly isOriginal: boolean;
 }
 
 /** The two recipes there are so far: the disc's own streams, and a copy to look at. */

@@ -17,6 +17,7 @@ export function takeAudio(track: AudioTrack, isDefault: boolean): TakenTrack {
     isCommentary: COMMENTARY.has(track.purpose),
     isHearingImpaired: false,
     isVisuallyImpaired: track.purpose === 'visually impaired',
+    isOriginal: false,
   };
 }
 
@@ -30,6 +31,7 @@ export function takeSubtitle(track: SubtitleTrack): TakenTrack {
     isCommentary: COMMENTARY.has(track.purpose),
     isHearingImpaired: CAPTIONS.has(track.purpose),
     isVisuallyImpaired: false,
+    isOriginal: false,
   };
 }
 
