@@ -19,7 +19,7 @@ const target = path.resolve(process.argv[2] ?? path.join(root, 'docs', 'screensh
 mkdirSync(target, { recursive: true });
 const port = await freePort(4700);
 const { file, dataFolder } = writeDemoConfig(cache, data);
-const { parts } = supervise({ config: file, dataFolder, port });
+const { stop } = supervise({ config: file, dataFolder, port });
 await announce(port);
 
 const browser = await launchChromium();
@@ -75,7 +75,7 @@ try {
   await shot('shelf');
   await page.getByRole('link', { name: /^Vault/ }).click();
   await page
-    .getByRole('button', { name: /^Lamplighters.*Lossless master/ })
+    .getByRole('button', { name: /^Lamplighters ?Lossless master/ })
     .first()
     .click();
   await page.waitForFunction(() => (document.querySelector('video')?.readyState ?? 0) >= 2, null, { timeout: 60_000 });
@@ -86,7 +86,6 @@ try {
   await shot('vault-dark', 'dark');
 } finally {
   await browser.close();
-  for (const child of Object.values(parts)) child.kill('SIGTERM');
-  rmSync(data, { recursive: true, force: true });
-  setTimeout(() => process.exit(process.exitCode ?? 0), 2500);
+  process.once('exit', () => rmSync(data, { recursive: true, force: true }));
+  stop();
 }

@@ -31,9 +31,17 @@ export function timeLeft(seconds: number): string {
 }
 
 const dateFormat = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
+const shortDay = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' });
 const timeFormat = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit' });
 export const day = (iso: string): string => dateFormat.format(new Date(iso));
 export const dayTime = (iso: string): string => `${dateFormat.format(new Date(iso))}, ${timeFormat.format(new Date(iso))}`;
+
+/** "04:26" today, "24 Nov, 04:26" on another day: as short as it stays plain. */
+export function moment(iso: string, now = new Date()): string {
+  const then = new Date(iso);
+  const time = timeFormat.format(then);
+  return then.toDateString() === now.toDateString() ? time : `${shortDay.format(then)}, ${time}`;
+}
 
 let languages: Intl.DisplayNames | null = null;
 /** "English" for "en". A code that no one knows stays as it is. */

@@ -1,6 +1,6 @@
 import { findRoles } from '@/core/findings';
 import { offers, plays, sketchReading } from '@/test-support/readings';
-import { bytes, clock, languageName, list, numbers, timeLeft } from './format';
+import { bytes, clock, languageName, list, moment, numbers, timeLeft } from './format';
 import { discSentence, evidenceText, remarkText, roleOf } from './words';
 
 test.each([
@@ -30,6 +30,11 @@ test.each([
   [Infinity, ''],
 ])('%d s left read %j', (s, text) => {
   expect(timeLeft(s)).toBe(text);
+});
+test('a moment is as short as it stays plain', () => {
+  const now = new Date(2026, 10, 25, 12, 0);
+  expect(moment(new Date(2026, 10, 25, 4, 6).toISOString(), now)).toBe('04:06');
+  expect(moment(new Date(2026, 10, 24, 4, 6).toISOString(), now)).toBe('24 Nov, 04:06');
 });
 test('lists and runs of numbers', () => {
   expect([list([]), list([1]), list([1, 2]), list(['a', 'b', 'c'])]).toEqual(['', '1', '1 and 2', 'a, b and c']);

@@ -37,7 +37,7 @@ function TrackRow({
   name: string;
 }) {
   return (
-    <label className={`grid grid-cols-[22px_96px_minmax(0,1fr)_auto] items-center py-[3px] ${checked ? '' : 'text-second'}`}>
+    <label className={`grid grid-cols-[22px_114px_minmax(0,1fr)_auto] items-center py-[3px] ${checked ? '' : 'text-second'}`}>
       <Checkbox.Root
         aria-label={name}
         checked={checked}
@@ -209,7 +209,7 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
         {finding && (
           <div className="px-3.5 py-2">
             <p className="text-second">
-              {finding.role === 'unusable' ? '' : `${String(Math.round(finding.confidence * 100))} % sure: `}
+              {finding.role === 'unusable' ? '' : `${String(Math.floor(finding.confidence * 100))} % sure: `}
               {finding.evidence.slice(0, 4).map((e, i) => (
                 <span key={e.kind}>
                   {i > 0 && ', '}

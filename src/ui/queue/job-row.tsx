@@ -3,7 +3,7 @@
 import Link from 'next/link';
 import { STAGES, type JobState, type Stage } from '@/contract';
 import { call } from '@/store/api';
-import { bytes, clock, dayTime, timeLeft } from '../format';
+import { bytes, clock, moment, timeLeft } from '../format';
 import { Bar, Button, StateText, type State } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
@@ -55,8 +55,8 @@ function StageLine({ job }: { job: JobState }) {
 
 /** What is said beside a job that does not run. */
 function standing(job: JobState): string {
-  if (job.state === 'waiting') return job.stage === 'access' ? 'master proven, waits for an encoder' : `queued ${dayTime(job.createdAt)}`;
-  return job.endedAt ? `ended ${dayTime(job.endedAt)}` : '';
+  if (job.state === 'waiting') return job.stage === 'access' ? 'master proven, waits for an encoder' : `queued ${moment(job.createdAt)}`;
+  return job.endedAt ? `ended ${moment(job.endedAt)}` : '';
 }
 
 function Actions({ job }: { job: JobState }) {
@@ -64,7 +64,7 @@ function Actions({ job }: { job: JobState }) {
   const over = job.state === 'done' || job.state === 'failed' || job.state === 'cancelled';
   const run = (name: 'cancelJob' | 'retryJob' | 'forgetJob') => () => void action.run(() => call(name, { id: job.id }));
   return (
-    <span className="flex shrink-0 items-center gap-1.5">
+    <span className="flex shrink-0 items-center justify-end gap-1.5">
       {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
       {!over && (
         <Button tone="danger" disabled={action.busy} onClick={run('cancelJob')}>
@@ -96,25 +96,25 @@ export function JobRow({ job }: { job: JobState }) {
   const left = job.rate && job.total > job.done ? (job.total - job.done) / job.rate : null;
   return (
     <li aria-label={`Job ${job.name}`} className="flex flex-col gap-2 border-b border-faint px-4 py-2 last:border-0">
-      <div className="grid grid-cols-[minmax(0,2fr)_150px_minmax(0,3fr)_auto] items-baseline gap-3">
+      <div className="grid grid-cols-[minmax(0,1.5fr)_130px_minmax(0,3fr)_210px] items-baseline gap-3">
         <span className="truncate font-serif text-[16px] font-medium" title={[job.folder, job.fileName].filter(Boolean).join(' / ')}>
           {job.name}
         </span>
         <StateText state={MARK[job.state]}>{JOB[job.state]}</StateText>
         <span className="truncate text-second">
-          {!working && <span className="pr-2">{standing(job)} ·</span>}
           {job.recipes.map((r) => RECIPE[r]).join(' and ')} · from{' '}
           <Link className="hover:underline" href={`/bench/${job.fingerprint.slice(0, 16)}`}>
             {job.disc}
           </Link>{' '}
           to {[job.storage, job.folder].filter(Boolean).join(' / ')}
+          {!working && ` · ${standing(job)}`}
           {job.attempts > 1 ? ` · attempt ${String(job.attempts)}` : ''}
         </span>
         <Actions job={job} />
       </div>
       {(working || job.state === 'failed') && <StageLine job={job} />}
       {working && (
-        <div className="grid grid-cols-[minmax(0,2fr)_150px_minmax(0,3fr)] gap-3 text-second">
+        <div className="grid grid-cols-[minmax(0,1.5fr)_130px_minmax(0,3fr)_210px] gap-3 text-second">
           <span>
             {job.stage ? STAGE[job.stage] : 'starting'}
             {amount(job) ? `, ${amount(job)}` : ''}

@@ -215,7 +215,7 @@ export function OutputDetail({ output }: { output: Output }) {
             <dd>
               {dayTime(sidecar.madeAt)} by {sidecar.application}
               {Object.entries(sidecar.tools)
-                .map(([, v]) => `, ${v}`)
+                .map(([tool, version]) => `, ${tool} ${version.replace(/^ffmpeg version /, 'FFmpeg ').replace(/^v/, '')}`)
                 .join('')}
             </dd>
             <dt className="text-second">file</dt>
