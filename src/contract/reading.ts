@@ -108,6 +108,7 @@ export const ReadingSchema = z.object({
           'backup-differs',
           'structure-lost',
           'table-damaged',
+          'mirror-used',
           'image-cut-short',
           'beyond-end',
           'scrambled',

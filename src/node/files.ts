@@ -86,6 +86,7 @@ export async function openFolderVolume(folder: string, manner: ReadingManner = {
     name: path.basename(root),
     sizeBytes: sizes,
     promisedBytes: null,
+    remarks: [],
     list: async (inside) => {
       const here = await locate(inside);
       if (here === null) return null;

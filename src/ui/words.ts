@@ -101,6 +101,8 @@ export function remarkText(remark: Remark): string {
       return `${title}its structure could not be read, and neither could the backup copy.`;
     case 'table-damaged':
       return `${title}part of a structure file is damaged and was passed over.`;
+    case 'mirror-used':
+      return 'The directory of the disc was bad; its mirror was used instead.';
     case 'image-cut-short':
       return 'The image is shorter than its file system says: it was not copied whole.';
     case 'beyond-end':

@@ -120,6 +120,7 @@ export type RemarkCode =
   | 'backup-differs'
   | 'structure-lost'
   | 'table-damaged'
+  | 'mirror-used'
   | 'image-cut-short'
   | 'beyond-end'
   | 'scrambled'

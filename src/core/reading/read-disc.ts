@@ -130,6 +130,7 @@ export async function readDisc(volume: Volume, options: ReadOptions = {}): Promi
   throwIfCancelled(signal, volume.name);
   onProgress?.({ step: 'menus', done: 0, total: 1 });
   const buttons = await readButtons(volume, folder, manager, sets, signal);
+  for (const { code, detail } of volume.remarks) remarks.push({ code, severity: 'warning', title: null, detail });
   const routes = findRoutes(manager, new Map([...sets].map(([n, s]) => [n, s.set])), buttons);
   return {
     version: READING_VERSION,

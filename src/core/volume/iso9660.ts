@@ -144,6 +144,7 @@ export async function openIso9660(disc: ByteSource): Promise<Volume> {
     name: source.name,
     sizeBytes: source.sizeBytes,
     promisedBytes: descriptor.volumeSpaceSize * blockBytes,
+    remarks: [],
     list: async (path) => {
       const node = await find(path);
       if (!node?.folder) return null;

@@ -1,6 +1,6 @@
 import { DiscError, type ByteSource } from '../bytes';
 import { isIso9660, openIso9660 } from './iso9660';
-import { isUdf, openUdf } from './udf';
+import { isUdf, openUdf } from './udf/udf';
 import type { Volume } from './volume';
 
 /**

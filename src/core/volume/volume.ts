@@ -15,6 +15,12 @@ export interface VolumeFile extends ByteSource {
   readonly contiguous: boolean;
 }
 
+/** Something about a volume that its user should know. */
+export interface VolumeRemark {
+  readonly code: 'mirror-used';
+  readonly detail: string;
+}
+
 /** One read-only tree of files, whatever carries it. Names are found in either case. */
 export interface Volume {
   readonly fileSystem: 'ISO 9660' | 'UDF' | 'folder';
@@ -26,6 +32,8 @@ export interface Volume {
   readonly sizeBytes: number;
   /** Bytes that the file system says there should be; null when it does not say. */
   readonly promisedBytes: number | null;
+  /** What had to be done otherwise to read it; grows while it is read. */
+  readonly remarks: readonly VolumeRemark[];
   /** @returns the entries, or null when there is no such folder. */
   list(path: string): Promise<readonly VolumeEntry[] | null>;
   /** @returns the file, or null when there is none. */
