@@ -17,16 +17,20 @@ import { MAX_DEPTH, MAX_FOLDER_BYTES, SECTOR_BYTES, pathParts, sameName, type Vo
 
 const DESCRIPTORS_AT = 16 * SECTOR_BYTES;
 const PRIMARY = 1;
+const SUPPLEMENTARY = 2;
+/** Escape sequences of UCS-2 levels 1 to 3: a supplementary volume with these is Joliet. */
+const JOLIET = ['%/@', '%/C', '%/E'];
 const TERMINATOR = 255;
 const FLAG_FOLDER = 0x02;
 const FLAG_MORE_EXTENTS = 0x80;
 
-/** Primary Volume Descriptor. ECMA-119 8.4. Both-endian numbers are read in their little-endian half. */
-const rawPrimary = record('Primary Volume Descriptor', SECTOR_BYTES, {
+/** Primary or Supplementary Volume Descriptor. ECMA-119 8.4 and 8.5. Both-endian numbers are read in their little-endian half. */
+const rawDescriptor = record('Volume Descriptor', SECTOR_BYTES, {
   type: u8(0),
   signature: text(1, 5),
   volumeIdentifier: text(40, 32),
   volumeSpaceSize: u32le(80), // logical blocks
+  escapes: text(88, 3), //        supplementary descriptors only
   logicalBlockSize: u16le(128), // bytes
   rootRecord: raw(156, 34),
 });
@@ -53,19 +57,39 @@ export async function isIso9660(source: ByteSource): Promise<boolean> {
   return got === 6 && String.fromCharCode(...head.subarray(1)) === 'CD001';
 }
 
-async function readPrimary(source: ByteSource) {
+type Descriptor = ReturnType<typeof rawDescriptor>;
+
+/** Reads the volume descriptors. @returns the primary one, and that of a Joliet tree where there is one. */
+async function readDescriptors(source: ByteSource): Promise<{ readonly primary: Descriptor; readonly joliet: Descriptor | null }> {
+  let primary: Descriptor | null = null;
+  let joliet: Descriptor | null = null;
   for (let index = 0; index < 64; index++) {
     const byteOffset = DESCRIPTORS_AT + index * SECTOR_BYTES;
+    if (byteOffset + SECTOR_BYTES > source.sizeBytes) break;
     const where = { source: source.name, byteOffset, structure: 'Volume Descriptor' };
-    const sector = await readExactly(source, byteOffset, SECTOR_BYTES, 'Volume Descriptor');
-    const descriptor = rawPrimary(sector, where);
+    const descriptor = rawDescriptor(await readExactly(source, byteOffset, SECTOR_BYTES, 'Volume Descriptor'), where);
     if (descriptor.signature !== 'CD001' || descriptor.type === TERMINATOR) break;
-    if (descriptor.type === PRIMARY) return { descriptor, where };
+    if (descriptor.type === PRIMARY) primary ??= descriptor;
+    if (descriptor.type === SUPPLEMENTARY && JOLIET.includes(descriptor.escapes)) joliet ??= descriptor;
   }
-  throw new DiscError('not-a-disc', { source: source.name, byteOffset: DESCRIPTORS_AT }, 'No primary volume descriptor was found');
+  const where = { source: source.name, byteOffset: DESCRIPTORS_AT, structure: 'Volume Descriptor' };
+  if (!primary) throw new DiscError('not-a-disc', where, 'No primary volume descriptor was found');
+  if (![512, 1024, 2048].includes(primary.logicalBlockSize)) {
+    throw new DiscError('out-of-range', where, `A logical block of ${String(primary.logicalBlockSize)} bytes is not allowed`);
+  }
+  return { primary, joliet };
 }
 
-function parseFolder(data: Uint8Array, byteOffset: number, name: string): Node[] {
+/** A file identifier without version and without the point that only separates it. */
+function nameOf(identifier: Uint8Array, wide: boolean): string {
+  let name = '';
+  for (let i = 0; i + (wide ? 1 : 0) < identifier.byteLength; i += wide ? 2 : 1) {
+    name += String.fromCharCode(wide ? ((identifier[i] ?? 0) << 8) | (identifier[i + 1] ?? 0) : (identifier[i] ?? 0));
+  }
+  return name.replace(/;\d+$/, '').replace(/\.$/, '');
+}
+
+function parseFolder(data: Uint8Array, byteOffset: number, name: string, wide: boolean): Node[] {
   const nodes: Node[] = [];
   let continues = false;
   for (let at = 0; at < data.byteLength;) {
@@ -80,9 +104,7 @@ function parseFolder(data: Uint8Array, byteOffset: number, name: string): Node[]
     const identifier = part(bytes, 33, entry.identifierLength, where);
     at += length;
     if (entry.identifierLength === 1 && (identifier[0] ?? 0) <= 1) continue; // the folder itself, and its parent
-    const plain = String.fromCharCode(...identifier)
-      .replace(/;\d+$/, '')
-      .replace(/\.$/, '');
+    const plain = nameOf(identifier, wide);
     const extent = { block: entry.extent, bytes: entry.dataLength };
     const last = nodes[nodes.length - 1];
     if (last && continues && last.name === plain) nodes[nodes.length - 1] = { ...last, extents: [...last.extents, extent] };
@@ -93,22 +115,18 @@ function parseFolder(data: Uint8Array, byteOffset: number, name: string): Node[]
 }
 
 /**
- * Opens an ISO 9660 volume as a tree.
- * Spec: ECMA-119, clauses 8.4 and 9.1.
+ * Opens an ISO 9660 volume as a tree. Where there is a Joliet tree beside the plain one, its names are the whole ones and
+ * it is taken; where that is bad, the plain one serves.
+ * Spec: ECMA-119, clauses 8.4, 8.5 and 9.1; Joliet as clause 8.5.6 announces it.
  * @throws DiscError `not-a-disc`, `ended-early`, `out-of-range`.
  */
 export async function openIso9660(disc: ByteSource): Promise<Volume> {
   const source = cachedSource(disc);
-  const { descriptor, where } = await readPrimary(source);
-  const blockBytes = descriptor.logicalBlockSize;
-  if (![512, 1024, 2048].includes(blockBytes)) {
-    throw new DiscError('out-of-range', where, `A logical block of ${String(blockBytes)} bytes is not allowed`);
-  }
-  const rootRecord = rawDirectoryRecord(descriptor.rootRecord, where);
-  const root: Node = { name: '', folder: true, extents: [{ block: rootRecord.extent, bytes: rootRecord.dataLength }] };
+  const { primary, joliet } = await readDescriptors(source);
+  const blockBytes = primary.logicalBlockSize;
   const folders = new Map<number, readonly Node[]>();
 
-  const children = async (node: Node): Promise<readonly Node[]> => {
+  const readFolder = async (node: Node, wide: boolean): Promise<readonly Node[]> => {
     const extent = node.extents[0];
     if (!extent) return [];
     const known = folders.get(extent.block);
@@ -121,10 +139,29 @@ export async function openIso9660(disc: ByteSource): Promise<Volume> {
         `A folder says that it is ${String(extent.bytes)} bytes long`,
       );
     }
-    const nodes = parseFolder(await readExactly(source, at, extent.bytes, 'folder'), at, source.name);
+    const nodes = parseFolder(await readExactly(source, at, extent.bytes, 'folder'), at, source.name, wide);
     folders.set(extent.block, nodes);
     return nodes;
   };
+  const rootOf = (descriptor: Descriptor): Node => {
+    const record = rawDirectoryRecord(descriptor.rootRecord, {
+      source: source.name,
+      byteOffset: DESCRIPTORS_AT,
+      structure: 'Directory Record',
+    });
+    return { name: '', folder: true, extents: [{ block: record.extent, bytes: record.dataLength }] };
+  };
+  const wide =
+    joliet !== null &&
+    (await readFolder(rootOf(joliet), true).then(
+      (found) => found.length > 0,
+      (error: unknown) => {
+        if (error instanceof DiscError) return false;
+        throw error;
+      },
+    ));
+  const root = rootOf(wide && joliet ? joliet : primary);
+  const children = (node: Node) => readFolder(node, wide);
   const find = async (path: string): Promise<Node | null> => {
     let node: Node = root;
     const parts = pathParts(path);
@@ -140,10 +177,10 @@ export async function openIso9660(disc: ByteSource): Promise<Volume> {
 
   return {
     fileSystem: 'ISO 9660',
-    label: descriptor.volumeIdentifier.trim(),
+    label: primary.volumeIdentifier.trim(),
     name: source.name,
     sizeBytes: source.sizeBytes,
-    promisedBytes: descriptor.volumeSpaceSize * blockBytes,
+    promisedBytes: primary.volumeSpaceSize * blockBytes,
     remarks: [],
     list: async (path) => {
       const node = await find(path);

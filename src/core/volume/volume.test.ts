@@ -98,6 +98,23 @@ describe.each([
   });
 });
 
+test('with Joliet, names are the whole ones; where its tree is bad, the plain one serves', async () => {
+  const long = path.join(folder, 'LONG');
+  mkdirSync(path.join(long, 'BDMV', 'STREAM'), { recursive: true });
+  writeFileSync(path.join(long, 'BDMV', 'STREAM', 'a name longer than eight - ☆.m2ts'), 'found');
+  const out = path.join(folder, 'joliet.iso');
+  expect(spawnSync('genisoimage', ['-quiet', '-J', '-joliet-long', '-input-charset', 'utf-8', '-o', out, long]).status).toBe(0);
+  const data = new Uint8Array(readFileSync(out));
+  const volume = await openIso9660(memorySource('disc.iso', data));
+  expect([...(await contents(volume)).entries()].map(([n, d]) => [n, d.toString()])).toEqual([
+    ['BDMV/STREAM/a name longer than eight - ☆.m2ts', 'found'],
+  ]);
+  // Its root leads nowhere: the record stands in the second volume descriptor.
+  data.set([0xff, 0xff, 0xff, 0x0f], 17 * 2048 + 156 + 2);
+  const plain = await openIso9660(memorySource('disc.iso', data));
+  expect([...(await contents(plain)).values()].map(String)).toEqual(['found']);
+});
+
 test('places on the disc are those of the other reader', async () => {
   const listed = spawnSync('isoinfo', ['-l', '-i', QUAY], { encoding: 'utf8' }).stdout;
   const volume = await openImage(memorySource('QUAY.iso', readFileSync(QUAY)));
