@@ -36,6 +36,15 @@ function titleSetXml(disc: DemoDisc, works: readonly (readonly Work[])[], stream
   return `<titleset><titles>${video}${audio}${subs}${works.map((w) => titleXml(w, streams)).join('')}</titles></titleset>`;
 }
 
+/** Sets PES_scrambling_control (ISO/IEC 13818-1 2.4.3.7) in every video packet of a title set. */
+async function flagScrambled(vob: string): Promise<void> {
+  const data = await readFile(vob);
+  for (let at = 0; at + 2048 <= data.byteLength; at += 2048) {
+    if (data.readUInt32BE(at + 14) === 0x1e0) data[at + 20] = (data[at + 20] ?? 0) | 0x30;
+  }
+  await writeFile(vob, data);
+}
+
 /** Authors one disc: a VIDEO_TS folder and, from it, a bridge image (ISO 9660 with UDF 1.02). */
 export async function authorDisc(
   disc: DemoDisc,
@@ -69,6 +78,7 @@ export async function authorDisc(
       `<pgc entry="title" pause="inf">${buttons}<vob file="${menu}" pause="inf" /></pgc></menus></vmgm>${titleSets.join('')}</dvdauthor>`,
   );
   await run('dvdauthor', ['-x', xml], { env: { VIDEO_FORMAT: disc.standard.toUpperCase() } });
+  if (disc.flaggedScrambled) await flagScrambled(path.join(folder, 'VIDEO_TS', 'VTS_01_1.VOB'));
   await mkdir(path.join(folder, 'AUDIO_TS'), { recursive: true });
   const partial = `${image}.partial`;
   await run('genisoimage', ['-quiet', '-dvd-video', '-udf', '-V', disc.label, '-o', partial, folder]);

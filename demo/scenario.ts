@@ -123,6 +123,8 @@ export interface DemoDisc {
   readonly menu: readonly { readonly label: string; readonly title: number }[];
   /** Whether first play goes straight to a title (number) or to the menu (0). */
   readonly firstPlay: number;
+  /** Packets carry the flags of scrambling, as a protected disc's do. Only the flags: nothing is scrambled. */
+  readonly flaggedScrambled?: boolean;
 }
 
 const DISCS: readonly DemoDisc[] = [
@@ -153,6 +155,16 @@ const DISCS: readonly DemoDisc[] = [
       { label: 'Bar at Low Water', title: 5 },
     ],
     firstPlay: 0,
+  },
+  {
+    id: 'sealed',
+    label: 'SEALED_LETTERS',
+    standard: 'pal',
+    wide: true,
+    titleSets: [[['lamp-making']], [['lamp-trailer']]],
+    menu: [{ label: 'Play', title: 1 }],
+    firstPlay: 1,
+    flaggedScrambled: true,
   },
 ];
 

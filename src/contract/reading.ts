@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { Findings } from '@/core/findings';
-import { READING_VERSION, type Reading } from '@/core/reading';
+import { READING_VERSION, upgradeReading, type Reading } from '@/core/reading';
 
 const whole = z.number().int().nonnegative();
 const pair = z.tuple([z.number(), z.number()]).readonly();
@@ -85,44 +85,58 @@ const segment = z.object({
   stillSeconds: whole.nullable(),
 });
 
-/** A reading as it crosses a border: HTTP, the job file, an export. */
-export const ReadingSchema = z.object({
-  version: z.literal(READING_VERSION),
-  kind: z.literal('DVD-Video'),
-  label: shortText,
-  fileSystem: z.enum(['ISO 9660', 'UDF', 'folder']),
-  sizeBytes: whole,
-  fingerprint: z.string().regex(/^[0-9a-f]{64}$/),
-  titleSets: whole,
-  titles: z.array(title).max(99).readonly(),
-  segments: z.array(segment).max(100_000).readonly(),
-  routes: z
-    .array(z.object({ title: whole, by: z.enum(['play', 'button']), menus: whole, button: whole, selected: z.boolean() }))
-    .max(1000)
-    .readonly(),
-  remarks: z
-    .array(
-      z.object({
-        code: z.enum([
-          'backup-used',
-          'backup-differs',
-          'structure-lost',
-          'table-damaged',
-          'mirror-used',
-          'image-cut-short',
-          'beyond-end',
-          'scrambled',
-          'stream-differs',
-          'no-titles',
-        ]),
-        severity: z.enum(['note', 'warning', 'fault']),
-        title: whole.nullable(),
-        detail: z.string().max(4000),
-      }),
-    )
-    .max(2000)
-    .readonly(),
-}) satisfies z.ZodType<Reading>;
+const loose = z.object({
+  id: shortText,
+  titleSet: whole,
+  firstSector: whole,
+  lastSector: whole,
+  discSector: whole,
+  durationMs: whole.nullable(),
+  chain: whole.nullable(),
+});
+
+/** A reading as it crosses a border: HTTP, the job file, an export. One of an earlier version is brought up to date. */
+export const ReadingSchema = z.preprocess(
+  upgradeReading,
+  z.object({
+    version: z.literal(READING_VERSION),
+    kind: z.literal('DVD-Video'),
+    label: shortText,
+    fileSystem: z.enum(['ISO 9660', 'UDF', 'folder']),
+    sizeBytes: whole,
+    fingerprint: z.string().regex(/^[0-9a-f]{64}$/),
+    titleSets: whole,
+    titles: z.array(title).max(99).readonly(),
+    segments: z.array(segment).max(100_000).readonly(),
+    loose: z.array(loose).max(10_000).readonly(),
+    routes: z
+      .array(z.object({ title: whole, by: z.enum(['play', 'button']), menus: whole, button: whole, selected: z.boolean() }))
+      .max(1000)
+      .readonly(),
+    remarks: z
+      .array(
+        z.object({
+          code: z.enum([
+            'backup-used',
+            'backup-differs',
+            'structure-lost',
+            'table-damaged',
+            'mirror-used',
+            'image-cut-short',
+            'beyond-end',
+            'scrambled',
+            'stream-differs',
+            'no-titles',
+          ]),
+          severity: z.enum(['note', 'warning', 'fault']),
+          title: whole.nullable(),
+          detail: z.string().max(4000),
+        }),
+      )
+      .max(2000)
+      .readonly(),
+  }),
+) satisfies z.ZodType<Reading>;
 
 const evidence = z.object({
   kind: z.enum([

@@ -1,6 +1,6 @@
 import Dexie, { type EntityTable } from 'dexie';
 import type { Findings } from '@/core/findings';
-import type { Reading } from '@/core/reading';
+import { upgradeReading, type Reading } from '@/core/reading';
 import type { Reel } from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
 
@@ -47,6 +47,15 @@ export class Catalogue extends Dexie {
       await change.table('drafts').toCollection().modify({ folder: '' });
       await change.table('jobs').toCollection().modify({ folder: '' });
     });
+    // Readings know what no title leads to; one made before says nothing of it until the disc is read again.
+    this.version(3).upgrade((change) =>
+      change
+        .table('discs')
+        .toCollection()
+        .modify((disc: DiscRecord) => {
+          Object.assign(disc, { reading: upgradeReading(disc.reading) });
+        }),
+    );
   }
 }
 

@@ -62,7 +62,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
     return segment;
   };
   return {
-    version: 1,
+    version: 2,
     kind: 'DVD-Video',
     label: 'TEST_DISC',
     fileSystem: 'UDF',
@@ -70,6 +70,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
     fingerprint: 'a'.repeat(64),
     titleSets: 1,
     segments,
+    loose: [],
     routes,
     remarks: [],
     titles: titles.map((sketch, i): Title => {

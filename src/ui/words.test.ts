@@ -61,6 +61,10 @@ test('a disc in one sentence', () => {
   expect(say(sketchReading([{ parts: ['a:90'] }], [plays(1)]))).toBe('One film of 1:30:00.');
   expect(say(sketchReading([{ parts: ['a:90'], state: 'scrambled' }]))).toBe('Nothing on this disc can be taken.');
   expect(say(sketchReading([]))).toBe('No title could be read.');
+  const stretch = { id: 'l', titleSet: 1, firstSector: 0, lastSector: 99, discSector: 0, durationMs: null, chain: null };
+  expect(say(sketchReading([{ parts: ['a:90'] }], [plays(1)], { loose: [stretch] }))).toBe(
+    'One film of 1:30:00 and 1 stretch that nothing leads to.',
+  );
 });
 
 test('every role and every piece of evidence has words of its own', () => {

@@ -83,6 +83,8 @@ export function discSentence(reading: Reading, findings: Findings): string {
   const parts = rest
     .filter(([n]) => n > 0)
     .map(([n, one, many]) => (n === 1 && one.startsWith('play') ? `a ${one}` : plural(n, one, many)));
+  if (reading.loose.length > 0)
+    parts.push(plural(reading.loose.length, 'stretch that nothing leads to', 'stretches that nothing leads to'));
   if (findings.kind === 'nothing usable')
     return reading.titles.length === 0 ? 'No title could be read.' : 'Nothing on this disc can be taken.';
   const main = reading.titles.find((t) => t.number === findings.mainTitle);

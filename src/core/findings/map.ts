@@ -1,4 +1,4 @@
-import type { Reading } from '../reading';
+import type { LooseStretch, Reading } from '../reading';
 import type { Findings } from './model';
 
 /** A stretch of a lane. Positions are shares of the axis, 0 to 1. */
@@ -21,6 +21,8 @@ export interface MapLane {
 
 export interface DiscMap {
   readonly lanes: readonly MapLane[];
+  /** Stretches that no title leads to; none on the axis of playing time, where they have no place. */
+  readonly loose: readonly { readonly from: number; readonly to: number; readonly stretch: LooseStretch }[];
   /** Length of the axis: bytes on the disc, or milliseconds. */
   readonly axisLength: number;
 }
@@ -51,7 +53,7 @@ export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 
   // The disc's matter comes first, so that it has the first hue.
   const rank = (title: number) => (MATTER.has(roles.get(title) ?? '') ? 0 : 1);
   const contents = new Map([...new Set(owners.values())].sort((a, b) => rank(a) - rank(b) || a - b).map((title, i) => [title, i]));
-  const used = reading.segments.filter((s) => owners.has(s.id));
+  const used = [...reading.segments.filter((s) => owners.has(s.id)), ...reading.loose];
   const first = Math.min(...used.map((s) => s.discSector));
   const last = Math.max(...used.map((s) => s.discSector + s.lastSector - s.firstSector + 1));
   const longestMs = Math.max(1, ...reading.titles.map((t) => t.durationMs));
@@ -85,5 +87,13 @@ export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 
       ticks: title.chapters.slice(1).map((c) => (axis === 'place' ? (starts[c.firstPart] ?? 0) : c.startMs / longestMs)),
     };
   });
-  return { lanes, axisLength: axis === 'place' ? span * SECTOR_BYTES : longestMs };
+  const loose =
+    axis === 'place'
+      ? reading.loose.map((stretch) => ({
+          from: (stretch.discSector - first) / span,
+          to: (stretch.discSector + stretch.lastSector - stretch.firstSector + 1 - first) / span,
+          stretch,
+        }))
+      : [];
+  return { lanes, loose, axisLength: axis === 'place' ? span * SECTOR_BYTES : longestMs };
 }

@@ -1,6 +1,6 @@
 /** The reading of a source: pure data, JSON all the way down. `contract/reading.ts` holds the matching schema. */
 
-export const READING_VERSION = 1;
+export const READING_VERSION = 2;
 
 /** A run of disc content that titles are made of. Identity is the content's address, so titles can share it. */
 export interface Segment {
@@ -144,6 +144,20 @@ export interface TitleRoute {
   readonly selected: boolean;
 }
 
+/** Content that is on the disc and no title leads to. */
+export interface LooseStretch {
+  readonly id: string;
+  readonly titleSet: number;
+  /** Sectors from the start of the title set's VOBs; the last is included. */
+  readonly firstSector: number;
+  readonly lastSector: number;
+  readonly discSector: number;
+  /** By its own navigation packs; null where they do not say. */
+  readonly durationMs: number | null;
+  /** Program chain of the title set that plays it all the same, from 1; null where none does. */
+  readonly chain: number | null;
+}
+
 export interface Reading {
   readonly version: typeof READING_VERSION;
   readonly kind: 'DVD-Video';
@@ -156,8 +170,16 @@ export interface Reading {
   readonly titleSets: number;
   readonly titles: readonly Title[];
   readonly segments: readonly Segment[];
+  readonly loose: readonly LooseStretch[];
   readonly routes: readonly TitleRoute[];
   readonly remarks: readonly Remark[];
+}
+
+/** Brings a reading of an earlier version up to date, as far as it says anything; leaves everything else as it is. */
+export function upgradeReading(value: unknown): unknown {
+  if (typeof value !== 'object' || value === null || !('version' in value) || value.version !== 1) return value;
+  // Version 1 did not look for what no title leads to: nothing is known of it until the disc is read again.
+  return { ...value, version: 2, loose: [] };
 }
 
 /** Parts of a title that a viewer of one angle sees, in order. */

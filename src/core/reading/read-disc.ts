@@ -16,6 +16,7 @@ import { SECTOR_BYTES, type Volume } from '../volume';
 import {
   READING_VERSION,
   type Chapter,
+  type LooseStretch,
   type Reading,
   type Remark,
   type Segment,
@@ -23,6 +24,7 @@ import {
   type TitlePart,
   type TitleState,
 } from './model';
+import { findLoose } from './loose';
 import { probeStreams, type StreamProbe } from './probe';
 import { readWithBackup } from './structures';
 import { dvdFileName, findVideoFolder, openInFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';
@@ -79,7 +81,10 @@ export async function readDisc(volume: Volume, options: ReadOptions = {}): Promi
   remarkFaults(manager.faults, null, remarks);
   const structureBytes = [main.bytes];
 
-  const numbers = [...new Set(manager.titles.map((t) => t.titleSet))].filter((n) => n >= 1 && n <= 99).sort((a, b) => a - b);
+  // Also the sets that no title stands in: what is hidden there is on the disc all the same.
+  const numbers = [...new Set([...manager.titles.map((t) => t.titleSet), ...(await presentSets(volume, folder, manager.titleSetCount))])]
+    .filter((n) => n >= 1 && n <= 99)
+    .sort((a, b) => a - b);
   const sets = new Map<number, ReadSet>();
   let base = 0;
   for (const [index, number] of numbers.entries()) {
@@ -131,6 +136,11 @@ export async function readDisc(volume: Volume, options: ReadOptions = {}): Promi
   onProgress?.({ step: 'menus', done: 0, total: 1 });
   const buttons = await readButtons(volume, folder, manager, sets, signal);
   for (const { code, detail } of volume.remarks) remarks.push({ code, severity: 'warning', title: null, detail });
+  const loose: LooseStretch[] = [];
+  for (const [number, { set, content, base: discSector }] of sets) {
+    const used = [...segments.values()].filter((s) => s.titleSet === number);
+    if (content) loose.push(...(await findLoose(number, content.source, used, set.pgcs, discSector)));
+  }
   const routes = findRoutes(manager, new Map([...sets].map(([n, s]) => [n, s.set])), buttons);
   return {
     version: READING_VERSION,
@@ -142,9 +152,16 @@ export async function readDisc(volume: Volume, options: ReadOptions = {}): Promi
     titleSets: numbers.length,
     titles,
     segments: [...segments.values()],
+    loose,
     routes,
     remarks,
   };
+}
+
+/** Title sets that the manager counts and that are there. */
+async function presentSets(volume: Volume, folder: string, count: number): Promise<number[]> {
+  const names = new Set(((await volume.list(folder)) ?? []).map((e) => e.name.toUpperCase()));
+  return Array.from({ length: count }, (_, i) => i + 1).filter((n) => names.has(dvdFileName(n, 'IFO')) || names.has(dvdFileName(n, 'BUP')));
 }
 
 function remarkFaults(faults: readonly DiscError[], title: number | null, remarks: Remark[]): void {

@@ -1,4 +1,4 @@
-import { cpSync, mkdirSync, readFileSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, readFileSync, rmSync, statSync, truncateSync, writeFileSync } from 'node:fs';
 import { spawnSync } from 'node:child_process';
 import path from 'node:path';
 import { ReadingSchema } from '@/contract';
@@ -7,6 +7,7 @@ import { LOCKS, QUAY, openDisc, temporaryFolder } from '@/test-support/discs';
 import { DiscError, blobSource, memorySource } from '../bytes';
 import { findRoles } from '../findings';
 import { openImage } from '../volume';
+import { gapsBetween } from './loose';
 import { partsOfAngle, readDisc, type Reading, type ReadingProgress } from '.';
 
 /** Readings of discs that an independent author made, whole and hurt in known ways. */
@@ -139,6 +140,76 @@ describe('what is on a disc', () => {
       },
     });
     await expect(stopped).rejects.toMatchObject({ code: 'cancelled' });
+  });
+});
+
+describe('what no title leads to', () => {
+  test('nothing, on discs of which every cell is used', async () => {
+    for (const image of [QUAY, LOCKS]) {
+      const { reading, opened } = await openDisc(image);
+      await opened.close();
+      expect(reading.loose).toEqual([]);
+    }
+  });
+
+  test('material behind the last cell is found, with its length by its own stamps', async () => {
+    const reading = await hurt((file) => {
+      const vob = readFileSync(file('VTS_02_1.VOB'));
+      writeFileSync(file('VTS_02_1.VOB'), Buffer.concat([vob, vob]));
+    });
+    const sectors = statSync(path.join(pristine, 'VIDEO_TS', 'VTS_02_1.VOB')).size / 2048;
+    expect(reading.loose).toEqual([
+      expect.objectContaining({ titleSet: 2, firstSector: sectors, lastSector: 2 * sectors - 1, chain: null }),
+    ]);
+    expect(Math.abs((reading.loose[0]?.durationMs ?? 0) - 9000)).toBeLessThan(80);
+    expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'usable']);
+  });
+
+  test('a title taken out of the title table leaves its material, played by a chain that no title names', async () => {
+    const reading = await hurt((file) => {
+      for (const name of ['VIDEO_TS.IFO', 'VIDEO_TS.BUP']) {
+        const table = readFileSync(file(name)).readUInt32BE(0xc4) * 2048;
+        overwrite(file(name), table, [0, 1]); // one title instead of two
+      }
+    });
+    expect(reading.titles.map((t) => t.number)).toEqual([1]);
+    expect(reading.loose).toEqual([
+      expect.objectContaining({ titleSet: 2, firstSector: 0, chain: 1, durationMs: expect.any(Number) as number }),
+    ]);
+  });
+
+  test('gaps are what is between, before and behind, and nothing smaller than content', () => {
+    expect(gapsBetween([], 100)).toEqual([{ first: 0, last: 99 }]);
+    expect(
+      gapsBetween(
+        [
+          { first: 50, last: 99 },
+          { first: 40, last: 60 },
+        ],
+        200,
+      ),
+    ).toEqual([
+      { first: 0, last: 39 },
+      { first: 100, last: 199 },
+    ]);
+    expect(
+      gapsBetween(
+        [
+          { first: 0, last: 99 },
+          { first: 110, last: 500 },
+        ],
+        200,
+      ),
+    ).toEqual([]);
+    expect(gapsBetween([{ first: 900, last: 1000 }], 200)).toEqual([{ first: 0, last: 199 }]);
+  });
+
+  test('a reading made before it was looked for is brought up to date', async () => {
+    const { reading, opened } = await openDisc(QUAY);
+    await opened.close();
+    const old: Record<string, unknown> = { ...reading, version: 1 };
+    delete old['loose'];
+    expect(ReadingSchema.parse(old)).toEqual(reading);
   });
 });
 

@@ -9,6 +9,8 @@ export interface Coverage {
   readonly open: Share;
   /** Protected, cut short or unreadable. */
   readonly unusable: Share;
+  /** On the disc, and no title leads to it. */
+  readonly unexplained: Share;
   readonly total: Share;
 }
 export interface Share {
@@ -17,7 +19,7 @@ export interface Share {
 }
 
 const SECTOR_BYTES = 2048;
-type Kind = 'kept' | 'planned' | 'open' | 'unusable';
+type Kind = 'kept' | 'planned' | 'open' | 'unusable' | 'unexplained';
 
 function segmentsOfPiece(reading: Reading, piece: Piece): string[] {
   const title = reading.titles.find((t) => t.number === piece.title);
@@ -39,8 +41,16 @@ export function coverageOf(reading: Reading, kept: readonly Piece[], planned: re
     planned: { ms: 0, bytes: 0 },
     open: { ms: 0, bytes: 0 },
     unusable: { ms: 0, bytes: 0 },
+    unexplained: { ms: 0, bytes: 0 },
   };
   const total = { ms: 0, bytes: 0 };
+  const add = (kind: Kind, ms: number, run: { readonly firstSector: number; readonly lastSector: number }) => {
+    const bytes = (run.lastSector - run.firstSector + 1) * SECTOR_BYTES;
+    for (const sum of [sums[kind], total]) {
+      sum.ms += ms;
+      sum.bytes += bytes;
+    }
+  };
   for (const segment of reading.segments) {
     if (!used.has(segment.id)) continue;
     const kind: Kind = keptIds.has(segment.id)
@@ -50,11 +60,8 @@ export function coverageOf(reading: Reading, kept: readonly Piece[], planned: re
         : usable.has(segment.id)
           ? 'open'
           : 'unusable';
-    const bytes = (segment.lastSector - segment.firstSector + 1) * SECTOR_BYTES;
-    sums[kind].ms += segment.durationMs;
-    sums[kind].bytes += bytes;
-    total.ms += segment.durationMs;
-    total.bytes += bytes;
+    add(kind, segment.durationMs, segment);
   }
+  for (const stretch of reading.loose) add('unexplained', stretch.durationMs ?? 0, stretch);
   return { ...sums, total };
 }

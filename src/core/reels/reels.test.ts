@@ -141,6 +141,13 @@ describe('estimates', () => {
 describe('coverage', () => {
   const reading = sketchReading([{ parts: ['a:10', 'b:10'] }, { parts: ['a:10'] }, { parts: ['x:5'], state: 'scrambled' }]);
   const piece = (title: number, from: number, to: number) => ({ title, angle: 1, fromChapter: from, toChapter: to });
+  test('what no title leads to is unexplained, and part of the whole', () => {
+    const stretch = { id: 'l', titleSet: 1, firstSector: 0, lastSector: 999, discSector: 0, durationMs: 90_000, chain: null };
+    const found = coverageOf({ ...reading, loose: [stretch] }, [], []);
+    expect(found.unexplained).toEqual({ ms: 90_000, bytes: 1000 * 2048 });
+    expect(found.total.ms).toBe(coverageOf(reading, [], []).total.ms + 90_000);
+  });
+
   const minutes = (of: ReturnType<typeof coverageOf>) => [of.kept, of.planned, of.open, of.unusable, of.total].map((s) => s.ms / 60_000);
 
   test('each stretch counts once, whichever title it was taken by', () => {
@@ -155,7 +162,7 @@ describe('coverage', () => {
       const some = () => Array.from({ length: random.int(3) }, () => piece(1 + random.int(4), 1 + random.int(2), 1 + random.int(2)));
       const c = coverageOf(reading, some(), some());
       for (const unit of ['ms', 'bytes'] as const)
-        expect(c.kept[unit] + c.planned[unit] + c.open[unit] + c.unusable[unit]).toBe(c.total[unit]);
+        expect(c.kept[unit] + c.planned[unit] + c.open[unit] + c.unusable[unit] + c.unexplained[unit]).toBe(c.total[unit]);
     }
   });
 });

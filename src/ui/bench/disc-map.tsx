@@ -1,7 +1,7 @@
 'use client';
 
 import { useMemo, useState, type KeyboardEvent } from 'react';
-import { layoutMap, type MapBlock, type Role } from '@/core/findings';
+import { layoutMap, type DiscMap as Layout, type MapBlock, type Role } from '@/core/findings';
 import type { Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, plural } from '../format';
@@ -146,8 +146,42 @@ export function DiscMap({
             ))}
           </div>
         ))}
+        {map.loose.length > 0 && <LooseLane loose={map.loose} labelled={!groups.some((g) => g.name === 'The rest')} />}
       </div>
     </Panel>
+  );
+}
+
+/** What is on the disc and no title leads to: no title, so nothing to select, but not to be overlooked. */
+function LooseLane({ loose, labelled }: { loose: Layout['loose']; labelled: boolean }) {
+  const ms = loose.reduce((sum, l) => sum + (l.stretch.durationMs ?? 0), 0);
+  const size = loose.reduce((sum, l) => sum + (l.stretch.lastSector - l.stretch.firstSector + 1) * 2048, 0);
+  const chained = loose.filter((l) => l.stretch.chain !== null).length;
+  const what = `${plural(loose.length, 'stretch', 'stretches')}, ${bytes(size)}${chained > 0 ? `; ${String(chained)} played by a program chain that no title names` : ''}`;
+  return (
+    <div role="note" aria-label={`Nothing leads to ${what}`} title={what}>
+      {labelled && (
+        <div className="smallcaps border-b border-faint px-3 pt-2 pb-0.5" aria-hidden>
+          The rest
+        </div>
+      )}
+      <div className="grid h-9 grid-cols-[236px_minmax(0,1fr)] items-center border-b border-faint pr-4">
+        <div className="grid grid-cols-[34px_58px_minmax(0,1fr)] items-baseline pl-3">
+          <span className="font-serif text-[16px] font-semibold">?</span>
+          <span className="text-second">{ms > 0 ? clock(ms) : ''}</span>
+          <span className="truncate pr-2 text-[12.5px] font-medium">nothing leads to it</span>
+        </div>
+        <div className="relative h-6">
+          {loose.map(({ from, to, stretch }) => (
+            <div
+              key={stretch.id}
+              className="hatch absolute top-0.5 h-5 rounded-[2px] border border-second text-second"
+              style={{ left: percent(from), width: `max(5px, calc(${percent(to - from)} - 1px))` }}
+            />
+          ))}
+        </div>
+      </div>
+    </div>
   );
 }
 

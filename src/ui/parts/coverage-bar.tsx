@@ -5,6 +5,7 @@ const PARTS = [
   ['planned', 'bg-planned', 'planned'],
   ['open', 'bg-line', 'not taken'],
   ['unusable', 'hatch text-damaged', 'can not be taken'],
+  ['unexplained', 'hatch text-second', 'nothing leads to it'],
 ] as const;
 
 export const percentOf = (coverage: Coverage, kind: (typeof PARTS)[number][0]): number =>
