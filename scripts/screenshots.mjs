@@ -48,6 +48,10 @@ const queueAll = async (button) => {
 try {
   await page.goto(address);
   await page.getByText('Tray 1').waitFor();
+  await read('SEALED_LETTERS.iso', 'Sealed Letters');
+  await bench('Sealed Letters', /^Queue/);
+  await shot('bench-protected');
+  await page.goto(address);
   await read('TIDE_TABLES.iso', 'Tide Tables');
   await read('LAMPLIGHTERS.iso', 'Lamplighters');
   await bench('Lamplighters', /^Queue 1 reel/);

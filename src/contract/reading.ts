@@ -166,6 +166,7 @@ const evidence = z.object({
 
 export const FindingsSchema = z.object({
   mainTitle: whole.nullable(),
+  outOfReach: whole.nullable(),
   kind: z.enum(['film', 'series', 'nothing usable']),
   titles: z
     .array(

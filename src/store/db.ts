@@ -1,5 +1,5 @@
 import Dexie, { type EntityTable } from 'dexie';
-import type { Findings } from '@/core/findings';
+import { findRoles, type Findings } from '@/core/findings';
 import { upgradeReading, type Reading } from '@/core/reading';
 import type { Reel } from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
@@ -47,13 +47,15 @@ export class Catalogue extends Dexie {
       await change.table('drafts').toCollection().modify({ folder: '' });
       await change.table('jobs').toCollection().modify({ folder: '' });
     });
-    // Readings know what no title leads to; one made before says nothing of it until the disc is read again.
+    // Readings know what no title leads to (one made before says nothing of it until the disc is read again), and findings
+    // know a main title that is out of reach.
     this.version(3).upgrade((change) =>
       change
         .table('discs')
         .toCollection()
         .modify((disc: DiscRecord) => {
-          Object.assign(disc, { reading: upgradeReading(disc.reading) });
+          const reading = upgradeReading(disc.reading) as Reading;
+          Object.assign(disc, { reading, findings: findRoles(reading) });
         }),
     );
   }

@@ -60,6 +60,9 @@ test('a disc in one sentence', () => {
   expect(say(series)).toBe('2 episodes, a play-all that repeats them, 1 duplicate and 1 title that can not be taken.');
   expect(say(sketchReading([{ parts: ['a:90'] }], [plays(1)]))).toBe('One film of 1:30:00.');
   expect(say(sketchReading([{ parts: ['a:90'], state: 'scrambled' }]))).toBe('Nothing on this disc can be taken.');
+  expect(say(sketchReading([{ parts: ['a:90'], state: 'scrambled' }, { parts: ['b:5'] }]))).toBe(
+    'The main title is copy protected; there is 1 extra.',
+  );
   expect(say(sketchReading([]))).toBe('No title could be read.');
   const stretch = { id: 'l', titleSet: 1, firstSector: 0, lastSector: 99, discSector: 0, durationMs: null, chain: null };
   expect(say(sketchReading([{ parts: ['a:90'] }], [plays(1)], { loose: [stretch] }))).toBe(

@@ -78,7 +78,7 @@ export function discSentence(reading: Reading, findings: Findings): string {
     [count('play-all'), 'play-all that repeats them', 'play-alls that repeat them'],
     [count('duplicate'), 'duplicate', 'duplicates'],
     [count('short'), 'logo or loop', 'logos or loops'],
-    [count('unusable'), 'title that can not be taken', 'titles that can not be taken'],
+    [count('unusable') - (findings.outOfReach === null ? 0 : 1), 'title that can not be taken', 'titles that can not be taken'],
   ] as const;
   const parts = rest
     .filter(([n]) => n > 0)
@@ -88,6 +88,8 @@ export function discSentence(reading: Reading, findings: Findings): string {
   if (findings.kind === 'nothing usable')
     return reading.titles.length === 0 ? 'No title could be read.' : 'Nothing on this disc can be taken.';
   const main = reading.titles.find((t) => t.number === findings.mainTitle);
+  const lost = findings.titles.find((f) => f.title === findings.outOfReach);
+  if (lost) return `The main title is ${roleOf(lost)}${parts.length > 0 ? `; there is ${list(parts)}` : ''}.`;
   const head = findings.kind === 'series' ? plural(count('episode'), 'episode') : `One film of ${clock(main?.durationMs ?? 0)}`;
   return `${[head, ...parts].length > 1 ? list([head, ...parts]) : head}.`;
 }

@@ -104,15 +104,17 @@ function certainty(best: number, second: number): number {
 export function findRoles(reading: Reading): Findings {
   const usable = reading.titles.filter((t) => t.state === 'usable');
   const relations = relate(usable);
-  const candidates = usable.filter((t) => !relations.duplicateOf.has(t.number) && t.durationMs >= SHORT_MS);
+  // What can not be taken is ranked all the same: the best of the rest is not the disc's main title.
+  const candidates = reading.titles.filter((t) => !relations.duplicateOf.has(t.number) && t.durationMs >= SHORT_MS);
   const ranked = candidates
     .map((title) => ({ title, list: score(title, candidates, reading) }))
     .sort((a, b) => total(b.list) - total(a.list) || a.title.number - b.title.number);
-  const best = ranked[0];
+  const top = ranked[0];
+  const best = top?.title.state === 'usable' ? top : undefined;
   const playAll = best ? relations.playAlls.get(best.title.number) : undefined;
   const episodes = playAll && isSeries(playAll) ? playAll : [];
   // Parts of the best title do not compete with it.
-  const rival = ranked.slice(1).find((r) => relations.insideOf.get(r.title.number) !== best?.title.number);
+  const rival = ranked.find((r) => r !== top && relations.insideOf.get(r.title.number) !== best?.title.number);
   const findings = reading.titles.map((title): TitleFinding => {
     const scored = ranked.find((r) => r.title === title);
     const points = Math.round(total(scored?.list ?? []));
@@ -146,11 +148,12 @@ export function findRoles(reading: Reading): Findings {
       ]);
     if (title === best?.title) return make('main', certainty(total(best.list), total(rival?.list ?? [])), []);
     if (outer !== undefined) return make('part', 0.95, [evidence('contained in', 0, [outer])]);
-    return make('extra', 0.5 + 0.5 * certainty(total(best?.list ?? []), points), []);
+    return make('extra', 0.5 + 0.5 * certainty(total(top?.list ?? []), points), []);
   });
   return {
     mainTitle: best?.title.number ?? null,
-    kind: !best ? 'nothing usable' : episodes.length > 0 ? 'series' : 'film',
+    outOfReach: top && !best ? top.title.number : null,
+    kind: !candidates.some((t) => t.state === 'usable') ? 'nothing usable' : episodes.length > 0 ? 'series' : 'film',
     titles: findings,
   };
 }

@@ -81,8 +81,19 @@ test('what can not be taken is said to be so, and a disc of nothing else has no 
     ['unusable', 'cut short'],
     ['short', 'very short'],
   ]);
-  expect(findings).toMatchObject({ mainTitle: null, kind: 'nothing usable' });
-  expect(findRoles(sketchReading([]))).toEqual({ mainTitle: null, kind: 'nothing usable', titles: [] });
+  expect(findings).toMatchObject({ mainTitle: null, outOfReach: 1, kind: 'nothing usable' });
+  expect(findRoles(sketchReading([]))).toEqual({ mainTitle: null, outOfReach: null, kind: 'nothing usable', titles: [] });
+});
+
+test('where the main title is out of reach, no other is passed off as it', () => {
+  const reading = sketchReading(
+    [{ parts: ['a:90', 'b:10'], state: 'scrambled', audio: 3 }, { parts: ['c:5'] }, { parts: ['d:4'] }],
+    [offers(1, 1, true), offers(2, 2)],
+  );
+  const findings = findRoles(reading);
+  expect(findings).toMatchObject({ mainTitle: null, outOfReach: 1, kind: 'film' });
+  expect(roles(findings)).toEqual(['unusable', 'extra', 'extra']);
+  expect(findings.titles[0]?.evidence[0]?.kind).toBe('protected');
 });
 
 test('a disc with 99 titles of 99 parts is concluded on without delay in the number of titles', () => {

@@ -41,8 +41,10 @@ export interface TitleFinding {
 }
 
 export interface Findings {
-  /** The title that the disc is about; null where none can be used. */
+  /** The title that the disc is about; null where none can be used, or where that one can not. */
   readonly mainTitle: number | null;
+  /** The title that the disc is about, where it is protected, cut short or unreadable: no other is then passed off as the main one. */
+  readonly outOfReach: number | null;
   readonly kind: 'film' | 'series' | 'nothing usable';
   readonly titles: readonly TitleFinding[];
 }

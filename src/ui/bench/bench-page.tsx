@@ -30,7 +30,13 @@ export function BenchPage({ discId }: { discId: string }) {
   const [chosenTitle, setTitle] = useState<number | null>(null);
   const [chosenReel, setReel] = useState<string | null>(null);
   const reels = draft.record?.reels ?? [];
-  const titleNumber = chosenTitle ?? reels[0]?.reel.pieces[0]?.title ?? disc?.findings.mainTitle ?? disc?.reading.titles[0]?.number ?? null;
+  const titleNumber =
+    chosenTitle ??
+    reels[0]?.reel.pieces[0]?.title ??
+    disc?.findings.mainTitle ??
+    disc?.findings.outOfReach ??
+    disc?.reading.titles[0]?.number ??
+    null;
   const title = disc?.reading.titles.find((t) => t.number === titleNumber) ?? null;
   const ofTitle = reels.filter((r) => r.reel.pieces.some((p) => p.title === titleNumber));
   const current: DraftReel | null = ofTitle.find((r) => r.id === chosenReel) ?? ofTitle.find((r) => r.jobId === null) ?? ofTitle[0] ?? null;

@@ -114,7 +114,13 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
           className="min-w-0 rounded-[5px] border border-line bg-card px-1.5 py-0.5 text-ink placeholder:text-third"
         />
       </label>
-      <p>{waiting.length === 0 ? 'Everything planned is on the queue.' : `${plural(waiting.length, 'reel')}, about ${bytes(needed)}`}</p>
+      <p>
+        {waiting.length === 0
+          ? draft.record?.reels.length
+            ? 'Everything planned is on the queue.'
+            : 'Nothing is planned yet.'
+          : `${plural(waiting.length, 'reel')}, about ${bytes(needed)}`}
+      </p>
       <Button
         tone="main"
         data-action="queue"

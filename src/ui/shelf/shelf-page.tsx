@@ -29,7 +29,8 @@ interface Row {
 }
 type SortKey = 'name' | 'state' | 'read' | 'length' | 'size';
 
-const length = (row: Row) => row.disc.reading.titles.find((t) => t.number === row.disc.findings.mainTitle)?.durationMs ?? 0;
+const length = (row: Row) =>
+  row.disc.reading.titles.find((t) => t.number === (row.disc.findings.mainTitle ?? row.disc.findings.outOfReach))?.durationMs ?? 0;
 const COMPARE: Readonly<Record<SortKey, (a: Row, b: Row) => number>> = {
   name: (a, b) => a.disc.name.localeCompare(b.disc.name),
   state: (a, b) => a.state.localeCompare(b.state),
