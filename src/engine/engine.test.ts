@@ -112,6 +112,46 @@ describe('a job from disc to library', () => {
   });
 });
 
+describe('playing', () => {
+  test('an access copy is sent by ranges, as a seeking player asks for them', async () => {
+    const { outputs } = await engine.call('outputs');
+    const copy = outputs.find((o) => o.sidecar.recipe === 'access' && o.presence === 'present');
+    const url = `/outputs/${copy?.id ?? ''}/play`;
+    const size = copy?.sizeBytes ?? 0;
+    const data = readFileSync(path.join(engine.library, copy?.path ?? ''));
+    expect(await engine.beginning(url)).toMatchObject({
+      status: 200,
+      headers: { 'content-length': String(size), 'accept-ranges': 'bytes' },
+    });
+    const middle = await engine.beginning(url, { range: 'bytes=100-299' });
+    expect(middle).toMatchObject({ status: 206, headers: { 'content-range': `bytes 100-299/${String(size)}` } });
+    expect(middle.first.equals(data.subarray(100, 300))).toBe(true);
+    expect((await engine.beginning(url, { range: 'bytes=-50' })).first.equals(data.subarray(size - 50))).toBe(true);
+    expect((await engine.beginning(url, { range: `bytes=${String(size)}-` })).status).toBe(416);
+    expect((await engine.beginning(url, { range: 'bytes=5-1000000000000' })).headers['content-range']).toBe(
+      `bytes 5-${String(size - 1)}/${String(size)}`,
+    );
+  });
+
+  test('a master is turned into something a browser plays, from any moment; closed players leave nothing behind', async () => {
+    await engine.jobUntil((await engine.submit(image, reel(2, 'Played'))).jobId, over);
+    const { outputs } = await engine.call('outputs');
+    const master = outputs.find((o) => o.path === 'Played.mkv');
+    for (let i = 0; i < 6; i++) {
+      const answer = await engine.until(async () => {
+        const begun = await engine.beginning(`/outputs/${master?.id ?? ''}/play?start=${String(i)}&audio=${String(i % 3)}`);
+        return begun.status === 503 ? null : begun; // one that was closed a moment ago may still be counted
+      });
+      expect(answer).toMatchObject({ status: 200, headers: { 'content-type': 'video/mp4' } });
+      expect(answer.first.subarray(4, 8).toString()).toBe('ftyp');
+    }
+    for (const query of ['start=abc', 'start=-5', 'start=1e300', 'audio=99']) {
+      expect((await engine.beginning(`/outputs/${master?.id ?? ''}/play?${query}`)).status).toBeLessThan(504);
+    }
+    expect((await refusal(engine.call('output', { id: 'unknown' }))).status).toBe(404);
+  });
+});
+
 describe('names', () => {
   test.each([
     ['../../outside', 'outside'],

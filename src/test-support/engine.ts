@@ -143,6 +143,27 @@ export class TestEngine {
     });
   }
 
+  /** Asks for a stream and goes away after its first bytes, as a player that is closed does. */
+  beginning(
+    url: string,
+    headers: Record<string, string> = {},
+  ): Promise<{ status: number; headers: Record<string, unknown>; first: Buffer }> {
+    return new Promise((resolve, reject) => {
+      const outgoing = request({ socketPath: path.join(this.folder, 'engine.sock'), path: url, headers }, (response) => {
+        const answer = (first: Buffer) => {
+          resolve({ status: response.statusCode ?? 0, headers: response.headers, first });
+          outgoing.destroy();
+        };
+        response.once('data', answer);
+        response.once('end', () => {
+          answer(Buffer.alloc(0));
+        });
+      });
+      outgoing.on('error', reject);
+      outgoing.end();
+    });
+  }
+
   /** Reads a source to its end. */
   async read(source: SourceRef) {
     const task = await this.call('startReading', { body: { source } });
