@@ -25,7 +25,7 @@ import { EventFollower } from './follower';
 import type { Hub } from './hub';
 import { isOver, newJobState, reduceJob, type Measured } from './job-state';
 import { Lanes, phaseOf, type Phase } from './lanes';
-import { identify, isAlive, type ProcessId } from './process-id';
+import { identify, isAlive, type ProcessId } from '@/node/process-id';
 
 interface Entry {
   readonly job: Job;
@@ -93,19 +93,11 @@ export class Jobs {
       state: newJobState(job),
       follower: new EventFollower(path.join(folder, 'events.ndjson')),
       last: null,
-      process: this.readProcess(folder),
+      process: new JobFolder(folder).runner,
       child: false,
       drive: null,
       parted: false,
     };
-  }
-
-  private readProcess(folder: string): ProcessId | null {
-    try {
-      return JSON.parse(readFileSync(path.join(folder, 'runner.json'), 'utf8')) as ProcessId;
-    } catch {
-      return null;
-    }
   }
 
   states(): JobState[] {
@@ -322,12 +314,12 @@ export class Jobs {
       });
       child.on('exit', () => {
         entry.child = false;
+        entry.process = new JobFolder(entry.folder).runner; // another, where one had the job already
         void this.tick();
       });
       child.unref();
       if (child.pid !== undefined) {
         entry.process = identify(child.pid);
-        replaceFile(path.join(entry.folder, 'runner.json'), JSON.stringify(entry.process));
       }
       entry.state = { ...entry.state, state: 'running' };
       this.send(entry);

@@ -8,7 +8,7 @@ import { EventFollower } from './follower';
 import { Hub } from './hub';
 import { Lanes, phaseOf } from './lanes';
 import { isOver, newJobState, reduceJob, type Measured } from './job-state';
-import { identify, isAlive } from './process-id';
+import { identify, isAlive } from '@/node/process-id';
 import { resolveInside } from './roots';
 
 const folder = temporaryFolder();

@@ -1,6 +1,7 @@
 import { appendFileSync, existsSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { z } from 'zod';
+import { identify, isAlive, type ProcessId } from './process-id';
 import { JobEventSchema, JobSchema, MasterPromiseSchema, ProofSchema, StageSchema, type Job, type JobEvent } from '@/contract';
 
 /** What a runner has finished, so that the next one can go on from there. */
@@ -26,6 +27,8 @@ const NOTHING_YET: ProgressFile = {
   accessProof: null,
   accessSha256: null,
 };
+
+const ProcessIdSchema = z.object({ pid: z.number().int().positive(), startTime: z.string() });
 
 type EventBody<T> = T extends JobEvent ? Omit<T, 'seq' | 'at'> : never;
 
@@ -65,6 +68,24 @@ export class JobFolder {
   emit(body: EventBody<JobEvent>): void {
     const event = JobEventSchema.parse({ ...body, seq: ++this.seq, at: new Date().toISOString() });
     appendFileSync(this.file('events.ndjson'), `${JSON.stringify(event)}\n`);
+  }
+
+  /** The process that works on this job, or did so last; null where none is noted. */
+  get runner(): ProcessId | null {
+    try {
+      return ProcessIdSchema.parse(JSON.parse(readFileSync(this.file('runner.json'), 'utf8')));
+    } catch {
+      return null;
+    }
+  }
+
+  /** Takes the job for this process. @returns false where another that lives works on it. */
+  claim(): boolean {
+    const other = this.runner;
+    if (other && other.pid !== process.pid && isAlive(other)) return false;
+    writeFileSync(this.file('runner.json.new'), JSON.stringify(identify(process.pid)));
+    renameSync(this.file('runner.json.new'), this.file('runner.json'));
+    return true;
   }
 
   /** The job was cancelled, and nothing of it kept: another attempt begins at the beginning. */

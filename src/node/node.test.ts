@@ -9,6 +9,7 @@ import { openFileSource } from './files';
 import { collectLines, finished, spawnGuarded } from './ffmpeg';
 import { createPayloadHash, fastCrc32, sha256File } from './hash';
 import { JobFolder } from './job-folder';
+import { identify } from './process-id';
 import { makeWorkshop, openFileSink, placeFile, removeWorkshop, requireStorage } from './library';
 import { sha256InThread } from './prove-file';
 
@@ -124,6 +125,23 @@ test('a job folder counts its events on, over a line that was torn', () => {
   writeFileSync(path.join(at, 'progress.json'), '{"fini');
   expect(new JobFolder(at).readProgress().finished).toEqual([]);
   expect(statSync(path.join(at, 'events.ndjson')).size).toBeGreaterThan(0);
+});
+
+test('a job is worked on by one process at a time', () => {
+  const at = path.join(folder, 'claimed');
+  mkdirSync(at);
+  const job = new JobFolder(at);
+  expect(job.runner).toBeNull();
+  expect(job.claim()).toBe(true);
+  expect(job.claim()).toBe(true);
+  expect(job.runner?.pid).toBe(process.pid);
+  // Another that lives: the one that started this test. One that is gone, or only has the same number, is no hindrance.
+  writeFileSync(path.join(at, 'runner.json'), JSON.stringify(identify(process.ppid)));
+  expect(job.claim()).toBe(false);
+  writeFileSync(path.join(at, 'runner.json'), JSON.stringify({ pid: process.ppid, startTime: '1' }));
+  expect(job.claim()).toBe(true);
+  writeFileSync(path.join(at, 'runner.json'), '{"pid":');
+  expect(job.claim()).toBe(true);
 });
 
 describe('programs', () => {

@@ -12,7 +12,9 @@ for (const signal of ['SIGTERM', 'SIGINT'] as const)
     controller.abort();
   });
 try {
-  process.exitCode = await runJob(new JobFolder(path), controller.signal, option === '--until-read');
+  const folder = new JobFolder(path);
+  // An engine that died in the act of starting a runner may start another: only one works.
+  process.exitCode = folder.claim() ? await runJob(folder, controller.signal, option === '--until-read') : 75;
 } catch (error) {
   process.stderr.write(`${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`);
   process.exitCode = 70;
