@@ -5,7 +5,7 @@ import path from 'node:path';
 import { Assembly } from '@/core/assembly';
 import { readExactly } from '@/core/bytes';
 import { findRoles } from '@/core/findings';
-import { readDisc, type Reading, type Segment } from '@/core/reading';
+import { readDisc, titleSetName, type Reading, type Segment } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/recipes';
 import { wholeTitleReel } from '@/core/reels';
 import { openFileSource } from '@/node/files';
@@ -41,7 +41,7 @@ async function makeStream(image: string, folder: string): Promise<{ stream: stri
   const reading = await readDisc(opened.volume);
   const title = reading.titles.find((t) => t.number === findRoles(reading).mainTitle);
   if (!title) throw new Error('the demo disc has no main title');
-  const content = await opened.content(title.titleSet);
+  const content = await opened.content(titleSetName(title.titleSet ?? 1));
   const segments = title.parts.flatMap((p) => reading.segments.find((s) => s.id === p.segment) ?? []);
   const sectors = (segments.at(-1)?.lastSector ?? 0) + 1;
   const copies = Math.ceil(WANTED_BYTES / (sectors * SECTOR_BYTES));
@@ -65,7 +65,7 @@ async function makeStream(image: string, folder: string): Promise<{ stream: stri
   const longTitle = {
     ...title,
     number: 1,
-    parts: long.map((s) => ({ segment: s.id, angle: null })),
+    parts: long.map((s) => ({ segment: s.id, angle: null, companion: null })),
     chapters: [{ number: 1, startMs: 0, durationMs: title.durationMs * copies, firstPart: 0 }],
     durationMs: title.durationMs * copies,
     sizeBytes: sectors * SECTOR_BYTES * copies,

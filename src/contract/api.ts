@@ -55,7 +55,11 @@ export const ReadingTaskSchema = z.object({
   source: SourceRefSchema,
   name: z.string(),
   state: z.enum(['reading', 'done', 'failed', 'cancelled']),
-  progress: z.object({ step: z.enum(['opening', 'titleSet', 'looking', 'menus']), done: z.number(), total: z.number() }),
+  progress: z.object({
+    step: z.enum(['opening', 'titleSet', 'playlist', 'clip', 'looking', 'menus']),
+    done: z.number(),
+    total: z.number(),
+  }),
   problem: ProblemSchema.nullable(),
   fingerprint: z.string().nullable(),
 });

@@ -125,7 +125,8 @@ export const MasterPromiseSchema = z.object({
           .object({
             bitDepth: z.union([z.literal(16), z.literal(20), z.literal(24)]),
             channels: whole,
-            sampleRateHz: z.union([z.literal(48000), z.literal(96000)]),
+            sampleRateHz: z.union([z.literal(48000), z.literal(96000), z.literal(192000)]),
+            assignment: whole.nullable().default(null),
           })
           .nullable(),
         left: z.array(z.object({ reason: z.string(), bytes: whole, frames: whole })).readonly(),

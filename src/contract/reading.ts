@@ -6,20 +6,28 @@ const whole = z.number().int().nonnegative();
 const pair = z.tuple([z.number(), z.number()]).readonly();
 /** Foreign text is kept as it is, but not without a bound. */
 const shortText = z.string().max(1000);
+const MOST_TITLES = 2000;
 
 const video = z.object({
-  codec: z.enum(['MPEG-1', 'MPEG-2']),
-  standard: z.enum(['NTSC', 'PAL']),
+  stream: whole,
+  codec: z.enum(['MPEG-1', 'MPEG-2', 'H.264', 'HEVC', 'VC-1']),
+  standard: z.enum(['NTSC', 'PAL']).nullable(),
   widthPixels: whole.max(16384),
   heightPixels: whole.max(16384),
   displayAspect: pair,
   frameRate: shortText,
   frameTicks: z.number().positive(),
+  interlaced: z.boolean().nullable(),
+  profile: shortText.nullable(),
+  bitDepth: whole.max(16),
+  dynamicRange: z.enum(['standard', 'HDR10', 'Dolby Vision']),
+  secondView: z.object({ stream: whole, baseIsRight: z.boolean() }).nullable(),
   from: z.enum(['stream', 'tables']),
 });
 const audio = z.object({
   stream: whole,
-  codec: z.enum(['AC-3', 'DTS', 'LPCM', 'MPEG audio', 'unknown']),
+  codec: z.enum(['AC-3', 'E-AC-3', 'TrueHD', 'DTS', 'DTS-HD', 'DTS-HD Master', 'DTS Express', 'LPCM', 'MPEG audio', 'unknown']),
+  coreOf: whole.nullable(),
   channels: whole.max(32),
   layout: shortText,
   sampleRateHz: whole,
@@ -31,7 +39,7 @@ const audio = z.object({
 });
 const subtitle = z.object({
   stream: whole,
-  codec: z.literal('VobSub'),
+  codec: z.enum(['VobSub', 'PGS', 'text']),
   language: shortText.nullable(),
   purpose: z
     .enum([
@@ -51,8 +59,9 @@ const subtitle = z.object({
 });
 const title = z.object({
   number: whole,
-  titleSet: whole,
-  titleInSet: whole,
+  titleSet: whole.nullable(),
+  titleInSet: whole.nullable(),
+  playlist: whole.nullable(),
   state: z.enum(['usable', 'scrambled', 'cut short', 'unreadable']),
   durationMs: whole,
   sizeBytes: whole,
@@ -62,7 +71,7 @@ const title = z.object({
     .max(1000)
     .readonly(),
   parts: z
-    .array(z.object({ segment: shortText, angle: whole.nullable() }))
+    .array(z.object({ segment: shortText, angle: whole.nullable(), companion: shortText.nullable() }))
     .max(20_000)
     .readonly(),
   video,
@@ -70,48 +79,61 @@ const title = z.object({
   subtitles: z.array(subtitle).max(64).readonly(),
   palette: z.array(whole).max(16).readonly(),
 });
-const segment = z.object({
+const place = {
   id: shortText,
-  titleSet: whole,
-  vobId: whole,
-  cellId: whole,
+  content: shortText,
   firstSector: whole,
   lastSector: whole,
   discSector: whole,
   durationMs: whole,
-  interleaved: z.boolean(),
-  seamless: z.boolean(),
-  clockRestarts: z.boolean(),
-  stillSeconds: whole.nullable(),
-});
+};
+const segment = z.discriminatedUnion('kind', [
+  z.object({
+    ...place,
+    kind: z.literal('cell'),
+    titleSet: whole,
+    vobId: whole,
+    cellId: whole,
+    interleaved: z.boolean(),
+    seamless: z.boolean(),
+    clockRestarts: z.boolean(),
+    stillSeconds: whole.nullable(),
+  }),
+  z.object({
+    ...place,
+    kind: z.literal('clip'),
+    in90k: whole,
+    out90k: whole,
+    firstPacket: whole,
+    endPacket: whole,
+    stillSeconds: whole.nullable(),
+  }),
+]);
 
-const loose = z.object({
-  id: shortText,
-  titleSet: whole,
-  firstSector: whole,
-  lastSector: whole,
-  discSector: whole,
-  durationMs: whole.nullable(),
-  chain: whole.nullable(),
-});
+const loose = z.object({ ...place, durationMs: whole.nullable(), chain: whole.nullable() });
 
 /** A reading as it crosses a border: HTTP, the job file, an export. One of an earlier version is brought up to date. */
 export const ReadingSchema = z.preprocess(
   upgradeReading,
   z.object({
     version: z.literal(READING_VERSION),
-    kind: z.literal('DVD-Video'),
+    kind: z.enum(['DVD-Video', 'Blu-ray', 'Ultra HD Blu-ray']),
     label: shortText,
     fileSystem: z.enum(['ISO 9660', 'UDF', 'folder']),
     sizeBytes: whole,
     fingerprint: z.string().regex(/^[0-9a-f]{64}$/),
-    titleSets: whole,
-    titles: z.array(title).max(99).readonly(),
+    contents: whole,
+    names: z
+      .array(z.object({ language: shortText, name: shortText }))
+      .max(100)
+      .readonly(),
+    javaMenus: z.boolean(),
+    titles: z.array(title).max(MOST_TITLES).readonly(),
     segments: z.array(segment).max(100_000).readonly(),
     loose: z.array(loose).max(10_000).readonly(),
     routes: z
-      .array(z.object({ title: whole, by: z.enum(['play', 'button']), menus: whole, button: whole, selected: z.boolean() }))
-      .max(1000)
+      .array(z.object({ title: whole, by: z.enum(['play', 'button', 'index']), menus: whole, button: whole, selected: z.boolean() }))
+      .max(4000)
       .readonly(),
     remarks: z
       .array(
@@ -126,6 +148,7 @@ export const ReadingSchema = z.preprocess(
             'beyond-end',
             'scrambled',
             'stream-differs',
+            'too-many',
             'no-titles',
           ]),
           severity: z.enum(['note', 'warning', 'fault']),
@@ -160,7 +183,7 @@ const evidence = z.object({
     'unreadable',
   ]),
   points: z.number(),
-  titles: z.array(whole).max(99).readonly(),
+  titles: z.array(whole).max(MOST_TITLES).readonly(),
   value: z.number().nullable(),
 });
 
@@ -178,6 +201,6 @@ export const FindingsSchema = z.object({
         evidence: z.array(evidence).readonly(),
       }),
     )
-    .max(99)
+    .max(MOST_TITLES)
     .readonly(),
 }) satisfies z.ZodType<Findings>;

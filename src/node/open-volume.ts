@@ -1,5 +1,5 @@
 import type { ByteSource } from '@/core/bytes';
-import { openTitleSetContent, findVideoFolder } from '@/core/reading';
+import { openContent } from '@/core/reading';
 import { openImage, type Volume } from '@/core/volume';
 import type { JobSource } from '@/contract';
 import { openSimulatedDrive } from './drive';
@@ -7,8 +7,8 @@ import { openFileSource, openFolderVolume, type ReadingManner } from './files';
 
 export interface OpenedVolume {
   readonly volume: Volume;
-  /** Content of a title set; opened once. */
-  content(titleSet: number): Promise<ByteSource>;
+  /** What segments stand in, by its name; opened once. */
+  content(name: string): Promise<ByteSource>;
   close(): Promise<void>;
 }
 
@@ -40,17 +40,12 @@ export async function openVolume(source: JobSource, options: OpenOptions = {}): 
 }
 
 function withContent(volume: Volume, close: () => Promise<void>): OpenedVolume {
-  const opened = new Map<number, Promise<ByteSource>>();
+  const opened = new Map<string, Promise<ByteSource>>();
   return {
     volume,
-    content: (titleSet) => {
-      let content = opened.get(titleSet);
-      if (!content) {
-        content = findVideoFolder(volume).then(
-          async (folder) => (await openTitleSetContent(volume, folder ?? 'VIDEO_TS', titleSet)).source,
-        );
-        opened.set(titleSet, content);
-      }
+    content: (name) => {
+      const content = opened.get(name) ?? openContent(volume, name);
+      opened.set(name, content);
       return content;
     },
     close,

@@ -55,7 +55,7 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
       );
     }
     const hashes = new TrackHashes(createPayloadHash);
-    const assembly = new Assembly(job.reading, job.reel, (set) => opened.content(set), { signal, tap: hashes.tap });
+    const assembly = new Assembly(job.reading, job.reel, (name) => opened.content(name), { signal, tap: hashes.tap });
     return await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
       application: APPLICATION,
       seed: `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`,

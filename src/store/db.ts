@@ -1,4 +1,4 @@
-import Dexie, { type EntityTable } from 'dexie';
+import Dexie, { type EntityTable, type Transaction } from 'dexie';
 import { findRoles, type Findings } from '@/core/findings';
 import { upgradeReading, type Reading } from '@/core/reading';
 import type { Reel } from '@/core/reels';
@@ -33,6 +33,17 @@ export interface DraftReel {
   readonly jobId: string | null;
 }
 
+/** Readings of earlier versions, with findings made anew from them. */
+async function bringUpToDate(change: Transaction): Promise<void> {
+  await change
+    .table('discs')
+    .toCollection()
+    .modify((disc: DiscRecord) => {
+      const reading = upgradeReading(disc.reading) as Reading;
+      Object.assign(disc, { reading, findings: findRoles(reading) });
+    });
+}
+
 /** The catalogue. A change of shape adds a version below with its migration; see docs/architecture.md. */
 export class Catalogue extends Dexie {
   discs!: EntityTable<DiscRecord, 'fingerprint'>;
@@ -49,15 +60,9 @@ export class Catalogue extends Dexie {
     });
     // Readings know what no title leads to (one made before says nothing of it until the disc is read again), and findings
     // know a main title that is out of reach.
-    this.version(3).upgrade((change) =>
-      change
-        .table('discs')
-        .toCollection()
-        .modify((disc: DiscRecord) => {
-          const reading = upgradeReading(disc.reading) as Reading;
-          Object.assign(disc, { reading, findings: findRoles(reading) });
-        }),
-    );
+    this.version(3).upgrade(bringUpToDate);
+    // Readings know Blu-ray, and say of each segment which kind of disc it is from.
+    this.version(4).upgrade(bringUpToDate);
   }
 }
 

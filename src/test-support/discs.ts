@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { Assembly } from '@/core/assembly';
 import { readExactly } from '@/core/bytes';
-import { readDisc, type Reading, type Title } from '@/core/reading';
+import { readDisc, titleSetName, type Reading, type Title } from '@/core/reading';
 import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
 import type { Reel } from '@/core/reels';
 import { SECTOR_BYTES } from '@/core/volume';
@@ -47,7 +47,7 @@ export function titleOf(reading: Reading, number: number): Title {
 /** The program stream of a title as it lies on the disc: what any other program would be given. */
 export async function writeProgramStream({ opened, reading }: OpenDisc, number: number, file: string): Promise<void> {
   const title = titleOf(reading, number);
-  const content = await opened.content(title.titleSet);
+  const content = await opened.content(titleSetName(title.titleSet ?? 1));
   const parts: Uint8Array[] = [];
   for (const { segment: id } of title.parts) {
     const segment = reading.segments.find((s) => s.id === id);
@@ -66,7 +66,7 @@ export async function writeMasterFile(
   file: string,
 ): Promise<{ promise: MasterPromise; assembly: Assembly }> {
   const hashes = new TrackHashes(createPayloadHash);
-  const assembly = new Assembly(reading, reel, (set) => opened.content(set), { tap: hashes.tap });
+  const assembly = new Assembly(reading, reel, (name) => opened.content(name), { tap: hashes.tap });
   const sink = await openFileSink(file);
   try {
     const promise = await writeMaster(assembly, hashes, reading, reel, sink, {

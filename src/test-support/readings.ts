@@ -17,6 +17,7 @@ const SECTORS = 5000;
 export const audioTrack = (change: Partial<AudioTrack> = {}): AudioTrack => ({
   stream: 0xbd80,
   codec: 'AC-3',
+  coreOf: null,
   channels: 2,
   layout: 'stereo',
   sampleRateHz: 48000,
@@ -42,7 +43,9 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
     // "long:5" lasts five minutes instead of one.
     const minutes = Number(/:([\d.]+)$/.exec(name)?.[1] ?? 1);
     return {
+      kind: 'cell',
       id: name,
+      content: 'VTS_01',
       titleSet: 1,
       vobId: i + 1,
       cellId: 1,
@@ -62,13 +65,15 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
     return segment;
   };
   return {
-    version: 2,
+    version: 3,
     kind: 'DVD-Video',
     label: 'TEST_DISC',
     fileSystem: 'UDF',
     sizeBytes: names.length * SECTORS * 2048,
     fingerprint: 'a'.repeat(64),
-    titleSets: 1,
+    contents: 1,
+    names: [],
+    javaMenus: false,
     segments,
     loose: [],
     routes,
@@ -82,6 +87,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
         number: i + 1,
         titleSet: 1,
         titleInSet: i + 1,
+        playlist: null,
         state: sketch.state ?? 'usable',
         durationMs: total,
         sizeBytes: own.length * SECTORS * 2048,
@@ -92,8 +98,9 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
           durationMs: (n + 1 < count ? (starts[n + 1] ?? total) : total) - (starts[n] ?? 0),
           firstPart: n,
         })),
-        parts: own.map((s) => ({ segment: s.id, angle: null })),
+        parts: own.map((s) => ({ segment: s.id, angle: null, companion: null })),
         video: {
+          stream: 0xe0,
           codec: 'MPEG-2',
           standard: 'PAL',
           widthPixels: 720,
@@ -101,6 +108,11 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
           displayAspect: [16, 9],
           frameRate: '25/1',
           frameTicks: 1_080_000,
+          interlaced: null,
+          profile: null,
+          bitDepth: 8,
+          dynamicRange: 'standard',
+          secondView: null,
           from: 'stream',
         },
         audio: Array.from({ length: sketch.audio ?? 1 }, (_, n) => audioTrack({ stream: 0xbd80 + n })),
@@ -114,3 +126,21 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
 
 export const plays = (title: number): TitleRoute => ({ title, by: 'play', menus: 0, button: 0, selected: false });
 export const offers = (title: number, button = 1, selected = false): TitleRoute => ({ title, by: 'button', menus: 1, button, selected });
+
+/** A DVD's reading in the shape that version 2 had. */
+export function asVersion2(reading: Reading): Record<string, unknown> {
+  const without = (item: object, ...keys: string[]) => Object.fromEntries(Object.entries(item).filter(([k]) => !keys.includes(k)));
+  return {
+    ...without(reading, 'contents', 'names', 'javaMenus'),
+    version: 2,
+    titleSets: reading.contents,
+    segments: reading.segments.map((s) => without(s, 'kind', 'content')),
+    loose: reading.loose.map((l) => ({ ...without(l, 'content'), titleSet: Number(l.content.slice(4)) })),
+    titles: reading.titles.map((t) => ({
+      ...without(t, 'playlist'),
+      parts: t.parts.map((p) => without(p, 'companion')),
+      audio: t.audio.map((a) => without(a, 'coreOf')),
+      video: without(t.video, 'stream', 'interlaced', 'profile', 'bitDepth', 'dynamicRange', 'secondView'),
+    })),
+  };
+}

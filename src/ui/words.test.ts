@@ -64,7 +64,7 @@ test('a disc in one sentence', () => {
     'The main title is copy protected; there is 1 extra.',
   );
   expect(say(sketchReading([]))).toBe('No title could be read.');
-  const stretch = { id: 'l', titleSet: 1, firstSector: 0, lastSector: 99, discSector: 0, durationMs: null, chain: null };
+  const stretch = { id: 'l', content: 'VTS_01', firstSector: 0, lastSector: 99, discSector: 0, durationMs: null, chain: null };
   expect(say(sketchReading([{ parts: ['a:90'] }], [plays(1)], { loose: [stretch] }))).toBe(
     'One film of 1:30:00 and 1 stretch that nothing leads to.',
   );

@@ -115,6 +115,8 @@ export function remarkText(remark: Remark): string {
       return `${title}copy protected. It can be described, not taken.`;
     case 'stream-differs':
       return `${title}the stream says otherwise than the disc's tables.`;
+    case 'too-many':
+      return 'The disc has more playlists than a disc made in earnest; the last were passed over.';
     case 'no-titles':
       return 'No title could be read.';
   }
@@ -138,7 +140,16 @@ export function purposeText(track: AudioTrack | SubtitleTrack): string {
 export function videoText(title: Title): string {
   const v = title.video;
   const [n = 0, d = 1] = v.frameRate.split('/').map(Number);
-  return `${v.codec}, ${String(v.widthPixels)}×${String(v.heightPixels)}, ${String(v.displayAspect[0])}:${String(v.displayAspect[1])}, ${v.standard} ${(n / d).toFixed(2).replace(/\.00$/, '')}`;
+  const rate = (n / d).toFixed(d === 1001 && n === 24000 ? 3 : 2).replace(/\.00$/, '');
+  const how = [v.standard, v.interlaced && v.standard === null ? 'interlaced' : null, rate].filter((w) => w !== null).join(' ');
+  const more = [v.dynamicRange === 'standard' ? null : v.dynamicRange, v.secondView ? 'two views' : null].filter((w) => w !== null);
+  return [
+    `${v.codec}${v.profile === null ? '' : ` ${v.profile}`}`,
+    `${String(v.widthPixels)}×${String(v.heightPixels)}`,
+    v.displayAspect.join(':'),
+    how,
+    ...more,
+  ].join(', ');
 }
 
 export const STAGE: Readonly<Record<Stage, string>> = {
@@ -166,6 +177,8 @@ export function readingText(task: ReadingTask): string {
   if (task.state !== 'reading') return task.state;
   if (step === 'opening') return 'opening the disc';
   if (step === 'titleSet') return `title set ${String(done + 1)} of ${String(total)}`;
+  if (step === 'playlist') return `playlist ${String(done + 1)} of ${String(total)}`;
+  if (step === 'clip') return `clip ${String(done + 1)} of ${String(total)}`;
   if (step === 'looking') return `looking at title ${String(done + 1)} of ${String(total)}`;
   return 'following the menus';
 }

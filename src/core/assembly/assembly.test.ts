@@ -13,7 +13,7 @@ afterAll(async () => {
   await quay.opened.close();
   await locks.opened.close();
 });
-const content = (disc: OpenDisc) => (set: number) => disc.opened.content(set);
+const content = (disc: OpenDisc) => (name: string) => disc.opened.content(name);
 const reelOf = (disc: OpenDisc, title: number): Reel => wholeTitleReel(titleOf(disc.reading, title), 'x');
 
 interface Seen {
@@ -44,8 +44,8 @@ test('packets of all tracks come in order of time, from zero on', async () => {
 });
 
 test('how large the pieces are in which a drive gives its sectors does not matter', async () => {
-  const slow = async (set: number): Promise<ByteSource> => {
-    const source = await quay.opened.content(set);
+  const slow = async (name: string): Promise<ByteSource> => {
+    const source = await quay.opened.content(name);
     return {
       ...source,
       read: async (offset, target) => {
@@ -112,8 +112,8 @@ describe('what can not be assembled', () => {
   });
 
   test('packets with scrambling flags that the reading did not see stop it', async () => {
-    const scrambling = async (set: number): Promise<ByteSource> => {
-      const source = await quay.opened.content(set);
+    const scrambling = async (name: string): Promise<ByteSource> => {
+      const source = await quay.opened.content(name);
       return {
         ...source,
         read: async (offset, target) => {
@@ -128,8 +128,8 @@ describe('what can not be assembled', () => {
   });
 
   test('a scratch, and content that ends too early, are errors that say where', async () => {
-    const broken = (read: (source: ByteSource, offset: number, target: Uint8Array) => Promise<number>) => async (set: number) => {
-      const source = await quay.opened.content(set);
+    const broken = (read: (source: ByteSource, offset: number, target: Uint8Array) => Promise<number>) => async (name: string) => {
+      const source = await quay.opened.content(name);
       return { ...source, read: (offset: number, target: Uint8Array) => read(source, offset, target) };
     };
     const scratched = broken((source, offset, target) =>
@@ -184,7 +184,7 @@ test('what is held in memory does not grow with the length of a title', async ()
     titles: [
       {
         ...title,
-        parts: long.map((s) => ({ segment: s.id, angle: null })),
+        parts: long.map((s) => ({ segment: s.id, angle: null, companion: null })),
         chapters: [{ number: 1, startMs: 0, durationMs: title.durationMs * copies, firstPart: 0 }],
       },
     ],

@@ -25,14 +25,23 @@ const LEANING_TICKS = 4 * TICKS_PER_SECOND;
 /** LPCM has no frames: it is handed over in runs of this many samples (20 ms at 48 kHz). */
 const LPCM_RUN_SAMPLES = 960;
 
+export interface FoundFrame {
+  readonly bytes: number;
+  readonly ticks: number;
+  /** False where decoding can not begin with it; every frame can where this is not said. */
+  readonly key?: boolean;
+}
+
 /** Finds the next frame of a stream. */
 export interface AudioFormat {
   /** @returns the frame at `at`, null where none starts there, `'more'` where more bytes are needed to know. */
-  frameAt(data: Uint8Array, at: number, end: number, final: boolean): { readonly bytes: number; readonly ticks: number } | null | 'more';
+  frameAt(data: Uint8Array, at: number, end: number, final: boolean): FoundFrame | null | 'more';
   /** True where a run may end at any sample, so that it can stop where the clock restarts. */
   readonly splits: boolean;
   /** Bytes of the smallest run that can be cut off; 0 where frames are whole. */
   readonly unitBytes: number;
+  /** A piece must begin with a frame that is `key`. */
+  readonly needsKey?: boolean;
   /** The header of the first frame, for the container. */
   readonly first: AudioFrameHeader | null;
 }
@@ -92,6 +101,7 @@ export class AudioFramer {
   /** Frames that begin before are left out; set where a piece begins inside a title. */
   private notBefore = Number.NEGATIVE_INFINITY;
   private notFrom = Number.POSITIVE_INFINITY;
+  private awaitsKey = true;
 
   constructor(
     private readonly timeline: Timeline,
@@ -110,6 +120,7 @@ export class AudioFramer {
     this.notFrom = Number.POSITIVE_INFINITY;
     this.next = null;
     this.leaning = null;
+    this.awaitsKey = true;
   }
 
   /** The piece ends at `ticks`: what begins later is left out, also of what is already queued. */
@@ -151,7 +162,7 @@ export class AudioFramer {
       } else if (at + frame.bytes > limit && this.format.frameAt(data, at + frame.bytes, end, false) === null) {
         this.skip(limit + base, 'incomplete'); // cut off where the disc's clock restarts
       } else {
-        this.take(frame.bytes, frame.ticks);
+        this.take(frame.bytes, frame.ticks, frame.key ?? true);
       }
     }
   }
@@ -179,7 +190,7 @@ export class AudioFramer {
     this.skip(p + base, 'not part of any frame');
   }
 
-  private take(bytes: number, ticks: number): void {
+  private take(bytes: number, ticks: number, key: boolean): void {
     const mark = this.marks.takeUpTo(this.position);
     if (mark) {
       const sameClock = this.epoch === mark.epoch;
@@ -200,6 +211,12 @@ export class AudioFramer {
       this.next = start + ticks;
       return;
     }
+    if (this.format.needsKey && this.awaitsKey && !key) {
+      this.account.leave('incomplete', bytes);
+      this.next = start + ticks;
+      return;
+    }
+    this.awaitsKey = false;
     if (this.format.splits && this.endOfTaken - start > SMOOTHED_TICKS) {
       this.dropOverlap(start, bytes, ticks);
       return;
@@ -212,7 +229,7 @@ export class AudioFramer {
     }
     this.next = start + ticks;
     this.endOfTaken = this.next;
-    this.queue.push({ position, length: bytes, ticks: start, durationTicks: ticks, orderTicks: start, key: true, discardable: false });
+    this.queue.push({ position, length: bytes, ticks: start, durationTicks: ticks, orderTicks: start, key, discardable: false });
   }
 
   /** Samples that were already heard are left out exactly: what follows of the run is cut anew from there. */

@@ -1,4 +1,4 @@
-import { plainStore, type ByteStore } from '../streams';
+import { FIRST_BEYOND_SLICES, plainStore, type ByteStore } from '../streams';
 
 /** A frame or unit larger than this is no frame: bounds what a broken stream can make us hold. */
 const MAX_HELD_BYTES = 48 * 1024 * 1024;
@@ -53,9 +53,9 @@ export class EsBuffer {
     return this.buffer.subarray(position - this.base, position - this.base + length);
   }
 
-  /** Position of the next start code that is no slice, wholly before `end`; -1 where there is none. */
-  findUnitCode(from: number, end: number): number {
-    const at = this.store.findUnitCode(from - this.base, end - this.base);
+  /** Position of the next start code of zero or from `least` on, wholly before `end`; -1 where there is none. */
+  findUnitCode(from: number, end: number, least: number = FIRST_BEYOND_SLICES): number {
+    const at = this.store.findUnitCode(from - this.base, end - this.base, least);
     return at < 0 ? -1 : at + this.base;
   }
 

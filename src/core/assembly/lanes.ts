@@ -1,17 +1,29 @@
 import { DiscError } from '../bytes';
 import type { AudioTrack, SubtitleTrack, Title, VideoTrack } from '../reading';
 import type { Reel, TakenTrack } from '../reels/model';
-import { readAc3Header, readDtsHeader, readMpegAudioHeader, type LpcmLayout } from '../streams';
-import { AudioFramer, framedFormat, lpcmFormat } from './audio-framer';
+import {
+  readAc3Header,
+  readDtsHdUnit,
+  readDtsHeader,
+  readEac3Unit,
+  readMpegAudioHeader,
+  type HdmvLpcmLayout,
+  type LpcmLayout,
+} from '../streams';
+import type { AccessUnitFramer } from './access-unit-framer';
+import { hdmvLpcmFormat, trueHdFormat, unitFormat } from './audio-formats-hd';
+import { AudioFramer, framedFormat, lpcmFormat, type AudioFormat } from './audio-framer';
 import type { EsBuffer } from './es-buffer';
+import type { LpcmPacking } from './lpcm-repack';
+import { PgsFramer } from './pgs-framer';
 import { SubpictureFramer } from './subpicture-framer';
 import type { Timeline } from './timeline';
-import { VideoFramer } from './video-framer';
+import type { VideoFramer } from './video-framer';
 
 /** One track of the output, in the order of the reel: video first, then audio, then subtitles. */
 export type AssembledTrack =
   | { readonly kind: 'video'; readonly source: VideoTrack }
-  | { readonly kind: 'audio'; readonly source: AudioTrack; readonly taken: TakenTrack; readonly lpcm: LpcmLayout | null }
+  | { readonly kind: 'audio'; readonly source: AudioTrack; readonly taken: TakenTrack; readonly lpcm: LpcmPacking | null }
   | { readonly kind: 'subtitle'; readonly source: SubtitleTrack; readonly taken: TakenTrack; readonly palette: readonly number[] };
 
 /**
@@ -23,9 +35,11 @@ export type TapBytes = (track: number, data: Uint8Array) => void;
 /** A track on its way from the demultiplexer to the output. */
 export interface Lane {
   readonly track: AssembledTrack;
-  readonly framer: VideoFramer | AudioFramer | SubpictureFramer;
+  readonly framer: VideoFramer | AccessUnitFramer | AudioFramer | SubpictureFramer | PgsFramer;
   /** Null where nobody listens. */
   readonly run: TakenRun | null;
+  /** Shows the tap a packet that is not one piece of the stream's buffer. */
+  readonly seeDirectly: ((data: Uint8Array) => void) | null;
 }
 
 /** Bytes after which a run is handed to the tap: large pieces are hashed faster than packets. */
@@ -60,12 +74,38 @@ class TakenRun {
 
 const wrong = (code: 'unsupported' | 'out-of-range', detail: string) => new DiscError(code, { source: 'reel', byteOffset: 0 }, detail);
 
-function lpcmLayout(track: AudioTrack): LpcmLayout | null {
+/** channel_assignment of Blu-ray by number of channels: which of two with the same number does not matter, both are stored alike. */
+const HDMV_ASSIGNMENTS = [0, 1, 3, 4, 6, 8, 9, 10, 11] as const;
+
+function lpcmPacking(track: AudioTrack, onDvd: boolean): LpcmPacking | null {
   if (track.codec !== 'LPCM') return null;
   const { bitDepth, sampleRateHz, channels } = track;
-  const allowed = (bitDepth === 16 || bitDepth === 20 || bitDepth === 24) && (sampleRateHz === 48000 || sampleRateHz === 96000);
-  if (!allowed || channels < 1 || channels > 8) throw wrong('out-of-range', 'The LPCM track has a layout that is not allowed');
-  return { bitDepth, sampleRateHz, channels };
+  const depths = bitDepth === 16 || bitDepth === 20 || bitDepth === 24;
+  const rates = sampleRateHz === 48000 || sampleRateHz === 96000 || (sampleRateHz === 192000 && !onDvd);
+  if (!depths || !rates || channels < 1 || channels > 8) throw wrong('out-of-range', 'The LPCM track has a layout that is not allowed');
+  return { bitDepth, sampleRateHz, channels, assignment: onDvd ? null : (HDMV_ASSIGNMENTS[channels] ?? 0) };
+}
+
+/** How the frames of a track are found. */
+function audioFormat(track: AudioTrack, lpcm: LpcmPacking | null): AudioFormat {
+  switch (track.codec) {
+    case 'LPCM':
+      return lpcm?.assignment == null ? lpcmFormat(lpcm as LpcmLayout) : hdmvLpcmFormat(lpcm as HdmvLpcmLayout);
+    case 'AC-3':
+      return framedFormat(readAc3Header);
+    case 'E-AC-3':
+      return unitFormat(readEac3Unit);
+    case 'TrueHD':
+      return trueHdFormat();
+    case 'DTS':
+      return framedFormat(readDtsHeader);
+    case 'DTS-HD':
+    case 'DTS-HD Master':
+    case 'DTS Express':
+      return unitFormat(readDtsHdUnit);
+    default:
+      return framedFormat(readMpegAudioHeader);
+  }
 }
 
 /** Finds the tracks that a reel takes in a title. @throws DiscError `unsupported` for one that is not there, or is taken twice. */
@@ -84,19 +124,34 @@ function find<T extends { readonly stream: number }>(title: Title, tracks: reado
  * @param tap who sees the bytes taken; null for nobody.
  * @throws DiscError `unsupported`, `out-of-range`.
  */
-export function makeLanes(title: Title, reel: Reel, video: VideoFramer, timeline: Timeline, tap: TapBytes | null): Lane[] {
+export function makeLanes(
+  title: Title,
+  reel: Reel,
+  video: VideoFramer | AccessUnitFramer,
+  timeline: Timeline,
+  tap: TapBytes | null,
+): Lane[] {
+  const onDvd = title.playlist === null;
   const audio = find(title, title.audio, reel.audio, 'audio').map((source, i) => {
-    const lpcm = lpcmLayout(source);
-    const read = source.codec === 'AC-3' ? readAc3Header : source.codec === 'DTS' ? readDtsHeader : readMpegAudioHeader;
-    const framer = new AudioFramer(timeline, lpcm ? lpcmFormat(lpcm) : framedFormat(read));
+    const lpcm = lpcmPacking(source, onDvd);
+    const framer = new AudioFramer(timeline, audioFormat(source, lpcm));
     return { track: { kind: 'audio' as const, source, taken: reel.audio[i] as TakenTrack, lpcm }, framer };
   });
-  const subtitles = find(title, title.subtitles, reel.subtitles, 'subtitle').map((source, i) => ({
-    track: { kind: 'subtitle' as const, source, taken: reel.subtitles[i] as TakenTrack, palette: title.palette },
-    framer: new SubpictureFramer(timeline),
-  }));
+  const subtitles = find(title, title.subtitles, reel.subtitles, 'subtitle').map((source, i) => {
+    if (source.codec === 'text')
+      throw wrong('unsupported', 'Text subtitles of Blu-ray stand in a clip of their own and can not be taken yet');
+    return {
+      track: { kind: 'subtitle' as const, source, taken: reel.subtitles[i] as TakenTrack, palette: title.palette },
+      framer: source.codec === 'PGS' ? new PgsFramer(timeline) : new SubpictureFramer(timeline),
+    };
+  });
   return [{ track: { kind: 'video' as const, source: title.video }, framer: video }, ...audio, ...subtitles].map((lane, index) => ({
     ...lane,
+    seeDirectly:
+      tap &&
+      ((data: Uint8Array) => {
+        tap(index, data);
+      }),
     run:
       tap &&
       new TakenRun(lane.framer.es, (data) => {

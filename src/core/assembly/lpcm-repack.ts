@@ -1,12 +1,55 @@
-import { lpcmGroupBytes, pcmGroupBytes, unpackLpcm, type LpcmLayout } from '../streams';
+import {
+  hdmvGroupBytes,
+  hdmvPcmBytes,
+  lpcmGroupBytes,
+  packHdmvLpcm,
+  packLpcm,
+  pcmGroupBytes,
+  unpackHdmvLpcm,
+  unpackLpcm,
+  type HdmvLpcmLayout,
+  type LpcmLayout,
+} from '../streams';
+
+/** Layout of an LPCM track and how the disc packs it. */
+export interface LpcmPacking {
+  readonly bitDepth: 16 | 20 | 24;
+  readonly channels: number;
+  readonly sampleRateHz: 48000 | 96000 | 192000;
+  /** channel_assignment on Blu-ray; null for the packing of DVD. */
+  readonly assignment: number | null;
+}
+
+const onBluray = (packing: LpcmPacking): packing is HdmvLpcmLayout => packing.assignment !== null;
+
+/** Bytes of the smallest run on the disc, and of the same run in the container. */
+const groupBytes = (packing: LpcmPacking) =>
+  onBluray(packing)
+    ? { disc: hdmvGroupBytes(packing), file: hdmvPcmBytes(packing) }
+    : { disc: lpcmGroupBytes(packing as LpcmLayout), file: pcmGroupBytes(packing as LpcmLayout) };
 
 let scratch = new Uint8Array(64 * 1024);
+const room = (bytes: number) => {
+  if (scratch.byteLength < bytes) scratch = new Uint8Array(bytes * 2);
+  return scratch;
+};
 
 /** Re-packs a run of LPCM for the container. The result is valid until the next call. */
-export function transformLpcm(layout: LpcmLayout, bytes: Uint8Array): Uint8Array {
-  const groups = Math.floor(bytes.byteLength / lpcmGroupBytes(layout));
-  const size = groups * pcmGroupBytes(layout);
-  if (scratch.byteLength < size) scratch = new Uint8Array(size * 2);
-  unpackLpcm(layout, bytes, 0, groups, scratch, 0);
-  return scratch.subarray(0, size);
+export function transformLpcm(packing: LpcmPacking, bytes: Uint8Array): Uint8Array {
+  const { disc, file } = groupBytes(packing);
+  const groups = Math.floor(bytes.byteLength / disc);
+  const to = room(groups * file);
+  if (onBluray(packing)) unpackHdmvLpcm(packing, bytes, 0, groups, to, 0);
+  else unpackLpcm(packing as LpcmLayout, bytes, 0, groups, to, 0);
+  return to.subarray(0, groups * file);
+}
+
+/** Turns a re-packed run back to the disc's packing: what the proof compares. @param to room, made larger where needed. */
+export function restoreLpcm(packing: LpcmPacking, data: Uint8Array, to: { bytes: Uint8Array }): Uint8Array {
+  const { disc, file } = groupBytes(packing);
+  const groups = Math.floor(data.byteLength / file);
+  if (to.bytes.byteLength < groups * disc) to.bytes = new Uint8Array(groups * disc);
+  if (onBluray(packing)) packHdmvLpcm(packing, data, 0, groups, to.bytes, 0);
+  else packLpcm(packing as LpcmLayout, data, 0, groups, to.bytes, 0);
+  return to.bytes.subarray(0, groups * disc);
 }

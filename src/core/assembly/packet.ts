@@ -10,6 +10,8 @@ export interface HeldPacket {
   readonly orderTicks: number;
   readonly key: boolean;
   readonly discardable: boolean;
+  /** Where the second view's part of the frame stands in its own buffer. */
+  readonly companion?: { readonly position: number; readonly length: number } | null;
 }
 
 /** A frame handed over. `data` is valid until the next one is asked for. */

@@ -17,6 +17,8 @@ export interface PlannedSegment {
   readonly segment: Segment;
   /** Chapter of the title that begins here; null where none does. */
   readonly chapter: number | null;
+  /** Clip with the second view; null where there is none. */
+  readonly companion: string | null;
 }
 
 const wrong = (detail: string) => new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, detail);
@@ -53,7 +55,11 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
   const after = steps.find(({ index }) => index >= endPart);
   return {
     title,
-    segments: taken.map(({ part, index }) => ({ segment: find(part.segment), chapter: chapterAt.get(index) ?? null })),
+    segments: taken.map(({ part, index }) => ({
+      segment: find(part.segment),
+      chapter: chapterAt.get(index) ?? null,
+      companion: part.companion,
+    })),
     naturalStart: fromChapter === 1,
     naturalEnd: toChapter === title.chapters.length,
     following: after ? find(after.part.segment) : null,

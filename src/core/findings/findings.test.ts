@@ -130,7 +130,15 @@ describe('the map', () => {
   });
 
   test('what no title leads to has its place on the disc, and none in playing time', () => {
-    const stretch = { id: 'l', titleSet: 1, firstSector: 15_000, lastSector: 16_999, discSector: 16_000, durationMs: null, chain: null };
+    const stretch = {
+      id: 'l',
+      content: 'VTS_01',
+      firstSector: 15_000,
+      lastSector: 16_999,
+      discSector: 16_000,
+      durationMs: null,
+      chain: null,
+    };
     const { loose, lanes } = layoutMap({ ...reading, loose: [stretch] }, findings, 'place');
     expect(loose).toEqual([expect.objectContaining({ to: 1, stretch })]);
     expect(loose[0]?.from).toBeGreaterThan(Math.max(...lanes.flatMap((l) => l.blocks.map((b) => b.to))) - 1e-9);

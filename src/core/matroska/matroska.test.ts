@@ -123,6 +123,8 @@ const TRACKS: MatroskaTrack[] = [
     displayAspect: [16, 9],
     interlacing: 'interlaced',
     topFieldFirst: true,
+    colour: null,
+    twoViews: null,
     defaultDurationNs: 40_000_000,
   },
   {

@@ -1,4 +1,5 @@
 import { concat, ID, binary, float64, master, uint, utf8 } from './ebml';
+import type { Hdr10 } from '../streams';
 import { iso639_2 } from './languages';
 
 interface CommonTrack {
@@ -25,7 +26,20 @@ export interface MatroskaVideoTrack extends CommonTrack {
   /** RFC 9559 5.1.4.1.28.1 and .2. */
   readonly interlacing: 'interlaced' | 'progressive' | 'undetermined';
   readonly topFieldFirst: boolean | null;
+  readonly colour: MatroskaColour | null;
+  /** Both views stand in each block; the configuration of the second one. */
+  readonly twoViews: { readonly baseIsRight: boolean; readonly configuration: Uint8Array | null } | null;
 }
+
+/** RFC 9559 5.1.4.1.28.16 to .41; code points of ITU-T H.273. */
+export interface MatroskaColour {
+  readonly codes: { readonly matrix: number; readonly transfer: number; readonly primaries: number; readonly fullRange: boolean } | null;
+  readonly bitsPerChannel: number;
+  /** 1: 4:2:0, 2: 4:2:2, 3: 4:4:4. */
+  readonly chroma: number;
+  readonly hdr10: Hdr10 | null;
+}
+
 export interface MatroskaAudioTrack extends CommonTrack {
   readonly kind: 'audio';
   readonly sampleRateHz: number;
@@ -45,6 +59,11 @@ const INTERLACED = { undetermined: 0, interlaced: 1, progressive: 2 } as const;
  */
 const FIELD_ORDER = { top: 1, bottom: 6 } as const;
 
+/** StereoMode: both views in one block, the left or the right eye's first (RFC 9559 table 4). */
+const LACED_VIEWS = { left: 13, right: 14 } as const;
+/** BlockAddIDType of the second view's configuration: "mvcC". */
+const MVC_CONFIGURATION = 0x6d766343;
+
 const flag = (id: number, value: boolean, byDefault = false) => (value === byDefault ? null : uint(id, value ? 1 : 0));
 
 /** Display size in pixels of a square-pixel screen: the height is kept, the width follows the aspect. */
@@ -52,16 +71,58 @@ export function displaySize(pixelHeight: number, aspect: readonly [number, numbe
   return { width: Math.round((pixelHeight * aspect[0]) / aspect[1]), height: pixelHeight };
 }
 
+function masteringElement(hdr: Hdr10): Uint8Array {
+  // The stream gives green, blue, red, white; the container asks for red, green, blue, white.
+  const [gx = 0, gy = 0, bx = 0, by = 0, rx = 0, ry = 0, wx = 0, wy = 0] = hdr.primaries.map((p) => p / 50_000);
+  return master(ID.MasteringMetadata, [
+    float64(ID.PrimaryRChromaticityX, rx),
+    float64(ID.PrimaryRChromaticityY, ry),
+    float64(ID.PrimaryGChromaticityX, gx),
+    float64(ID.PrimaryGChromaticityY, gy),
+    float64(ID.PrimaryBChromaticityX, bx),
+    float64(ID.PrimaryBChromaticityY, by),
+    float64(ID.WhitePointChromaticityX, wx),
+    float64(ID.WhitePointChromaticityY, wy),
+    float64(ID.LuminanceMax, hdr.maxLuminance / 10_000),
+    float64(ID.LuminanceMin, hdr.minLuminance / 10_000),
+  ]);
+}
+
+function colourElement(colour: MatroskaColour): Uint8Array {
+  const { codes, hdr10 } = colour;
+  return master(ID.Colour, [
+    codes && uint(ID.MatrixCoefficients, codes.matrix),
+    uint(ID.BitsPerChannel, colour.bitsPerChannel),
+    uint(ID.ChromaSubsamplingHorz, colour.chroma === 3 ? 0 : 1),
+    uint(ID.ChromaSubsamplingVert, colour.chroma === 1 ? 1 : 0),
+    codes && uint(ID.Range, codes.fullRange ? 2 : 1),
+    codes && uint(ID.TransferCharacteristics, codes.transfer),
+    codes && uint(ID.Primaries, codes.primaries),
+    hdr10 && hdr10.maxContentLight > 0 ? uint(ID.MaxCLL, hdr10.maxContentLight) : null,
+    hdr10 && hdr10.maxFrameAverageLight > 0 ? uint(ID.MaxFALL, hdr10.maxFrameAverageLight) : null,
+    hdr10 && masteringElement(hdr10),
+  ]);
+}
+
+const secondViewElement = (configuration: Uint8Array) =>
+  master(ID.BlockAdditionMapping, [
+    utf8(ID.BlockAddIDName, 'MVC configuration'),
+    uint(ID.BlockAddIDType, MVC_CONFIGURATION),
+    binary(ID.BlockAddIDExtraData, configuration),
+  ]);
+
 function videoElement(track: MatroskaVideoTrack): Uint8Array {
   const display = displaySize(track.pixelHeight, track.displayAspect);
   const order = track.topFieldFirst === null ? null : uint(ID.FieldOrder, track.topFieldFirst ? FIELD_ORDER.top : FIELD_ORDER.bottom);
   return master(ID.Video, [
     uint(ID.FlagInterlaced, INTERLACED[track.interlacing]),
     track.interlacing === 'interlaced' ? order : null,
+    track.twoViews && uint(ID.StereoMode, track.twoViews.baseIsRight ? LACED_VIEWS.right : LACED_VIEWS.left),
     uint(ID.PixelWidth, track.pixelWidth),
     uint(ID.PixelHeight, track.pixelHeight),
     uint(ID.DisplayWidth, display.width),
     uint(ID.DisplayHeight, display.height),
+    track.colour && colourElement(track.colour),
   ]);
 }
 
@@ -92,6 +153,7 @@ export function trackEntry(track: MatroskaTrack, number: number): Uint8Array {
     utf8(ID.LanguageBCP47, track.language ?? 'und'),
     utf8(ID.CodecID, track.codecId),
     track.codecPrivate ? binary(ID.CodecPrivate, track.codecPrivate) : null,
+    track.kind === 'video' && track.twoViews?.configuration ? secondViewElement(track.twoViews.configuration) : null,
     track.kind === 'video' ? videoElement(track) : audio,
   ]);
 }

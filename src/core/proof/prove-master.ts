@@ -1,7 +1,7 @@
+import { restoreLpcm } from '../assembly';
 import type { ByteSource } from '../bytes';
 import { readMatroska, type Crc32 } from '../matroska';
-import type { MasterPromise, TrackPromise } from '../recipes/master';
-import { lpcmGroupBytes, packLpcm, pcmGroupBytes } from '../streams';
+import type { MasterPromise } from '../recipes/master';
 import type { CreateHash } from './hash';
 
 /** One thing checked, and how it came out. */
@@ -23,17 +23,8 @@ export interface Proof {
 }
 
 /** Blocks may come this much before the latest of their track: B pictures are written in decoding order. */
+/** Pictures stand in the order of decoding: one may come this much before another that is shown earlier. Sound and subtitles never do. */
 const REORDER_MS = 500;
-
-/** Turns a re-packed block back to the disc's packing. */
-function original(promise: TrackPromise, data: Uint8Array, scratch: { bytes: Uint8Array }): Uint8Array {
-  if (!promise.lpcm) return data;
-  const groups = Math.floor(data.byteLength / pcmGroupBytes(promise.lpcm));
-  const size = groups * lpcmGroupBytes(promise.lpcm);
-  if (scratch.bytes.byteLength < size) scratch.bytes = new Uint8Array(size);
-  packLpcm(promise.lpcm, data, 0, groups, scratch.bytes, 0);
-  return scratch.bytes.subarray(0, size);
-}
 
 /**
  * Reads a finished master through and compares it with what was promised while it was made: the payload of every
@@ -56,7 +47,7 @@ export async function proveMaster(
     packets: 0,
     latest: Number.NEGATIVE_INFINITY,
     disorder: 0,
-    stray: 0,
+    latestMs: 0,
   }));
   const scratch = { bytes: new Uint8Array(64 * 1024) };
   let strayBlocks = 0;
@@ -70,7 +61,9 @@ export async function proveMaster(
           return;
         }
         track.packets++;
-        track.hash.update(original(track.promise, data, scratch));
+        if (ms < track.latestMs - (track.promise.kind === 'video' ? REORDER_MS : 0)) track.disorder++;
+        track.latestMs = Math.max(track.latestMs, ms);
+        track.hash.update(track.promise.lpcm ? restoreLpcm(track.promise.lpcm, data, scratch) : data);
         if (ms < track.latest - (track.promise.kind === 'video' ? REORDER_MS : 0)) track.disorder++;
         track.latest = Math.max(track.latest, ms);
       },

@@ -86,7 +86,7 @@ describe.each([
     const reading = await readDisc(volume);
     const folder = (await findVideoFolder(volume)) ?? '';
     const title = titleOf(reading, 2);
-    const { source: content } = await openTitleSetContent(volume, folder, title.titleSet);
+    const { source: content } = await openTitleSetContent(volume, folder, title.titleSet ?? 1);
     let finished = 0;
     for (let seed = 0; seed < 25; seed++) {
       const random = seeded(1000 + seed);

@@ -1,3 +1,5 @@
 export * from './model';
-export { readDisc, type ReadingProgress, type ReadOptions } from './read-disc';
+export { readDisc } from './read-disc';
+export { type ReadingProgress, type ReadOptions } from './progress';
+export { openContent } from './content';
 export { findVideoFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';

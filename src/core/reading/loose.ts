@@ -2,7 +2,7 @@ import { readNavigationPack } from '../streams';
 import type { DvdPgc } from '../dvd';
 import type { ByteSource } from '../bytes';
 import { SECTOR_BYTES } from '../volume';
-import type { LooseStretch, Segment } from './model';
+import { titleSetName, type LooseStretch, type Segment } from './model';
 
 /** Less than this between two cells is padding of the author's, not content. */
 const LEAST_SECTORS = 32;
@@ -67,7 +67,7 @@ export async function findLoose(
     const chain = chains.findIndex((pgc) => pgc?.cells.some((c) => c.firstSector <= gap.last && c.lastSector >= gap.first));
     found.push({
       id: `${String(titleSet)}/loose@${String(gap.first)}-${String(gap.last)}`,
-      titleSet,
+      content: titleSetName(titleSet),
       firstSector: gap.first,
       lastSector: gap.last,
       discSector: discSector + gap.first,

@@ -1,25 +1,46 @@
 /** The reading of a source: pure data, JSON all the way down. `contract/reading.ts` holds the matching schema. */
 
-export const READING_VERSION = 2;
+export const READING_VERSION = 3;
 
-/** A run of disc content that titles are made of. Identity is the content's address, so titles can share it. */
-export interface Segment {
+/** What every segment says, whatever the disc. */
+interface SegmentPlace {
   readonly id: string;
-  readonly titleSet: number;
-  readonly vobId: number;
-  readonly cellId: number;
-  /** Sectors of 2,048 bytes, from the start of the title set's VOBs; the last is included. */
+  /** Name of what it stands in: a title set ("VTS_01") or a clip ("00001"). */
+  readonly content: string;
+  /** Sectors of 2,048 bytes, from the start of that content; the last is included. */
   readonly firstSector: number;
   readonly lastSector: number;
   /** Address on the disc, or in a folder's files put one after the other. */
   readonly discSector: number;
   readonly durationMs: number;
-  readonly interleaved: boolean;
-  readonly seamless: boolean;
-  readonly clockRestarts: boolean;
   /** Seconds that the player waits after it; null for one that waits for the viewer. */
   readonly stillSeconds: number | null;
 }
+
+/** A cell of a DVD. */
+export interface CellSegment extends SegmentPlace {
+  readonly kind: 'cell';
+  readonly titleSet: number;
+  readonly vobId: number;
+  readonly cellId: number;
+  readonly interleaved: boolean;
+  readonly seamless: boolean;
+  readonly clockRestarts: boolean;
+}
+
+/** A stretch of a Blu-ray clip between two times at which some title begins, ends or has a chapter. */
+export interface ClipSegment extends SegmentPlace {
+  readonly kind: 'clip';
+  /** Presentation times in the clip's own clock. */
+  readonly in90k: number;
+  readonly out90k: number;
+  /** Source packets of 192 bytes from which and up to which it is read; the end is not included. */
+  readonly firstPacket: number;
+  readonly endPacket: number;
+}
+
+/** A run of disc content that titles are made of. Identity is the content's address, so titles can share it. */
+export type Segment = CellSegment | ClipSegment;
 
 export interface Chapter {
   readonly number: number;
@@ -30,15 +51,19 @@ export interface Chapter {
   readonly firstPart: number;
 }
 
-export type VideoCodec = 'MPEG-1' | 'MPEG-2';
-export type AudioCodec = 'AC-3' | 'DTS' | 'LPCM' | 'MPEG audio' | 'unknown';
+export type VideoCodec = 'MPEG-1' | 'MPEG-2' | 'H.264' | 'HEVC' | 'VC-1';
+export type AudioCodec =
+  'AC-3' | 'E-AC-3' | 'TrueHD' | 'DTS' | 'DTS-HD' | 'DTS-HD Master' | 'DTS Express' | 'LPCM' | 'MPEG audio' | 'unknown';
 
 /** Whether a fact comes from the stream's own header or only from the disc's tables. */
 export type FactFrom = 'stream' | 'tables';
 
 export interface VideoTrack {
+  /** Stream key of the program stream, or the PID. */
+  readonly stream: number;
   readonly codec: VideoCodec;
-  readonly standard: 'NTSC' | 'PAL';
+  /** Null on Blu-ray. */
+  readonly standard: 'NTSC' | 'PAL' | null;
   readonly widthPixels: number;
   readonly heightPixels: number;
   readonly displayAspect: readonly [number, number];
@@ -46,15 +71,28 @@ export interface VideoTrack {
   readonly frameRate: string;
   /** Ticks of 27 MHz. */
   readonly frameTicks: number;
+  /** By the tables; null where they do not say. How frames were really coded is counted when they are taken. */
+  readonly interlaced: boolean | null;
+  /** "High 4.1"; null where it was not looked at. */
+  readonly profile: string | null;
+  readonly bitDepth: number;
+  readonly dynamicRange: 'standard' | 'HDR10' | 'Dolby Vision';
+  /** The second view of a stereoscopic title, and whether the first is the right eye's. */
+  readonly secondView: { readonly stream: number; readonly baseIsRight: boolean } | null;
   readonly from: FactFrom;
 }
+
+/** Added to the PID of a TrueHD stream to name the AC-3 frames that stand between its own. */
+export const CORE_STREAM = 0x10000;
 
 export type AudioPurpose = 'normal' | 'visually impaired' | 'commentary' | 'alternative commentary';
 
 export interface AudioTrack {
-  /** Stream key: `core/streams` says how it is made. */
+  /** Stream key of the program stream, or the PID; `CORE_STREAM` added for the AC-3 core inside a TrueHD stream. */
   readonly stream: number;
   readonly codec: AudioCodec;
+  /** The stream that this is the core of; null for one that stands for itself. */
+  readonly coreOf: number | null;
   readonly channels: number;
   /** "5.1", "stereo", "mono". */
   readonly layout: string;
@@ -82,7 +120,7 @@ export type SubtitlePurpose =
 
 export interface SubtitleTrack {
   readonly stream: number;
-  readonly codec: 'VobSub';
+  readonly codec: 'VobSub' | 'PGS' | 'text';
   readonly language: string | null;
   readonly purpose: SubtitlePurpose | null;
   /** The display that this stream is drawn for. */
@@ -95,13 +133,18 @@ export type TitleState = 'usable' | 'scrambled' | 'cut short' | 'unreadable';
 export interface TitlePart {
   readonly segment: string;
   readonly angle: number | null;
+  /** Clip that carries the second view meanwhile; null where there is none. */
+  readonly companion: string | null;
 }
 
 export interface Title {
   /** Number on the disc, from 1. */
   readonly number: number;
-  readonly titleSet: number;
-  readonly titleInSet: number;
+  /** Where a DVD lists it; null on Blu-ray. */
+  readonly titleSet: number | null;
+  readonly titleInSet: number | null;
+  /** Number of the playlist; null on DVD. */
+  readonly playlist: number | null;
   readonly state: TitleState;
   readonly durationMs: number;
   readonly sizeBytes: number;
@@ -125,6 +168,7 @@ export type RemarkCode =
   | 'beyond-end'
   | 'scrambled'
   | 'stream-differs'
+  | 'too-many'
   | 'no-titles';
 
 /** Something about the disc or a title that the user should know. Words are the interface's; `detail` is for the log. */
@@ -138,8 +182,10 @@ export interface Remark {
 
 export interface TitleRoute {
   readonly title: number;
-  readonly by: 'play' | 'button';
+  /** `play`: without any button; `button`: by one of a menu; `index`: the disc's list of titles names it. */
+  readonly by: 'play' | 'button' | 'index';
   readonly menus: number;
+  /** Place of the button, or number in the list of titles. */
   readonly button: number;
   readonly selected: boolean;
 }
@@ -147,8 +193,9 @@ export interface TitleRoute {
 /** Content that is on the disc and no title leads to. */
 export interface LooseStretch {
   readonly id: string;
-  readonly titleSet: number;
-  /** Sectors from the start of the title set's VOBs; the last is included. */
+  /** Title set ("VTS_01") or clip ("00001"). */
+  readonly content: string;
+  /** Sectors from the start of that content; the last is included. */
   readonly firstSector: number;
   readonly lastSector: number;
   readonly discSector: number;
@@ -158,16 +205,23 @@ export interface LooseStretch {
   readonly chain: number | null;
 }
 
+export type DiscKind = 'DVD-Video' | 'Blu-ray' | 'Ultra HD Blu-ray';
+
 export interface Reading {
   readonly version: typeof READING_VERSION;
-  readonly kind: 'DVD-Video';
+  readonly kind: DiscKind;
   /** The volume's label: foreign text. */
   readonly label: string;
   readonly fileSystem: 'ISO 9660' | 'UDF' | 'folder';
   readonly sizeBytes: number;
   /** SHA-256 over the disc's structure files: the same for every copy of the same pressing. */
   readonly fingerprint: string;
-  readonly titleSets: number;
+  /** Title sets of a DVD, clips of a Blu-ray. */
+  readonly contents: number;
+  /** Names that the disc's own library card gives, by language (BCP 47). */
+  readonly names: readonly { readonly language: string; readonly name: string }[];
+  /** Java programs choose what is played: then not all routes can be followed. */
+  readonly javaMenus: boolean;
   readonly titles: readonly Title[];
   readonly segments: readonly Segment[];
   readonly loose: readonly LooseStretch[];
@@ -175,11 +229,44 @@ export interface Reading {
   readonly remarks: readonly Remark[];
 }
 
+type Plain = Readonly<Record<string, unknown>>;
+const isPlain = (value: unknown): value is Plain => typeof value === 'object' && value !== null;
+const each = (list: unknown, change: (item: Plain) => Plain): unknown =>
+  Array.isArray(list) ? list.map((item: unknown) => (isPlain(item) ? change(item) : item)) : list;
+/** Name of a title set's content. */
+export const titleSetName = (titleSet: number): string => `VTS_${String(titleSet).padStart(2, '0')}`;
+
 /** Brings a reading of an earlier version up to date, as far as it says anything; leaves everything else as it is. */
 export function upgradeReading(value: unknown): unknown {
-  if (typeof value !== 'object' || value === null || !('version' in value) || value.version !== 1) return value;
+  let reading = value;
   // Version 1 did not look for what no title leads to: nothing is known of it until the disc is read again.
-  return { ...value, version: 2, loose: [] };
+  if (isPlain(reading) && reading['version'] === 1) reading = { ...reading, version: 2, loose: [] };
+  if (isPlain(reading) && reading['version'] === 2) reading = fromVersion2(reading);
+  return reading;
+}
+
+/** Version 3 knows Blu-ray too: all that version 2 holds is of a DVD. */
+function fromVersion2(reading: Plain): Plain {
+  const named = ({ titleSet, ...rest }: Plain) => ({ ...rest, content: titleSetName(Number(titleSet)) });
+  const { titleSets, ...rest } = reading;
+  return {
+    ...rest,
+    version: 3,
+    contents: titleSets,
+    names: [],
+    javaMenus: false,
+    segments: each(reading['segments'], (s) => ({ ...s, ...named(s), kind: 'cell' })),
+    loose: each(reading['loose'], named),
+    titles: each(reading['titles'], (t) => ({
+      ...t,
+      playlist: null,
+      parts: each(t['parts'], (p) => ({ ...p, companion: null })),
+      audio: each(t['audio'], (a) => ({ ...a, coreOf: null })),
+      video: isPlain(t['video'])
+        ? { ...t['video'], stream: 0xe0, interlaced: null, profile: null, bitDepth: 8, dynamicRange: 'standard', secondView: null }
+        : t['video'],
+    })),
+  };
 }
 
 /** Parts of a title that a viewer of one angle sees, in order. */

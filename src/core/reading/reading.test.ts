@@ -4,6 +4,7 @@ import path from 'node:path';
 import { ReadingSchema } from '@/contract';
 import { openFolderVolume } from '@/node/files';
 import { LOCKS, QUAY, openDisc, temporaryFolder } from '@/test-support/discs';
+import { asVersion2 } from '@/test-support/readings';
 import { DiscError, blobSource, memorySource } from '../bytes';
 import { findRoles } from '../findings';
 import { openImage } from '../volume';
@@ -48,7 +49,7 @@ describe('what is on a disc', () => {
   test('a film with an extra: titles, tracks and the way to them', async () => {
     const { reading, opened } = await openDisc(QUAY);
     await opened.close();
-    expect(reading).toMatchObject({ label: 'QUAY', kind: 'DVD-Video', fileSystem: 'UDF', titleSets: 2, remarks: [] });
+    expect(reading).toMatchObject({ label: 'QUAY', kind: 'DVD-Video', fileSystem: 'UDF', contents: 2, remarks: [] });
     expect(reading.titles.map((t) => [t.number, t.state, t.durationMs, t.chapters.length])).toEqual([
       [1, 'usable', 2000, 1],
       [2, 'usable', 9000, 3],
@@ -159,7 +160,7 @@ describe('what no title leads to', () => {
     });
     const sectors = statSync(path.join(pristine, 'VIDEO_TS', 'VTS_02_1.VOB')).size / 2048;
     expect(reading.loose).toEqual([
-      expect.objectContaining({ titleSet: 2, firstSector: sectors, lastSector: 2 * sectors - 1, chain: null }),
+      expect.objectContaining({ content: 'VTS_02', firstSector: sectors, lastSector: 2 * sectors - 1, chain: null }),
     ]);
     expect(Math.abs((reading.loose[0]?.durationMs ?? 0) - 9000)).toBeLessThan(80);
     expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'usable']);
@@ -174,7 +175,7 @@ describe('what no title leads to', () => {
     });
     expect(reading.titles.map((t) => t.number)).toEqual([1]);
     expect(reading.loose).toEqual([
-      expect.objectContaining({ titleSet: 2, firstSector: 0, chain: 1, durationMs: expect.any(Number) as number }),
+      expect.objectContaining({ content: 'VTS_02', firstSector: 0, chain: 1, durationMs: expect.any(Number) as number }),
     ]);
   });
 
@@ -207,9 +208,10 @@ describe('what no title leads to', () => {
   test('a reading made before it was looked for is brought up to date', async () => {
     const { reading, opened } = await openDisc(QUAY);
     await opened.close();
-    const old: Record<string, unknown> = { ...reading, version: 1 };
+    const old: Record<string, unknown> = { ...asVersion2(reading), version: 1 };
     delete old['loose'];
-    expect(ReadingSchema.parse(old)).toEqual(reading);
+    expect(ReadingSchema.parse(old)).toEqual({ ...reading, loose: [] });
+    expect(ReadingSchema.parse(asVersion2(reading))).toEqual(reading);
   });
 });
 

@@ -1,20 +1,30 @@
 import { DiscError, readExactly } from '../bytes';
 import type { Volume } from '../volume';
 import type { Remark } from './model';
-import { dvdFileName, openInFolder } from './title-set-files';
 
-/** Structure files are at most some hundred kilobytes; what is larger is not believed. */
-const MAX_IFO_BYTES = 16 * 1024 * 1024;
+/** Structure files are at most a few megabytes; what is larger is not believed. */
+const MAX_STRUCTURE_BYTES = 16 * 1024 * 1024;
 
 export interface ReadStructure<T> {
   readonly value: T;
   readonly bytes: Uint8Array;
 }
 
-async function load(volume: Volume, folder: string, name: string): Promise<Uint8Array> {
-  const file = await openInFolder(volume, folder, name);
+/** Where a structure file and its backup copy stand. */
+export interface Copies {
+  readonly main: string;
+  readonly backup: string;
+  /** Read both and say where they differ; else the copy is only looked at when the first is bad. */
+  readonly compare: boolean;
+}
+
+const nameOf = (path: string) => path.split('/').pop() ?? path;
+
+async function load(volume: Volume, path: string): Promise<Uint8Array> {
+  const name = nameOf(path);
+  const file = await volume.open(path);
   if (!file) throw new DiscError('not-found', { source: volume.name, byteOffset: 0 }, `${name} is not there`);
-  return readExactly(file, 0, Math.min(file.sizeBytes, MAX_IFO_BYTES), name);
+  return readExactly(file, 0, Math.min(file.sizeBytes, MAX_STRUCTURE_BYTES), name);
 }
 
 function equal(a: Uint8Array, b: Uint8Array): boolean {
@@ -30,25 +40,24 @@ function equal(a: Uint8Array, b: Uint8Array): boolean {
  */
 export async function readWithBackup<T>(
   volume: Volume,
-  folder: string,
-  titleSet: number,
+  copies: Copies,
   parse: (bytes: Uint8Array, source: string) => T,
   faultsOf: (value: T) => readonly DiscError[],
   remarks: Remark[],
 ): Promise<ReadStructure<T>> {
-  const attempt = async (kind: 'IFO' | 'BUP'): Promise<ReadStructure<T> | DiscError> => {
-    const name = dvdFileName(titleSet, kind);
+  const attempt = async (path: string): Promise<ReadStructure<T> | DiscError> => {
     try {
-      const bytes = await load(volume, folder, name);
-      return { value: parse(bytes, name), bytes };
+      const bytes = await load(volume, path);
+      return { value: parse(bytes, nameOf(path)), bytes };
     } catch (error) {
       if (error instanceof DiscError && error.code !== 'cancelled') return error;
       throw error;
     }
   };
-  const main = await attempt('IFO');
-  const backup = await attempt('BUP');
-  const name = dvdFileName(titleSet, 'IFO');
+  const main = await attempt(copies.main);
+  if (!copies.compare && !(main instanceof DiscError) && faultsOf(main.value).length === 0) return main;
+  const backup = await attempt(copies.backup);
+  const name = nameOf(copies.main);
   if (
     !(main instanceof DiscError) &&
     (faultsOf(main.value).length === 0 || backup instanceof DiscError || faultsOf(backup.value).length >= faultsOf(main.value).length)

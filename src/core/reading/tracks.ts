@@ -1,4 +1,4 @@
-import { privateStream, STREAM, type AudioFrameHeader, type LpcmLayout, type StreamKey } from '../streams';
+import { privateStream, STREAM, VIDEO_STREAM, type AudioFrameHeader, type LpcmLayout, type StreamKey } from '../streams';
 import type { AudioAttributes, DvdPgc, TitleSet, VideoAttributes } from '../dvd';
 import type { AudioCodec, AudioTrack, SubtitleTrack, VideoTrack } from './model';
 import type { StreamProbe } from './probe';
@@ -24,11 +24,16 @@ const CODEC: Readonly<Record<AudioAttributes['coding'], AudioCodec>> = {
 const OLD_LANGUAGES: Readonly<Record<string, string>> = { iw: 'he', in: 'id', ji: 'yi', jw: 'jv', mo: 'ro', sh: 'sr' };
 const bcp47 = (code: string | null): string | null => (code ? (OLD_LANGUAGES[code] ?? code) : null);
 
+/** What no DVD has otherwise. */
+const DVD_PICTURE = { interlaced: null, profile: null, bitDepth: 8, dynamicRange: 'standard', secondView: null } as const;
+
 /** The video track: the stream's own header where it was seen, else the tables. */
 export function videoTrack(tables: VideoAttributes, probe: StreamProbe | null): VideoTrack {
   const seen = probe?.video ?? null;
   if (seen) {
     return {
+      stream: VIDEO_STREAM,
+      ...DVD_PICTURE,
       codec: seen.mpeg2 ? 'MPEG-2' : 'MPEG-1',
       standard: tables.standard,
       widthPixels: seen.widthPixels,
@@ -41,6 +46,8 @@ export function videoTrack(tables: VideoAttributes, probe: StreamProbe | null): 
   }
   const pal = tables.standard === 'PAL';
   return {
+    stream: VIDEO_STREAM,
+    ...DVD_PICTURE,
     codec: tables.coding,
     standard: tables.standard,
     widthPixels: tables.widthPixels,
@@ -65,7 +72,7 @@ export function audioTracks(set: TitleSet, pgc: DvdPgc, probe: StreamProbe | nul
     const stream: StreamKey = base + physical;
     const header: AudioFrameHeader | undefined = probe?.audio.get(stream);
     const lpcm: LpcmLayout | undefined = probe?.lpcm.get(stream);
-    const common = { stream, codec: CODEC[tables.coding], language: bcp47(tables.language), purpose: tables.purpose };
+    const common = { stream, coreOf: null, codec: CODEC[tables.coding], language: bcp47(tables.language), purpose: tables.purpose };
     if (lpcm) {
       tracks.push({
         ...common,

@@ -1,4 +1,4 @@
-import type { Assembly, AssembledTrack, Packet } from '../assembly';
+import type { Assembly, AssembledTrack, LpcmPacking, Packet } from '../assembly';
 import {
   MatroskaWriter,
   identifier,
@@ -23,10 +23,10 @@ export interface TrackPromise {
   readonly packets: number;
   /** Bytes taken from the disc, in the disc's own packing. */
   readonly bytes: number;
-  /** Payload hash over those bytes, in order. */
+  /** Payload hash over those bytes, in order; of H.264 and HEVC over units behind their lengths, without start codes. */
   readonly hash: string;
   /** LPCM is re-packed; this layout turns it back. Null where the bytes are kept as they are. */
-  readonly lpcm: { readonly bitDepth: 16 | 20 | 24; readonly channels: number; readonly sampleRateHz: 48000 | 96000 } | null;
+  readonly lpcm: LpcmPacking | null;
   readonly left: readonly { readonly reason: string; readonly bytes: number; readonly frames: number }[];
   readonly seenBytes: number;
   readonly irregularities: number;
@@ -66,12 +66,22 @@ export class TrackHashes {
 const CODEC_IDS = {
   'MPEG-1': 'V_MPEG1',
   'MPEG-2': 'V_MPEG2',
+  'H.264': 'V_MPEG4/ISO/AVC',
+  HEVC: 'V_MPEGH/ISO/HEVC',
+  'VC-1': 'V_MS/VFW/FOURCC',
   'AC-3': 'A_AC3',
+  'E-AC-3': 'A_EAC3',
+  TrueHD: 'A_TRUEHD',
   DTS: 'A_DTS',
+  'DTS-HD': 'A_DTS',
+  'DTS-HD Master': 'A_DTS',
+  'DTS Express': 'A_DTS',
   LPCM: 'A_PCM/INT/LIT',
   'MPEG audio': 'A_MPEG/L2',
   unknown: '',
   VobSub: 'S_VOBSUB',
+  PGS: 'S_HDMV/PGS',
+  text: 'S_HDMV/TEXTST',
 } as const;
 
 /** The sequence header of the first picture, with its extension: what a decoder needs before the first frame. */
@@ -98,7 +108,8 @@ class Describer {
   ) {}
 
   see(packet: Packet): void {
-    if (!this.firstPicture && packet.track === 0) this.firstPicture = sequenceBytes(packet.data);
+    if (packet.track !== 0) return;
+    this.firstPicture = this.assembly.picture?.configuration ?? sequenceBytes(packet.data);
   }
 
   get needsPicture(): boolean {
@@ -124,7 +135,7 @@ class Describer {
         trackUid: null,
         entries: [
           { name: 'TITLE', value: reel.name },
-          { name: 'ORIGINAL_MEDIA_TYPE', value: 'DVD' },
+          { name: 'ORIGINAL_MEDIA_TYPE', value: reading.kind === 'DVD-Video' ? 'DVD' : 'Blu-ray Disc' },
           { name: 'COMMENT', value: `Disc ${reading.label}, title ${titles}, fingerprint ${reading.fingerprint}` },
         ],
       },
@@ -160,12 +171,12 @@ class Describer {
   private track(track: AssembledTrack, index: number): MatroskaTrack {
     const uid = identifier(this.options.seed, `track ${String(index + 1)}`);
     if (track.kind === 'video') {
-      const sequence = this.assembly.sequence;
-      const source = track.source;
+      const { picture } = this.assembly;
+      const { source } = track;
       return {
         kind: 'video',
         uid,
-        codecId: CODEC_IDS[sequence ? (sequence.mpeg2 ? 'MPEG-2' : 'MPEG-1') : source.codec],
+        codecId: CODEC_IDS[picture?.mpeg1 ? 'MPEG-1' : source.codec === 'MPEG-1' && picture ? 'MPEG-2' : source.codec],
         codecPrivate: this.firstPicture,
         name: '',
         language: null,
@@ -176,9 +187,14 @@ class Describer {
         isVisuallyImpaired: false,
         isOriginal: false,
         defaultDurationNs: this.frameNs(),
-        pixelWidth: sequence?.widthPixels ?? source.widthPixels,
-        pixelHeight: sequence?.heightPixels ?? source.heightPixels,
-        displayAspect: sequence?.displayAspect ?? source.displayAspect,
+        pixelWidth: picture?.widthPixels ?? source.widthPixels,
+        pixelHeight: picture?.heightPixels ?? source.heightPixels,
+        displayAspect: picture?.displayAspect ?? source.displayAspect,
+        colour:
+          picture && (picture.colour ?? picture.hdr10 ?? (picture.bitDepth > 8 || null))
+            ? { codes: picture.colour, bitsPerChannel: picture.bitDepth, chroma: picture.chroma, hdr10: picture.hdr10 }
+            : null,
+        twoViews: source.secondView && { baseIsRight: source.secondView.baseIsRight, configuration: picture?.secondView ?? null },
         interlacing: this.interlaced ? 'interlaced' : 'progressive',
         topFieldFirst: this.assembly.videoCounts.topFieldFirst / Math.max(1, this.assembly.videoCounts.frames) >= MOST,
       };
@@ -198,6 +214,7 @@ class Describer {
       defaultDurationNs: null,
     };
     if (track.kind === 'subtitle') {
+      if (track.source.codec !== 'VobSub') return { kind: 'subtitle', ...common, codecPrivate: null };
       const video = this.assembly.tracks[0];
       const size = video?.kind === 'video' ? video.source : { widthPixels: 720, heightPixels: 576 };
       return { kind: 'subtitle', ...common, codecPrivate: vobSubHeader(track.palette, size.widthPixels, size.heightPixels) };
@@ -209,15 +226,15 @@ class Describer {
       codecPrivate: null,
       sampleRateHz: header?.sampleRateHz ?? track.source.sampleRateHz,
       channels: header?.channels ?? track.source.channels,
-      bitDepth: track.lpcm ? (track.lpcm.bitDepth === 16 ? 16 : 24) : null,
-      defaultDurationNs: header ? Math.round((header.samples * 1e9) / header.sampleRateHz) : null,
+      bitDepth: track.lpcm ? (track.lpcm.bitDepth === 16 ? 16 : 24) : track.source.bitDepth,
+      defaultDurationNs: header && header.samples > 0 ? Math.round((header.samples * 1e9) / header.sampleRateHz) : null,
     };
   }
 
   /** One duration for all frames, where they have one: with mixed pulldown there is none. */
   private frameNs(): number | null {
     const { frames, totalTicks, repeated } = this.assembly.videoCounts;
-    const nominal = this.assembly.sequence?.frameTicks ?? 0;
+    const nominal = this.assembly.picture?.frameTicks ?? 0;
     if (frames === 0 || repeated === 0) return nominal ? ticksToNs(nominal) : null;
     const film = nominal * 1.25;
     return Math.abs(totalTicks / frames / film - 1) < 0.001 ? ticksToNs(film) : null;
@@ -280,7 +297,7 @@ function trackPromise(assembly: Assembly, hashes: TrackHashes, track: AssembledT
   const account = assembly.account(index);
   return {
     kind: track.kind,
-    stream: track.kind === 'video' ? 0xe0 : track.source.stream,
+    stream: track.source.stream,
     codecId: CODEC_IDS[track.source.codec],
     language: track.kind === 'video' ? null : track.taken.language,
     packets: account.packets,

@@ -142,7 +142,7 @@ describe('coverage', () => {
   const reading = sketchReading([{ parts: ['a:10', 'b:10'] }, { parts: ['a:10'] }, { parts: ['x:5'], state: 'scrambled' }]);
   const piece = (title: number, from: number, to: number) => ({ title, angle: 1, fromChapter: from, toChapter: to });
   test('what no title leads to is unexplained, and part of the whole', () => {
-    const stretch = { id: 'l', titleSet: 1, firstSector: 0, lastSector: 999, discSector: 0, durationMs: 90_000, chain: null };
+    const stretch = { id: 'l', content: 'VTS_01', firstSector: 0, lastSector: 999, discSector: 0, durationMs: 90_000, chain: null };
     const found = coverageOf({ ...reading, loose: [stretch] }, [], []);
     expect(found.unexplained).toEqual({ ms: 90_000, bytes: 1000 * 2048 });
     expect(found.total.ms).toBe(coverageOf(reading, [], []).total.ms + 90_000);

@@ -21,7 +21,8 @@ const AC3_RATES = [48000, 44100, 32000] as const;
 const AC3_KBPS = [32, 40, 48, 56, 64, 80, 96, 112, 128, 160, 192, 224, 256, 320, 384, 448, 512, 576, 640] as const;
 const AC3_CHANNELS = [2, 1, 2, 3, 3, 4, 4, 5] as const;
 
-const withLfe = (channels: number, lfe: boolean): Pick<AudioFrameHeader, 'channels' | 'layout'> => ({
+/** Count and name of a set of full channels, with or without the low-frequency one. */
+export const withLfe = (channels: number, lfe: boolean): Pick<AudioFrameHeader, 'channels' | 'layout'> => ({
   channels: channels + (lfe ? 1 : 0),
   layout: lfe ? `${String(channels)}.1` : channels === 1 ? 'mono' : channels === 2 ? 'stereo' : `${String(channels)}.0`,
 });

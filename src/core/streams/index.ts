@@ -35,4 +35,21 @@ export {
 } from './audio-headers';
 export { SAMPLES_PER_GROUP, lpcmGroupBytes, packLpcm, pcmGroupBytes, readLpcmLayout, unpackLpcm, type LpcmLayout } from './lpcm';
 export { MAX_SUBPICTURE_BYTES, readSubpicture, type SubpictureInfo } from './subpicture';
-export { findUnitCode, plainStore, scanningStore, type ByteStore } from './unit-codes';
+export { ANY_CODE, FIRST_BEYOND_SLICES, findUnitCode, plainStore, scanningStore, type ByteStore } from './unit-codes';
+export { SOURCE_PACKET, TransportDemux, lookAtTransport, type TransportLook, type TransportReceiver } from './transport-stream';
+export { type ColourCodes, type PictureFormat } from './nal';
+export { H264, avcConfiguration, readH264Sequence, readH264Slice, type H264Sequence, type H264Slice } from './h264';
+export { HEVC, hevcConfiguration, hevcType, readHdr10, readHevcSequence, type Hdr10, type HevcSequence } from './hevc';
+export { VC1, readVc1Frame, readVc1Sequence } from './vc1';
+export { readDtsHdUnit, readEac3Unit, readTrueHdSync, trueHdUnitBytes, type HdAudioHeader, type TrueHdSync } from './audio-headers-hd';
+export {
+  HDMV_LPCM_HEAD_BYTES,
+  hdmvGroupBytes,
+  hdmvLpcmLayoutName,
+  hdmvPcmBytes,
+  packHdmvLpcm,
+  readHdmvLpcm,
+  unpackHdmvLpcm,
+  type HdmvLpcmLayout,
+} from './lpcm-hdmv';
+export { PGS, pgsSegmentBytes, readPgsComposition, type PgsComposition } from './pgs';

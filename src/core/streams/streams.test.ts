@@ -4,6 +4,8 @@ import path from 'node:path';
 import { seeded } from '@/test-support/random';
 import { temporaryFolder } from '@/test-support/discs';
 import {
+  ANY_CODE,
+  FIRST_BEYOND_SLICES,
   NO_PTS,
   PICTURE,
   findStartCode,
@@ -130,7 +132,10 @@ describe('start codes', () => {
       expect(codesIn((from, to) => findStartCode(data.subarray(0, length), from, to), end)).toEqual(all);
       const units = all.filter((i) => data[i + 3] === 0 || (data[i + 3] ?? 0) >= 0xb0);
       expect(codesIn((from, to) => findUnitCode(data, from, to), end)).toEqual(units);
-      for (const store of stores) expect(codesIn((from, to) => store.findUnitCode(from, to), end)).toEqual(units);
+      for (const store of stores) {
+        expect(codesIn((from, to) => store.findUnitCode(from, to, FIRST_BEYOND_SLICES), end)).toEqual(units);
+        expect(codesIn((from, to) => store.findUnitCode(from, to, ANY_CODE), end)).toEqual(all);
+      }
     }
   });
 
@@ -140,8 +145,8 @@ describe('start codes', () => {
     store.grow(500_000);
     expect(store.bytes.byteLength).toBeGreaterThanOrEqual(500_000);
     store.bytes.set([0, 0, 1, 0], 400_000);
-    expect(store.findUnitCode(0, 500_000)).toBe(500);
-    expect(store.findUnitCode(501, 500_000)).toBe(400_000);
+    expect(store.findUnitCode(0, 500_000, FIRST_BEYOND_SLICES)).toBe(500);
+    expect(store.findUnitCode(501, 500_000, FIRST_BEYOND_SLICES)).toBe(400_000);
   });
 
   test('the committed kernel is the compiled text beside it', () => {

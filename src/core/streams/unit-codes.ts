@@ -1,19 +1,21 @@
 import { findStartCode } from './mpeg-video';
 import { UNIT_CODES_WASM } from './unit-codes-wasm';
 
-/** First code that is no slice, after the picture's own zero (13818-2 table 6-1: slices are 01 to AF). */
-const FIRST_BEYOND_SLICES = 0xb0;
+/** First code that is no slice of MPEG-1 or MPEG-2, after the picture's own zero (13818-2 table 6-1: slices are 01 to AF). */
+export const FIRST_BEYOND_SLICES = 0xb0;
+/** Every code counts: for streams of NAL units, where what follows the start code is the unit's own head. */
+export const ANY_CODE = 0;
 
 /**
- * Finds the next start code that is no slice. A picture has dozens of slices, and nothing in them is of interest here.
- * The plain specification of what `unit-codes.wat` does faster.
+ * Finds the next start code with a code of zero or from `least` on. A picture of MPEG-2 has dozens of slices, and nothing
+ * in them is of interest here. The plain specification of what `unit-codes.wat` does faster.
  * @param end first byte that is no longer valid; the code byte itself stands before it.
  * @returns index of the first zero, or -1.
  */
-export function findUnitCode(data: Uint8Array, from: number, end: number): number {
+export function findUnitCode(data: Uint8Array, from: number, end: number, least: number = FIRST_BEYOND_SLICES): number {
   for (let at = findStartCode(data, from, end); at >= 0; at = findStartCode(data, at + 3, end)) {
     const code = data[at + 3] as number;
-    if (code === 0 || code >= FIRST_BEYOND_SLICES) return at;
+    if (code === 0 || code >= least) return at;
   }
   return -1;
 }
@@ -25,7 +27,7 @@ export interface ByteStore {
   /** Makes room for at least `bytes` bytes; what is there stays where it is. */
   grow(bytes: number): void;
   /** As `findUnitCode`, over this store's bytes. */
-  findUnitCode(from: number, end: number): number;
+  findUnitCode(from: number, end: number, least: number): number;
 }
 
 export function plainStore(capacityBytes: number): ByteStore {
@@ -40,7 +42,7 @@ export function plainStore(capacityBytes: number): ByteStore {
       larger.set(bytes);
       bytes = larger;
     },
-    findUnitCode: (from, end) => findUnitCode(bytes, from, end),
+    findUnitCode: (from, end, least) => findUnitCode(bytes, from, end, least),
   };
 }
 
@@ -67,7 +69,7 @@ export function scanningStore(capacityBytes: number): ByteStore {
   if (!compiledKernel) return plainStore(capacityBytes);
   const { memory, find } = new WebAssembly.Instance(compiledKernel).exports as unknown as {
     memory: WebAssembly.Memory;
-    find: (from: number, end: number) => number;
+    find: (from: number, end: number, least: number) => number;
   };
   memory.grow(Math.max(0, pages(capacityBytes) - 1));
   let bytes = new Uint8Array(memory.buffer);

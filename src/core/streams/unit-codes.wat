@@ -1,10 +1,10 @@
-;; Finds start codes of MPEG video that are no slices, sixteen bytes at a time. Specification: findUnitCode in unit-codes.ts.
+;; Finds start codes of video streams, sixteen bytes at a time. Specification: findUnitCode in unit-codes.ts.
 ;; Compiled by `npm run wasm`; a test compares the committed bytes with this text, and both with the specification.
 (module
   (memory (export "memory") 1)
-  ;; $p first byte to look at, $end first byte that is no longer valid. Returns the index of the first zero, or -1. Both are signed: an end before the
+  ;; $p first byte to look at, $end first byte that is no longer valid; codes other than zero count from $least on. Returns the index of the first zero, or -1. Both are signed: an end before the
   ;; beginning, even a negative one, is an empty stretch.
-  (func (export "find") (param $p i32) (param $end i32) (result i32)
+  (func (export "find") (param $p i32) (param $end i32) (param $least i32) (result i32)
     (local $bits i32) (local $q i32) (local $code i32)
     (block $tail
       (loop $blocks
@@ -20,7 +20,7 @@
             (br_if $none (i32.eqz (local.get $bits)))
             (local.set $q (i32.add (local.get $p) (i32.ctz (local.get $bits))))
             (local.set $code (i32.load8_u offset=3 (local.get $q)))
-            (if (i32.or (i32.eqz (local.get $code)) (i32.ge_u (local.get $code) (i32.const 0xb0)))
+            (if (i32.or (i32.eqz (local.get $code)) (i32.ge_u (local.get $code) (local.get $least)))
               (then (return (local.get $q))))
             (local.set $bits (i32.and (local.get $bits) (i32.sub (local.get $bits) (i32.const 1))))
             (br $hits)))
@@ -33,7 +33,7 @@
             (i32.eq (i32.load8_u offset=2 (local.get $p)) (i32.const 1)))
         (then
           (local.set $code (i32.load8_u offset=3 (local.get $p)))
-          (if (i32.or (i32.eqz (local.get $code)) (i32.ge_u (local.get $code) (i32.const 0xb0)))
+          (if (i32.or (i32.eqz (local.get $code)) (i32.ge_u (local.get $code) (local.get $least)))
             (then (return (local.get $p))))))
       (local.set $p (i32.add (local.get $p) (i32.const 1)))
       (br $bytes))

@@ -1,0 +1,350 @@
+import { ANY_CODE, scanningStore } from '../streams';
+import { EsBuffer } from './es-buffer';
+import { PacketQueue, TrackAccount } from './packet';
+import type { Timeline } from './timeline';
+import type { UnitCodec, UnitFacts } from './unit-codecs';
+import type { VideoCounts } from './video-framer';
+
+interface Unit {
+  readonly position: number;
+  length: number;
+  readonly pts90k: number;
+  readonly dts90k: number;
+  readonly epoch: number;
+  readonly facts: UnitFacts;
+  companion: { readonly position: number; readonly length: number } | null;
+}
+
+/** The stretch of a clip's clock that is wanted, 90 kHz. */
+export interface Window {
+  readonly in90k: number;
+  readonly out90k: number;
+}
+
+const WRAP = 2 ** 33;
+const TICKS_PER_PTS = 300;
+/** Stamps are rounded to 90 kHz, and times of entry points leave out 9 bits. */
+const SNAP_TICKS = 3 * TICKS_PER_PTS;
+const BEFORE_90K = 2 ** 9;
+/** Pictures of a second view may stand this far behind the first. */
+const MOST_WAITING = 400;
+
+const near = (stamp: number, base: number): number => {
+  const delta = stamp - base;
+  return delta > WRAP / 2 ? stamp - WRAP : delta < -WRAP / 2 ? stamp + WRAP : stamp;
+};
+
+/** Access units of the second view of a title, found by their time stamps. */
+export class CompanionUnits {
+  readonly es = new EsBuffer(8 * 1024 * 1024, scanningStore);
+  readonly account = new TrackAccount();
+  private readonly units = new Map<number, { position: number; length: number }>();
+  private start = -1;
+  private startPts = -1;
+  latest90k = -1;
+
+  constructor(readonly codec: UnitCodec) {}
+
+  append(data: Uint8Array, from: number, to: number, pts90k: number, starts: boolean): void {
+    if (starts) {
+      this.close();
+      this.start = this.es.end;
+      this.startPts = pts90k;
+      this.latest90k = pts90k;
+    }
+    this.account.seenBytes += to - from;
+    this.es.append(data, from, to);
+  }
+
+  close(): void {
+    if (this.start < 0 || this.es.end <= this.start) return;
+    const length = this.es.end - this.start;
+    const facts = this.codec.begin();
+    eachUnit(this.es, this.start, this.es.end, (unit) => this.codec.see(unit, facts));
+    this.units.set(this.startPts, { position: this.start, length });
+    this.start = -1;
+  }
+
+  take(pts90k: number): { readonly position: number; readonly length: number } | null {
+    const found = this.units.get(pts90k) ?? null;
+    this.units.delete(pts90k);
+    return found;
+  }
+
+  /** Nothing before this time will be asked for any more. */
+  forget(): void {
+    for (const { length } of this.units.values()) this.account.leave('not part of any frame', length);
+    this.units.clear();
+    this.es.release(this.es.end);
+  }
+}
+
+/** Calls back for every unit between two positions, without start code and the zeros before the next. */
+export function eachUnit(es: EsBuffer, from: number, to: number, see: (unit: Uint8Array) => boolean): void {
+  let start = -1;
+  for (let at = es.findUnitCode(from, to, ANY_CODE); at >= 0; at = es.findUnitCode(at + 3, to, ANY_CODE)) {
+    if (start >= 0 && !see(trimmed(es.view(start, at - start)))) return;
+    start = at + 3;
+  }
+  if (start >= 0) see(trimmed(es.view(start, to - start)));
+}
+
+function trimmed(unit: Uint8Array): Uint8Array {
+  let end = unit.byteLength;
+  while (end > 0 && unit[end - 1] === 0) end--;
+  return end === unit.byteLength ? unit : unit.subarray(0, end);
+}
+
+/**
+ * Cuts H.264, HEVC and VC-1 into frames. On a Blu-ray every access unit begins a PES packet of its own and carries its
+ * time stamps, so nothing has to be computed; what is left to do is to keep to the in and out times, to leave out what
+ * can not be decoded after a cut, to bring both fields of a frame together, and to put the second view beside the first.
+ * Spec: ITU-T H.264 7.4.1.2.4, H.265 7.4.2.4.5; BD-ROM part 3 on PES packets of video.
+ */
+export class AccessUnitFramer {
+  readonly es = new EsBuffer(8 * 1024 * 1024, scanningStore);
+  readonly queue = new PacketQueue();
+  readonly account = new TrackAccount();
+  readonly counts: VideoCounts = { frames: 0, progressive: 0, topFieldFirst: 0, repeated: 0, totalTicks: 0 };
+  endTicks = 0;
+  /** Frames whose second view did not come. */
+  lonelyFrames = 0;
+  private start = -1;
+  private startPts = -1;
+  private startDts = -1;
+  private epoch = -1;
+  private window: Window = { in90k: 0, out90k: Number.POSITIVE_INFINITY };
+  private unpaired: Unit | null = null;
+  private needsKey = true;
+  /** Time of the picture that decoding began with, while pictures shown before it may still come; null where they are fine. */
+  private begunAt: number | null = null;
+  private readonly unplaced: Unit[] = [];
+  private earliest = Number.POSITIVE_INFINITY;
+  private base: { readonly pts90k: number; readonly ticks: number } | null = null;
+  private beyond: Unit[] = [];
+  private waiting: Unit[] = [];
+
+  constructor(
+    private readonly timeline: Timeline,
+    readonly codec: UnitCodec,
+    readonly frameTicks: number,
+    readonly companion: CompanionUnits | null = null,
+  ) {}
+
+  /** A stretch of a clip begins, which the timeline knows as `epoch`. */
+  beginStretch(epoch: number, window: Window): void {
+    this.epoch = epoch;
+    this.window = window;
+    this.needsKey = true;
+    this.begunAt = null;
+    this.base = null;
+    this.earliest = Number.POSITIVE_INFINITY;
+  }
+
+  append(data: Uint8Array, from: number, to: number, pts90k: number, dts90k: number, starts: boolean): void {
+    if (starts) {
+      this.closeUnit();
+      this.start = this.es.end;
+      this.startPts = pts90k;
+      this.startDts = dts90k;
+    }
+    this.account.seenBytes += to - from;
+    if (this.start < 0) {
+      this.account.leave('incomplete', to - from); // the rest of a unit that began before the cut
+      return;
+    }
+    this.es.append(data, from, to);
+  }
+
+  /** The stretch ends: what was held is complete. */
+  finish(): void {
+    this.closeUnit();
+    this.companion?.close();
+    this.pairUp(null);
+    this.placeNow();
+    for (const unit of this.beyond.splice(0)) this.leave(unit, 'outside the cut');
+    this.release(true);
+    this.companion?.forget();
+    this.start = -1;
+  }
+
+  private closeUnit(): void {
+    if (this.start < 0) return;
+    const position = this.start;
+    const length = this.es.end - position;
+    this.start = -1;
+    if (length <= 0) return;
+    const facts = this.codec.begin();
+    eachUnit(this.es, position, this.es.end, (unit) => this.codec.see(unit, facts));
+    const { in90k } = this.window;
+    const pts90k = this.startPts < 0 ? -1 : near(this.startPts, in90k);
+    const unit: Unit = { position, length, pts90k, dts90k: near(this.startDts, in90k), epoch: this.epoch, facts, companion: null };
+    if (pts90k < 0 || facts.pictures === 0) {
+      this.leave(unit, 'not part of any frame');
+      return;
+    }
+    this.pairUp(unit);
+  }
+
+  private leave(unit: Unit, reason: Parameters<TrackAccount['leave']>[0]): void {
+    this.account.leave(reason, unit.length);
+    if (this.queue.size === 0 && this.waiting.length === 0 && this.unplaced.length === 0) this.es.release(unit.position + unit.length);
+  }
+
+  /** Both fields of a frame, where each came as a unit, become one. */
+  private pairUp(next: Unit | null): void {
+    const first = this.unpaired;
+    if (first && next && first.facts.field !== 0 && next.facts.field !== 0) {
+      const partner = first.facts.field !== next.facts.field && first.facts.frameNumber === next.facts.frameNumber;
+      if (partner && first.position + first.length === next.position) {
+        first.length += next.length;
+        this.unpaired = null;
+        this.accept(first);
+        return;
+      }
+    }
+    this.unpaired = next?.facts.field ? next : null;
+    if (first) this.accept(first);
+    if (next && !next.facts.field) this.accept(next);
+  }
+
+  private accept(unit: Unit): void {
+    const { facts } = unit;
+    if (this.needsKey) {
+      if (!facts.key) {
+        this.leave(unit, 'needs pictures before the cut');
+        return;
+      }
+      this.needsKey = false;
+      this.begunAt = facts.closed ? null : unit.pts90k;
+    } else if (this.begunAt !== null) {
+      if (facts.key || unit.dts90k > this.begunAt) this.begunAt = null;
+      else if (unit.pts90k < this.begunAt) {
+        this.leave(unit, 'needs pictures before the cut');
+        return;
+      }
+    }
+    if (unit.pts90k < this.window.in90k - BEFORE_90K && facts.discardable) {
+      this.leave(unit, 'outside the cut');
+      return;
+    }
+    if (unit.pts90k >= this.window.out90k) {
+      this.beyond.push(unit);
+      return;
+    }
+    // What lies beyond the end but is needed for this picture has to stay.
+    for (const needed of this.beyond.splice(0)) {
+      if (needed.facts.discardable) this.leave(needed, 'outside the cut');
+      else this.keep(needed);
+    }
+    this.keep(unit);
+  }
+
+  private keep(unit: Unit): void {
+    this.counts.frames++;
+    if (!unit.facts.interlaced) this.counts.progressive++;
+    if (unit.facts.topFirst) this.counts.topFieldFirst++;
+    if (this.base) {
+      this.waiting.push(unit);
+      this.release(false);
+      return;
+    }
+    this.unplaced.push(unit);
+    this.earliest = Math.min(this.earliest, unit.pts90k);
+    // No later unit is shown before its own decoding time: the first picture of the stretch is known now.
+    if (unit.dts90k >= this.earliest) this.placeNow();
+  }
+
+  private placeNow(): void {
+    if (this.unplaced.length === 0) {
+      if (this.epoch >= 0 && !this.timeline.isPlaced(this.epoch)) this.timeline.placeBase(this.epoch, this.endTicks);
+      return;
+    }
+    this.base = { pts90k: this.earliest, ticks: this.endTicks };
+    this.timeline.place(this.epoch, this.earliest, this.endTicks);
+    this.waiting.push(...this.unplaced.splice(0));
+    this.release(false);
+  }
+
+  private ticksOf(pts90k: number): number {
+    const { base } = this;
+    if (!base) return this.endTicks;
+    const exact = (pts90k - base.pts90k) * TICKS_PER_PTS;
+    const grid = Math.round(exact / this.frameTicks) * this.frameTicks;
+    return base.ticks + (Math.abs(grid - exact) <= SNAP_TICKS ? grid : exact);
+  }
+
+  /** Hands on what is complete. @param final nothing more comes of the second view. */
+  private release(final: boolean): void {
+    let ready = 0;
+    for (const unit of this.waiting) {
+      if (this.companion) {
+        unit.companion = this.companion.take(unit.pts90k);
+        if (!unit.companion) {
+          if (!final && this.waiting.length < MOST_WAITING) break;
+          this.lonelyFrames++;
+        }
+      }
+      const ticks = this.ticksOf(unit.pts90k);
+      this.queue.push({
+        position: unit.position,
+        length: unit.length,
+        ticks,
+        durationTicks: this.frameTicks,
+        orderTicks: this.ticksOf(Math.min(unit.dts90k, unit.pts90k)),
+        key: unit.facts.key,
+        discardable: unit.facts.discardable,
+        companion: unit.companion,
+      });
+      this.endTicks = Math.max(this.endTicks, ticks + this.frameTicks);
+      this.counts.totalTicks += this.frameTicks;
+      ready++;
+    }
+    this.waiting = this.waiting.slice(ready);
+  }
+}
+
+let scratch = new Uint8Array(1024 * 1024);
+
+/** Writes units with lengths of four bytes into the scratch buffer. @returns where it ends. */
+function putPrefixed(es: EsBuffer, position: number, length: number, to: number): number {
+  // Each start code of three bytes becomes a length of four: room for the worst case of tiny units.
+  const most = to + length + length / 3 + 8;
+  if (scratch.byteLength < most) {
+    const larger = new Uint8Array(Math.ceil(most * 1.5));
+    larger.set(scratch.subarray(0, to));
+    scratch = larger;
+  }
+  let at = to;
+  eachUnit(es, position, position + length, (unit) => {
+    const size = unit.byteLength;
+    scratch[at] = size >>> 24;
+    scratch[at + 1] = (size >>> 16) & 0xff;
+    scratch[at + 2] = (size >>> 8) & 0xff;
+    scratch[at + 3] = size & 0xff;
+    scratch.set(unit, at + 4);
+    at += 4 + size;
+    return true;
+  });
+  return at;
+}
+
+/**
+ * A frame as the container holds it: each unit behind its length (ISO/IEC 14496-15 5.3.4.2.1), the second view's units
+ * after the first's. Valid until the next call. Units themselves are not changed; only start codes and the zeros before
+ * them are not kept.
+ */
+export function prefixedFrame(
+  framer: AccessUnitFramer,
+  position: number,
+  length: number,
+  companion: { readonly position: number; readonly length: number } | null,
+): Uint8Array {
+  let end = putPrefixed(framer.es, position, length, 0);
+  if (companion && framer.companion) {
+    end = putPrefixed(framer.companion.es, companion.position, companion.length, end);
+    framer.companion.es.release(companion.position + companion.length);
+    framer.companion.account.takenBytes += companion.length;
+  }
+  return scratch.subarray(0, end);
+}

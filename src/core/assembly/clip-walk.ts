@@ -1,0 +1,283 @@
+import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
+import { CORE_STREAM, type ClipSegment } from '../reading';
+import {
+  HDMV_LPCM_HEAD_BYTES,
+  NO_PTS,
+  SOURCE_PACKET,
+  TransportDemux,
+  readAc3Header,
+  readHdmvLpcm,
+  type TransportReceiver,
+} from '../streams';
+import { AccessUnitFramer, type CompanionUnits } from './access-unit-framer';
+import { AudioFramer } from './audio-framer';
+import type { Lane } from './lanes';
+import type { PlannedPiece, PlannedSegment } from './plan';
+import { PgsFramer } from './pgs-framer';
+import { VideoFramer } from './video-framer';
+import type { Walk, WalkSurroundings } from './walk';
+
+/** 4,096 source packets: 768 KiB. */
+const CHUNK_PACKETS = 4096;
+/** How far beyond a cut sound that belongs before it is looked for: a second or more at the highest rate. */
+const TAIL_PACKETS = 65_536;
+/** Sound may begin this much before the picture of a stretch: half of the longest frame there is. */
+const EARLY_TICKS = 16 * 27_000;
+
+/** Segments of one clip that follow each other without a join. */
+interface Stretch {
+  readonly segments: readonly PlannedSegment[];
+  readonly first: ClipSegment;
+  readonly last: ClipSegment;
+  readonly companion: string | null;
+}
+
+const clipOf = ({ segment }: PlannedSegment): ClipSegment => {
+  if (segment.kind !== 'clip') throw new Error('a Blu-ray is walked by clips');
+  return segment;
+};
+
+/** Puts the parts of a piece together to stretches that are read in one go. */
+export function stretchesOf(segments: readonly PlannedSegment[]): Stretch[] {
+  const stretches: Stretch[] = [];
+  for (const planned of segments) {
+    const clip = clipOf(planned);
+    const before = stretches[stretches.length - 1];
+    const goesOn =
+      before && before.last.content === clip.content && before.last.out90k === clip.in90k && before.companion === planned.companion;
+    if (goesOn) stretches[stretches.length - 1] = { ...before, segments: [...before.segments, planned], last: clip };
+    else stretches.push({ segments: [planned], first: clip, last: clip, companion: planned.companion });
+  }
+  return stretches;
+}
+
+/** Reads chunks of a clip, one ahead. */
+class ChunkReader {
+  private readonly chunks = [new Uint8Array(CHUNK_PACKETS * SOURCE_PACKET), new Uint8Array(CHUNK_PACKETS * SOURCE_PACKET)] as const;
+  private ahead: { read: Promise<number>; target: Uint8Array } | null = null;
+  private turn = 0;
+  packet: number;
+
+  constructor(
+    private readonly source: ByteSource,
+    firstPacket: number,
+    private readonly endPacket: number,
+  ) {
+    this.packet = firstPacket;
+  }
+
+  private request(packet: number): { read: Promise<number>; target: Uint8Array } {
+    const packets = Math.max(0, Math.min(CHUNK_PACKETS, this.endPacket - packet));
+    const target = (this.chunks[this.turn++ & 1] as Uint8Array).subarray(0, packets * SOURCE_PACKET);
+    const read = packets > 0 ? this.source.read(packet * SOURCE_PACKET, target) : Promise.resolve(0);
+    read.catch(() => undefined);
+    return { read, target };
+  }
+
+  /** @returns the next chunk, valid until the next call; null at the end. @throws DiscError `ended-early`, `read-failed`. */
+  async next(): Promise<Uint8Array | null> {
+    if (this.packet >= this.endPacket) return null;
+    const { read, target } = this.ahead ?? this.request(this.packet);
+    const got = await read;
+    if (got < target.byteLength) {
+      const where = { source: this.source.name, byteOffset: this.packet * SOURCE_PACKET + got };
+      throw new DiscError('ended-early', where, `${this.source.name} ends before its tables say`);
+    }
+    this.packet += target.byteLength / SOURCE_PACKET;
+    this.ahead = this.request(this.packet);
+    return target;
+  }
+}
+
+/** Walks the clips of a Blu-ray: transport streams cut by in and out times, each stretch with a clock of its own. */
+export class ClipWalk implements Walk, TransportReceiver {
+  private readonly byPid = new Map<number, Lane>();
+  private readonly cores = new Map<number, Lane>();
+  /** Which of the two lanes of a TrueHD stream the packet under way belongs to. */
+  private readonly goingTo = new Map<number, Lane | null>();
+  private readonly demux = new TransportDemux(this);
+  private readonly companionDemux: TransportDemux | null = null;
+  private readonly companion: CompanionUnits | null = null;
+  private epoch = -1;
+  private soundOnly = false;
+  private latestDts = NO_PTS;
+
+  constructor(
+    private readonly video: AccessUnitFramer | VideoFramer,
+    private readonly videoPid: number,
+    companionPid: number | null,
+    private readonly around: WalkSurroundings,
+  ) {
+    for (const lane of around.lanes) {
+      const pid = lane.track.kind === 'video' ? videoPid : lane.track.source.stream;
+      if (pid >= CORE_STREAM) this.cores.set(pid - CORE_STREAM, lane);
+      else this.byPid.set(pid, lane);
+      this.demux.want(pid % CORE_STREAM);
+    }
+    const companion = video instanceof AccessUnitFramer ? video.companion : null;
+    if (companion && companionPid !== null) {
+      this.companion = companion;
+      this.companionDemux = new TransportDemux({
+        transport: (_pid, data, from, to, pts, _dts, starts) => {
+          companion.append(data, from, to, pts, starts);
+        },
+        scrambled: () => {
+          this.scrambled();
+        },
+      });
+      this.companionDemux.want(companionPid);
+    }
+  }
+
+  async *steps(pieces: readonly PlannedPiece[]): AsyncGenerator<void, void> {
+    for (const piece of pieces) {
+      const stretches = stretchesOf(piece.segments);
+      for (const [i, stretch] of stretches.entries()) {
+        const isLast = i === stretches.length - 1;
+        // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
+        this.begin(stretch, i === 0);
+        const size = await this.clipPackets(stretch.last.content);
+        yield* this.read(stretch);
+        if (this.video instanceof VideoFramer) this.video.finish(this.epoch);
+        else this.video.finish();
+        const endTicks = this.video.endTicks;
+        const goesOn = stretch.last.endPacket < size;
+        if (goesOn) yield* this.readTail(stretch.last, size, endTicks);
+        this.settle(true);
+        if (!isLast || goesOn || !piece.naturalEnd) this.endAt(endTicks);
+        yield;
+      }
+    }
+  }
+
+  private async clipPackets(content: string): Promise<number> {
+    return Math.floor((await this.around.openContent(content)).sizeBytes / SOURCE_PACKET);
+  }
+
+  private begin(stretch: Stretch, firstOfPiece: boolean): void {
+    const { first, last } = stretch;
+    const { timeline, lanes, chapters } = this.around;
+    const startTicks = this.video.endTicks;
+    this.epoch = timeline.begin(first.in90k);
+    this.demux.restart();
+    this.companionDemux?.restart();
+    this.goingTo.clear();
+    this.latestDts = NO_PTS;
+    for (const { framer } of lanes) {
+      if (framer instanceof AccessUnitFramer) framer.beginStretch(this.epoch, { in90k: first.in90k, out90k: last.out90k });
+      else if (framer instanceof VideoFramer) framer.beginPiece(true);
+      else framer.beginPiece(startTicks - EARLY_TICKS);
+    }
+    stretch.segments.forEach((planned, i) => {
+      if (planned.chapter !== null || (firstOfPiece && i === 0)) chapters.note(this.epoch, clipOf(planned).in90k);
+    });
+  }
+
+  private endAt(ticks: number): void {
+    for (const { framer } of this.around.lanes) if ('endPieceAt' in framer) framer.endPieceAt(ticks);
+  }
+
+  private async *read(stretch: Stretch): AsyncGenerator<void, void> {
+    const source = await this.around.openContent(stretch.first.content);
+    const reader = new ChunkReader(source, stretch.first.firstPacket, stretch.last.endPacket);
+    const second = stretch.companion === null || !this.companion ? null : await this.openCompanion(stretch.companion);
+    for (let chunk = await reader.next(); chunk; chunk = await reader.next()) {
+      throwIfCancelled(this.around.signal, this.around.label);
+      this.demux.feed(chunk, 0, chunk.byteLength);
+      this.around.progress(chunk.byteLength);
+      if (second) await this.readCompanion(second);
+      this.settle(false);
+      yield;
+    }
+    if (second) {
+      this.latestDts = Number.POSITIVE_INFINITY;
+      await this.readCompanion(second);
+    }
+  }
+
+  private async openCompanion(clip: string): Promise<ChunkReader> {
+    const source = await this.around.openContent(clip);
+    return new ChunkReader(source, 0, Math.floor(source.sizeBytes / SOURCE_PACKET));
+  }
+
+  /** Reads the second view as far as the first has come. */
+  private async readCompanion(reader: ChunkReader): Promise<void> {
+    while (this.companion && this.companion.latest90k <= this.latestDts) {
+      const chunk = await reader.next();
+      if (!chunk) return;
+      this.companionDemux?.feed(chunk, 0, chunk.byteLength);
+    }
+  }
+
+  /** Sound after a cut, until every audio track has passed the end of the picture. */
+  private async *readTail(last: ClipSegment, size: number, endTicks: number): AsyncGenerator<void, void> {
+    const { lanes } = this.around;
+    const passed = () => lanes.every(({ framer }) => !(framer instanceof AudioFramer) || framer.hasPassed(endTicks));
+    this.soundOnly = true;
+    this.settle(false);
+    const source = await this.around.openContent(last.content);
+    const reader = new ChunkReader(source, last.endPacket, Math.min(size, last.endPacket + TAIL_PACKETS));
+    while (!passed()) {
+      const chunk = await reader.next();
+      if (!chunk) break;
+      this.demux.feed(chunk, 0, chunk.byteLength);
+      this.settle(false);
+      yield;
+    }
+    this.soundOnly = false;
+  }
+
+  private settle(final: boolean): void {
+    if (this.video instanceof VideoFramer && !this.soundOnly) this.video.scan(this.epoch);
+    if (final && !this.around.timeline.isPlaced(this.epoch)) this.around.timeline.placeBase(this.epoch, this.video.endTicks);
+    for (const { framer } of this.around.lanes) if ('process' in framer) framer.process(final);
+    this.around.chapters.place();
+  }
+
+  /** @internal part of the demultiplexer's contract. */
+  transport(pid: number, data: Uint8Array, from: number, to: number, pts90k: number, dts90k: number, starts: boolean): void {
+    if (pid === this.videoPid) {
+      if (this.soundOnly) return;
+      if (starts) this.latestDts = Math.max(this.latestDts, dts90k);
+      if (this.video instanceof VideoFramer) this.video.append(data, from, to, pts90k, this.epoch);
+      else this.video.append(data, from, to, pts90k, dts90k, starts);
+      return;
+    }
+    const lane = this.laneFor(pid, data, from, to, starts);
+    const framer = lane?.framer;
+    if (!lane || !framer) return;
+    if (framer instanceof PgsFramer) {
+      if (!this.soundOnly) framer.append(data, from, to, pts90k, this.epoch);
+    } else if (framer instanceof AudioFramer) framer.append(data, this.soundStart(lane, data, from, to, starts), to, pts90k, this.epoch);
+  }
+
+  /** A TrueHD stream carries AC-3 frames between its own: each packet holds only one of them, and its beginning tells which. */
+  private laneFor(pid: number, data: Uint8Array, from: number, to: number, starts: boolean): Lane | null {
+    const core = this.cores.get(pid);
+    const main = this.byPid.get(pid);
+    const mixed = core !== undefined || (main?.track.kind === 'audio' && main.track.source.codec === 'TrueHD');
+    if (!mixed) return main ?? null;
+    if (starts) this.goingTo.set(pid, (readAc3Header(data, from, to) ? core : main) ?? null);
+    return this.goingTo.get(pid) ?? null;
+  }
+
+  /** LPCM packets begin with four bytes that say their layout; they are no samples. */
+  private soundStart(lane: Lane, data: Uint8Array, from: number, to: number, starts: boolean): number {
+    if (!starts || lane.track.kind !== 'audio' || !lane.track.lpcm) return from;
+    const layout = to - from >= HDMV_LPCM_HEAD_BYTES ? readHdmvLpcm(data, from) : null;
+    const { lpcm } = lane.track;
+    if (!layout || layout.bitDepth !== lpcm.bitDepth || layout.channels !== lpcm.channels || layout.sampleRateHz !== lpcm.sampleRateHz) {
+      throw new DiscError(
+        'unsupported',
+        { source: this.around.label, byteOffset: 0 },
+        'An LPCM track changes its layout inside the title: take the parts as reels of their own',
+      );
+    }
+    return from + HDMV_LPCM_HEAD_BYTES;
+  }
+
+  /** @internal part of the demultiplexer's contract. */
+  scrambled(): void {
+    throw new DiscError('scrambled', { source: this.around.label, byteOffset: 0 }, 'A copy-protected packet was met');
+  }
+}

@@ -1,0 +1,115 @@
+import { PGS, pgsSegmentBytes, readPgsComposition } from '../streams';
+import { EsBuffer } from './es-buffer';
+import { PacketQueue, TrackAccount } from './packet';
+import { Marks, type Timeline } from './timeline';
+
+/** Nothing in a display set is larger than this together; what is, is not believed. */
+const MOST_SET_BYTES = 4 * 1024 * 1024;
+
+/**
+ * Puts display sets of presentation graphics together: from a composition segment to the end segment after it, at the
+ * time of the composition. Spec: BD-ROM part 3, graphics streams; RFC 9559 registry S_HDMV/PGS.
+ */
+export class PgsFramer {
+  readonly es = new EsBuffer(512 * 1024);
+  readonly queue = new PacketQueue();
+  readonly account = new TrackAccount();
+  forcedUnits = 0;
+  private readonly marks = new Marks();
+  /** Where reading goes on, and where the set under way began. */
+  private position = 0;
+  private setStart = -1;
+  private setTicks = 0;
+  private setForced = false;
+  private setStartsAnew = false;
+  private notBefore = Number.NEGATIVE_INFINITY;
+  private notFrom = Number.POSITIVE_INFINITY;
+
+  constructor(private readonly timeline: Timeline) {}
+
+  append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number): void {
+    if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch });
+    this.account.seenBytes += to - from;
+    this.es.append(data, from, to);
+  }
+
+  beginPiece(notBefore: number): void {
+    this.notBefore = notBefore;
+    this.notFrom = Number.POSITIVE_INFINITY;
+  }
+
+  endPieceAt(ticks: number): void {
+    this.notFrom = ticks;
+    for (const packet of this.queue.popWhile((p) => p.ticks >= ticks)) this.account.leave('outside the cut', packet.length);
+  }
+
+  process(final: boolean): void {
+    for (;;) {
+      const { data, base } = this.es.raw;
+      const end = this.es.end - base;
+      const at = this.position - base;
+      const bytes = pgsSegmentBytes(data, at, end);
+      if (bytes === null || at + bytes > end) break;
+      const type = data[at] as number;
+      if (type === PGS.composition) {
+        const mark = this.marks.peek();
+        if (mark && mark.position <= this.position && !this.timeline.isPlaced(mark.epoch)) return;
+        this.abandonSet();
+        const used = this.marks.takeUpTo(this.position);
+        const composition = readPgsComposition(data, at, end);
+        if (used && composition) {
+          this.setStart = this.position;
+          this.setTicks = this.timeline.map(used.epoch, used.pts90k);
+          this.setForced = composition.forced;
+          this.setStartsAnew = composition.startsAnew;
+        }
+      } else if (type !== PGS.end && type !== PGS.palette && type !== PGS.object && type !== PGS.window) {
+        this.skip();
+        continue;
+      }
+      if (this.setStart < 0) this.account.leave('incomplete', bytes);
+      this.position += bytes;
+      if (type === PGS.end && this.setStart >= 0) this.take();
+      else if (this.setStart >= 0 && this.position - this.setStart > MOST_SET_BYTES) this.abandonSet();
+    }
+    if (final) {
+      this.abandonSet();
+      if (this.es.end > this.position) this.account.leave('incomplete', this.es.end - this.position);
+      this.position = this.es.end;
+    }
+  }
+
+  /** Lost: goes on where the next stamp says that something begins. */
+  private skip(): void {
+    this.abandonSet();
+    const next = this.marks.peekAfter(this.position)?.position ?? this.es.end;
+    this.account.leave('not part of any frame', next - this.position);
+    this.position = next;
+    this.marks.takeUpTo(next - 1);
+  }
+
+  private abandonSet(): void {
+    if (this.setStart >= 0) this.account.leave('incomplete', this.position - this.setStart);
+    this.setStart = -1;
+  }
+
+  private take(): void {
+    const position = this.setStart;
+    const length = this.position - position;
+    this.setStart = -1;
+    if (this.setTicks < this.notBefore || this.setTicks >= this.notFrom) {
+      this.account.leave('outside the cut', length);
+      return;
+    }
+    if (this.setForced) this.forcedUnits++;
+    this.queue.push({
+      position,
+      length,
+      ticks: this.setTicks,
+      durationTicks: null,
+      orderTicks: this.setTicks,
+      key: this.setStartsAnew,
+      discardable: false,
+    });
+  }
+}

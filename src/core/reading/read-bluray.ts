@@ -1,0 +1,371 @@
+import { DiscError, throwIfCancelled } from '../bytes';
+import {
+  CODING,
+  SOURCE_PACKET_BYTES,
+  TWO_VIEW_SUB_PATH,
+  parseClipInfo,
+  parseDiscMetadata,
+  parseIndexTable,
+  parseMovieObjects,
+  parsePlaylist,
+  type ClipInfo,
+  type IndexTable,
+  type MovieObject,
+  type PlayItem,
+  type Playlist,
+  type PlaylistStream,
+} from '../bluray';
+import { SECTOR_BYTES, type Volume } from '../volume';
+import { CLIP_FILE_ENDINGS, inMovieFolder, listNumbered, openClip } from './clip-files';
+import { CutList, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './clip-segments';
+import { blurayAudio, bluraySubtitle, blurayVideo, languageTag } from './bluray-tracks';
+import { routesToPlaylists } from './bluray-routes';
+import { ClipLooks } from './clip-looks';
+import { fingerprint } from './fingerprint';
+import { gapsBetween } from './loose';
+import {
+  READING_VERSION,
+  type Chapter,
+  type ClipSegment,
+  type LooseStretch,
+  type Reading,
+  type Remark,
+  type Title,
+  type TitlePart,
+} from './model';
+import type { ReadOptions } from './progress';
+import { readWithBackup } from './structures';
+
+/** Discs made to confuse have over a thousand playlists; more than this is not read. */
+const MOST_PLAYLISTS = 2000;
+const MOST_PARTS = 20_000;
+/** A chapter mark this close to the end begins nothing. */
+const LEAST_CHAPTER_MS = 1000;
+const ULTRA_HD_VERSION = 300;
+
+interface NumberedPlaylist {
+  readonly number: number;
+  readonly playlist: Playlist;
+}
+
+/** Everything that titles are built from. */
+interface Material {
+  readonly clips: ReadonlyMap<string, ClipPlace>;
+  readonly looks: ClipLooks;
+  readonly cuts: Cuts;
+  readonly segments: Map<string, ClipSegment>;
+  readonly remarks: Remark[];
+}
+
+const note = (remarks: Remark[], code: Remark['code'], severity: Remark['severity'], detail: string, title: number | null = null) => {
+  remarks.push({ code, severity, title, detail });
+};
+
+/**
+ * Examines a Blu-ray or Ultra HD volume: index, movie objects, playlists, clip information, and a look at the first
+ * packets of clips. Never scans streams. One bad playlist or clip hides no other: what is lost is said in `remarks`.
+ * @param folder where PLAYLIST, CLIPINF and STREAM stand.
+ * @throws DiscError `cancelled`; `not-found` where there is no playlist at all.
+ */
+export async function readBluray(volume: Volume, folder: string, options: ReadOptions = {}): Promise<Reading> {
+  const { signal, onProgress } = options;
+  const remarks: Remark[] = [];
+  const structures: Uint8Array[] = [];
+  if (volume.promisedBytes !== null && volume.sizeBytes < volume.promisedBytes) {
+    const detail = `The file system promises ${String(volume.promisedBytes)} bytes, there are ${String(volume.sizeBytes)}`;
+    note(remarks, 'image-cut-short', 'fault', detail);
+  }
+  const read = async <T>(inside: readonly string[], parse: (bytes: Uint8Array, source: string) => T): Promise<T | null> => {
+    const copies = { main: inMovieFolder(folder, ...inside), backup: inMovieFolder(folder, 'BACKUP', ...inside), compare: false };
+    try {
+      const found = await readWithBackup(volume, copies, parse, () => [], remarks);
+      structures.push(found.bytes);
+      return found.value;
+    } catch (error) {
+      if (!(error instanceof DiscError) || error.code === 'cancelled') throw error;
+      note(remarks, 'structure-lost', 'fault', `${inside.join('/')}: ${error.message}`);
+      return null;
+    }
+  };
+  const index: IndexTable | null = await read(['index.bdmv'], parseIndexTable);
+  const objects: MovieObject[] = (await read(['MovieObject.bdmv'], parseMovieObjects)) ?? [];
+
+  const names = await playlistNames(volume, folder, remarks);
+  const playlists: NumberedPlaylist[] = [];
+  for (const [i, name] of names.entries()) {
+    throwIfCancelled(signal, volume.name);
+    onProgress?.({ step: 'playlist', done: i, total: names.length });
+    const playlist = await read(['PLAYLIST', `${name}.mpls`], parsePlaylist);
+    if (playlist && playlist.items.length > 0) playlists.push({ number: Number(name), playlist });
+  }
+
+  const clipNames = await listNumbered(volume, folder, 'STREAM', CLIP_FILE_ENDINGS);
+  const wanted = new Set([...clipNames, ...playlists.flatMap(({ playlist }) => playlist.items.flatMap((i) => i.clips))]);
+  const clips = new Map<string, ClipPlace>();
+  const looks = new ClipLooks();
+  let nextSector = 0;
+  for (const [i, name] of [...wanted].sort().entries()) {
+    throwIfCancelled(signal, volume.name);
+    onProgress?.({ step: 'clip', done: i, total: wanted.size });
+    const file = await openClip(volume, folder, name).catch(() => null);
+    const info: ClipInfo | null = await read(['CLIPINF', `${name}.clpi`], parseClipInfo);
+    const sizeBytes = file?.sizeBytes ?? 0;
+    clips.set(name, { name, info, sizeBytes, discSector: file?.firstSector ?? nextSector });
+    if (file) looks.add(name, file);
+    nextSector += Math.ceil(sizeBytes / SECTOR_BYTES);
+  }
+
+  const segments = new Map<string, ClipSegment>();
+  const material: Material = { clips, looks, cuts: cutClips(playlists, clips), segments, remarks };
+  const titles: Title[] = [];
+  let parts = 0;
+  for (const [i, numbered] of playlists.entries()) {
+    throwIfCancelled(signal, volume.name);
+    onProgress?.({ step: 'looking', done: i, total: playlists.length });
+    const title = await readTitle(titles.length + 1, numbered, material);
+    parts += title.parts.length;
+    if (parts > MOST_PARTS * 10) {
+      note(
+        remarks,
+        'too-many',
+        'warning',
+        `From playlist ${String(numbered.number)} on, playlists were passed over: they have too many parts`,
+      );
+      break;
+    }
+    titles.push(title);
+  }
+  if (titles.length === 0) note(remarks, 'no-titles', 'fault', 'No playlist could be read');
+  onProgress?.({ step: 'menus', done: 0, total: 1 });
+  const routes = index ? routesToPlaylists(index, objects, new Map(titles.map((t) => [t.playlist ?? -1, t.number]))) : null;
+  for (const { code, detail } of volume.remarks) note(remarks, code, 'warning', detail);
+  return {
+    version: READING_VERSION,
+    kind: (index?.version ?? 0) >= ULTRA_HD_VERSION ? 'Ultra HD Blu-ray' : 'Blu-ray',
+    label: volume.label,
+    fileSystem: volume.fileSystem,
+    sizeBytes: volume.sizeBytes,
+    fingerprint: await fingerprint(structures),
+    contents: clipNames.length,
+    names: await discNames(volume, folder),
+    javaMenus: routes?.java ?? false,
+    titles,
+    segments: [...segments.values()],
+    loose: looseStretches(clips, [...segments.values()], titles),
+    routes: routes?.routes ?? [],
+    remarks,
+  };
+}
+
+async function playlistNames(volume: Volume, folder: string, remarks: Remark[]): Promise<string[]> {
+  const main = await listNumbered(volume, folder, 'PLAYLIST', ['mpls', 'MPL']);
+  const backup = await listNumbered(volume, folder, 'BACKUP/PLAYLIST', ['mpls', 'MPL']);
+  const all = [...new Set([...main, ...backup])].sort();
+  if (all.length === 0) throw new DiscError('not-found', { source: volume.name, byteOffset: 0 }, 'The PLAYLIST folder has no playlist');
+  if (all.length > MOST_PLAYLISTS)
+    note(remarks, 'too-many', 'warning', `Of ${String(all.length)} playlists the first ${String(MOST_PLAYLISTS)} were read`);
+  return all.slice(0, MOST_PLAYLISTS);
+}
+
+const itemLength = (item: PlayItem) => item.out45k - item.in45k;
+
+/** Entry marks of a playlist, each moved to where decoding can begin. */
+function chapterCuts({ playlist }: NumberedPlaylist, clips: ReadonlyMap<string, ClipPlace>): { item: number; at90k: number }[] {
+  const found: { item: number; at90k: number }[] = [];
+  for (const mark of playlist.marks) {
+    const item = playlist.items[mark.playItem];
+    if (!mark.isEntry || !item || mark.time45k < item.in45k || mark.time45k >= item.out45k) continue;
+    const info = clips.get(item.clips[0] ?? '')?.info ?? null;
+    found.push({ item: mark.playItem, at90k: safeCut(info, mark.time45k * 2, item.in45k * 2) });
+  }
+  return found.sort((a, b) => a.item - b.item || a.at90k - b.at90k);
+}
+
+function cutClips(playlists: readonly NumberedPlaylist[], clips: ReadonlyMap<string, ClipPlace>): Cuts {
+  const cuts = new CutList();
+  for (const numbered of playlists) {
+    for (const item of numbered.playlist.items) for (const clip of item.clips) cuts.add(clip, item.in45k * 2, item.out45k * 2);
+    for (const { item, at90k } of chapterCuts(numbered, clips)) {
+      for (const clip of numbered.playlist.items[item]?.clips ?? []) cuts.add(clip, at90k);
+    }
+  }
+  return cuts.finish();
+}
+
+async function readTitle(number: number, numbered: NumberedPlaylist, material: Material): Promise<Title> {
+  const { playlist } = numbered;
+  const { clips, segments, cuts } = material;
+  const parts: TitlePart[] = [];
+  const starts: { item: number; at90k: number; part: number; ms: number }[] = [];
+  const used = new Map<string, ClipSegment>();
+  let ms = 0;
+  const companions = playlist.subPaths.find((s) => s.type === TWO_VIEW_SUB_PATH)?.items ?? [];
+  for (const [i, item] of playlist.items.entries()) {
+    const companion = companions.find((c) => c.playItem === i)?.clip ?? null;
+    const begin = ms;
+    item.clips.forEach((name, angle) => {
+      const clip = clips.get(name);
+      if (!clip) return;
+      for (const fresh of segmentsBetween(clip, item.in45k * 2, item.out45k * 2, cuts)) {
+        const isLast = fresh.out90k === item.out45k * 2;
+        const segment = segments.get(fresh.id) ?? { ...fresh, stillSeconds: isLast ? item.stillSeconds : 0 };
+        segments.set(segment.id, segment);
+        used.set(segment.id, segment);
+        if (angle === 0) {
+          starts.push({ item: i, at90k: segment.in90k, part: parts.length, ms });
+          ms = begin + Math.round((segment.out90k - item.in45k * 2) / 90);
+        }
+        parts.push({ segment: segment.id, angle: item.clips.length > 1 ? angle + 1 : null, companion });
+      }
+    });
+  }
+  const longest = [...used.values()].reduce<ClipSegment | null>(
+    (a, b) => (a && a.endPacket - a.firstPacket >= b.endPacket - b.firstPacket ? a : b),
+    null,
+  );
+  const main = [...playlist.items].sort((a, b) => itemLength(b) - itemLength(a))[0] as PlayItem;
+  const probe = longest ? await material.looks.headers(longest.content, clips.get(longest.content)?.info ?? null) : null;
+  const state = await stateOf(number, [...used.values()], longest, material);
+  const streams = mergedStreams(playlist, main);
+  const video = streams.video[0];
+  const second = companions.length > 0 ? secondView(clips, companions[0]?.clip ?? '') : null;
+  return {
+    number,
+    titleSet: null,
+    titleInSet: null,
+    playlist: numbered.number,
+    state: video ? state : 'unreadable',
+    durationMs: ms,
+    sizeBytes: [...used.values()].reduce((sum, s) => sum + (s.endPacket - s.firstPacket) * SOURCE_PACKET_BYTES, 0),
+    angles: Math.max(1, ...playlist.items.map((i) => i.clips.length)),
+    chapters: chaptersOf(numbered, clips, starts, ms),
+    parts,
+    video: blurayVideo(
+      video ?? {
+        pid: 0x1011,
+        subPath: null,
+        attributes: { coding: CODING.h264, kind: 'video', format: 6, rate: 1, language: null, dynamicRange: 0 },
+      },
+      probe,
+      main.streams.dolbyVision.length > 0,
+      second === null ? null : { stream: second, baseIsRight: playlist.baseViewIsRight },
+    ),
+    audio: [
+      ...streams.audio.flatMap((s) => blurayAudio(s, probe, false)),
+      ...streams.secondaryAudio.filter((s) => s.subPath === null).flatMap((s) => blurayAudio(s, probe, true)),
+    ],
+    subtitles: streams.graphics.filter((s) => s.subPath === null).map(bluraySubtitle),
+    palette: [],
+  };
+}
+
+/** Streams of the main item, and those that only other items have. */
+function mergedStreams(playlist: Playlist, main: PlayItem) {
+  const merge = (pick: (item: PlayItem) => readonly PlaylistStream[]) => {
+    const found = new Map<number, PlaylistStream>();
+    for (const item of [main, ...playlist.items])
+      for (const stream of pick(item)) if (!found.has(stream.pid)) found.set(stream.pid, stream);
+    return [...found.values()];
+  };
+  return {
+    video: merge((i) => i.streams.video),
+    audio: merge((i) => i.streams.audio),
+    graphics: merge((i) => i.streams.graphics),
+    secondaryAudio: merge((i) => i.streams.secondaryAudio),
+  };
+}
+
+const SECOND_VIEW_PID = 0x1012;
+const secondView = (clips: ReadonlyMap<string, ClipPlace>, clip: string): number =>
+  clips.get(clip)?.info?.streams.find((s) => s.attributes.coding === CODING.mvc)?.pid ?? SECOND_VIEW_PID;
+
+function chaptersOf(
+  numbered: NumberedPlaylist,
+  clips: ReadonlyMap<string, ClipPlace>,
+  starts: readonly { item: number; at90k: number; part: number; ms: number }[],
+  endMs: number,
+): Chapter[] {
+  const found: { part: number; ms: number }[] = [];
+  for (const cut of chapterCuts(numbered, clips)) {
+    const start = starts.find((s) => s.item === cut.item && s.at90k === cut.at90k);
+    if (!start || start.ms > endMs - LEAST_CHAPTER_MS) continue;
+    if (found.length === 0 || start.part > (found[found.length - 1]?.part ?? 0)) found.push(start);
+  }
+  // What comes before the first mark belongs to the first chapter: nothing is cut off a title by its marks.
+  if (found.length === 0 || found[0]?.part !== 0) {
+    if (found.length > 0 && (found[0]?.ms ?? 0) < LEAST_CHAPTER_MS) found.shift();
+    found.unshift({ part: 0, ms: 0 });
+  }
+  return found.map((start, i) => ({
+    number: i + 1,
+    startMs: start.ms,
+    durationMs: (found[i + 1]?.ms ?? endMs) - start.ms,
+    firstPart: start.part,
+  }));
+}
+
+async function stateOf(
+  number: number,
+  used: readonly ClipSegment[],
+  longest: ClipSegment | null,
+  material: Material,
+): Promise<Title['state']> {
+  const { clips, looks, remarks } = material;
+  const missing = used.find((s) => (clips.get(s.content)?.sizeBytes ?? 0) === 0);
+  if (!longest || missing) {
+    note(remarks, 'structure-lost', 'fault', `Title ${String(number)} needs clip ${missing?.content ?? ''}, which is not there`, number);
+    return 'unreadable';
+  }
+  if (await looks.protectedContent(longest.content)) {
+    note(remarks, 'scrambled', 'fault', `Packets of clip ${longest.content} carry the flags of protection`, number);
+    return 'scrambled';
+  }
+  for (const segment of used) {
+    const reach = await looks.reachableBytes(segment.content);
+    if (segment.endPacket * SOURCE_PACKET_BYTES > reach) {
+      const detail = `Title ${String(number)} goes on to packet ${String(segment.endPacket)} of clip ${segment.content}, which ends at byte ${String(reach)}`;
+      note(remarks, 'beyond-end', 'fault', detail, number);
+      return 'cut short';
+    }
+  }
+  return 'usable';
+}
+
+/** Clips that no playlist names, and long stretches of clips that none shows. */
+function looseStretches(clips: ReadonlyMap<string, ClipPlace>, segments: readonly ClipSegment[], titles: readonly Title[]): LooseStretch[] {
+  const companions = new Set(titles.flatMap((t) => t.parts.map((p) => p.companion)));
+  const byClip = new Map<string, { first: number; last: number }[]>();
+  for (const s of segments) byClip.set(s.content, [...(byClip.get(s.content) ?? []), { first: s.firstSector, last: s.lastSector }]);
+  return [...clips.values()].flatMap((clip) => {
+    if (clip.sizeBytes === 0 || companions.has(clip.name)) return [];
+    const sectors = Math.ceil(clip.sizeBytes / SECTOR_BYTES);
+    return gapsBetween(byClip.get(clip.name) ?? [], sectors).map(({ first, last }) => {
+      const whole = clip.info ? (clip.info.end45k - clip.info.start45k) / 45 : null;
+      return {
+        id: `${clip.name}/loose@${String(first)}-${String(last)}`,
+        content: clip.name,
+        firstSector: first,
+        lastSector: last,
+        discSector: clip.discSector + first,
+        durationMs: whole === null || whole < 0 ? null : Math.round((whole * (last - first + 1)) / sectors),
+        chain: null,
+      };
+    });
+  });
+}
+
+async function discNames(volume: Volume, folder: string): Promise<{ language: string; name: string }[]> {
+  const inside = inMovieFolder(folder, 'META', 'DL');
+  const found: { language: string; name: string }[] = [];
+  for (const entry of ((await volume.list(inside)) ?? []).slice(0, 64)) {
+    const code = /^bdmt_([a-z]{3})\.xml$/i.exec(entry.name)?.[1]?.toLowerCase();
+    if (code === undefined || entry.sizeBytes > 256 * 1024) continue;
+    const file = await volume.open(`${inside}/${entry.name}`).catch(() => null);
+    if (!file) continue;
+    const data = new Uint8Array(file.sizeBytes);
+    const got = await file.read(0, data).catch(() => 0);
+    const card = parseDiscMetadata(data.subarray(0, got), code);
+    if (card) found.push({ language: languageTag(code) ?? code, name: card.title });
+  }
+  return found;
+}
