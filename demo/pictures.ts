@@ -13,7 +13,7 @@ const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 const quiet = ['-hide_banner', '-nostdin', '-loglevel', 'error', '-y'];
 
 /** Sea, sky and a lamp, drawn once per chapter by formula; `seed` shifts hour and colour. */
-function seascape(seed: number): string {
+export function seascape(seed: number): string {
   const dusk = (seed * 37) % 100;
   const horizon = `(0.52+0.03*${String(seed % 3)})*H`;
   const tower = `lt(abs(X-W*${String(0.3 + 0.1 * (seed % 5))}),14+Y/60)*gt(Y,H*0.2)*lt(Y,${horizon}+30)`;

@@ -100,6 +100,8 @@ export class ClipWalk implements Walk, TransportReceiver {
   private readonly companion: CompanionUnits | null = null;
   private epoch = -1;
   private soundOnly = false;
+  /** Decoding time from which on no picture is shown before the end of the stretch. */
+  private pictureEnd90k = Number.POSITIVE_INFINITY;
   private latestDts = NO_PTS;
 
   constructor(
@@ -138,13 +140,11 @@ export class ClipWalk implements Walk, TransportReceiver {
         this.begin(stretch, i === 0);
         const size = await this.clipPackets(stretch.last.content);
         yield* this.read(stretch);
-        if (this.video instanceof VideoFramer) this.video.finish(this.epoch);
-        else this.video.finish();
-        const endTicks = this.video.endTicks;
         const goesOn = stretch.last.endPacket < size;
-        if (goesOn) yield* this.readTail(stretch.last, size, endTicks);
+        if (goesOn) yield* this.readTail(stretch.last, size);
+        this.finishVideo();
         this.settle(true);
-        if (!isLast || goesOn || !piece.naturalEnd) this.endAt(endTicks);
+        if (!isLast || goesOn || !piece.naturalEnd) this.endAt(this.video.endTicks);
         yield;
       }
     }
@@ -163,6 +163,8 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.companionDemux?.restart();
     this.goingTo.clear();
     this.latestDts = NO_PTS;
+    this.soundOnly = false;
+    this.pictureEnd90k = Number.POSITIVE_INFINITY;
     for (const { framer } of lanes) {
       if (framer instanceof AccessUnitFramer) framer.beginStretch(this.epoch, { in90k: first.in90k, out90k: last.out90k });
       else if (framer instanceof VideoFramer) framer.beginPiece(true);
@@ -209,11 +211,24 @@ export class ClipWalk implements Walk, TransportReceiver {
     }
   }
 
-  /** Sound after a cut, until every audio track has passed the end of the picture. */
-  private async *readTail(last: ClipSegment, size: number, endTicks: number): AsyncGenerator<void, void> {
-    const { lanes } = this.around;
-    const passed = () => lanes.every(({ framer }) => !(framer instanceof AudioFramer) || framer.hasPassed(endTicks));
+  /** The picture of this stretch is complete; packets of it that still come are not looked at. */
+  private finishVideo(): void {
+    if (this.soundOnly) return;
     this.soundOnly = true;
+    if (this.video instanceof VideoFramer) this.video.finish(this.epoch);
+    else this.video.finish();
+  }
+
+  /**
+   * What lies behind a cut and belongs before it: pictures that are shown earlier than the one that decoding can begin
+   * with there, and sound, until every audio track has passed the end of the picture.
+   */
+  private async *readTail(last: ClipSegment, size: number): AsyncGenerator<void, void> {
+    const { lanes } = this.around;
+    const passed = () =>
+      this.soundOnly && lanes.every(({ framer }) => !(framer instanceof AudioFramer) || framer.hasPassed(this.video.endTicks));
+    this.pictureEnd90k = last.out90k;
+    if (this.video instanceof VideoFramer) this.finishVideo();
     this.settle(false);
     const source = await this.around.openContent(last.content);
     const reader = new ChunkReader(source, last.endPacket, Math.min(size, last.endPacket + TAIL_PACKETS));
@@ -224,7 +239,6 @@ export class ClipWalk implements Walk, TransportReceiver {
       this.settle(false);
       yield;
     }
-    this.soundOnly = false;
   }
 
   private settle(final: boolean): void {
@@ -239,6 +253,10 @@ export class ClipWalk implements Walk, TransportReceiver {
     if (pid === this.videoPid) {
       if (this.soundOnly) return;
       if (starts) this.latestDts = Math.max(this.latestDts, dts90k);
+      if (starts && dts90k >= this.pictureEnd90k) {
+        this.finishVideo();
+        return;
+      }
       if (this.video instanceof VideoFramer) this.video.append(data, from, to, pts90k, this.epoch);
       else this.video.append(data, from, to, pts90k, dts90k, starts);
       return;

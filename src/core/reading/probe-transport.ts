@@ -50,6 +50,7 @@ export interface ClipProbe {
 
 /** Bytes of one stream that are kept for a look at its headers; a first picture of Ultra HD can be as large. */
 const KEPT_BYTES = 384 * 1024;
+const LOOK_AHEAD_BYTES = 96;
 
 /** Units of an Annex B stream: each from the byte after its start code. The last may be cut off. */
 export function unitsOf(data: Uint8Array): Uint8Array[] {
@@ -104,7 +105,9 @@ function seeAudio(coding: number, starts: readonly Uint8Array[]): SeenAudio | nu
     header && header !== 'more' ? { bitDepth: null, core: null, ...header } : null;
   let core: AudioFrameHeader | null = null;
   let found: SeenAudio | null = null;
-  for (const data of starts) {
+  for (const packet of starts) {
+    // Where a frame ends may only be seen from what follows: zeros are no frame.
+    const data = concat([packet, new Uint8Array(LOOK_AHEAD_BYTES)]);
     const end = data.byteLength;
     switch (coding) {
       case CODING.lpcm: {

@@ -1,0 +1,105 @@
+import { copyFile, link, mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
+import path from 'node:path';
+import { writeUdfImage } from '../udf-author';
+import type { ClipPlan, MadeClip } from './clips';
+import { clipFile, indexFile, metadataFile, movieObjectFile, playlistFile, type Command } from './structures';
+
+/** A stretch of a clip inside a playlist; the whole clip where nothing is said. Seconds from the clip's own beginning. */
+export interface PlannedItem {
+  /** One clip per angle. */
+  readonly clips: readonly string[];
+  readonly from?: number;
+  readonly to?: number;
+  readonly connection?: number;
+}
+
+export interface PlannedPlaylist {
+  readonly number: number;
+  readonly items: readonly PlannedItem[];
+  /** Item and seconds from that item's clip's beginning. */
+  readonly chapters: readonly (readonly [item: number, seconds: number])[];
+  readonly secondView?: readonly string[];
+}
+
+export interface BlurayPlan {
+  readonly id: string;
+  readonly label: string;
+  readonly titles: Readonly<Record<string, string>>;
+  readonly clips: readonly ClipPlan[];
+  readonly playlists: readonly PlannedPlaylist[];
+  readonly objects: readonly (readonly Command[])[];
+  readonly firstPlay: number;
+  readonly topMenu: number | null;
+  /** Movie objects of the titles. */
+  readonly indexed: readonly number[];
+  readonly version?: '0200' | '0300';
+  readonly twoViews?: boolean;
+  /** A disc folder instead of an image. */
+  readonly asFolder?: boolean;
+}
+
+/** The index file counts in 45 kHz. */
+function itemTimes(item: PlannedItem, made: ReadonlyMap<string, MadeClip>): { in45k: number; out45k: number } {
+  const facts = made.get(item.clips[0] ?? '')?.facts;
+  if (!facts) throw new Error(`no clip ${item.clips[0] ?? ''}`);
+  const start = Math.floor(facts.start90k / 2);
+  return {
+    in45k: item.from === undefined ? start : start + Math.round(item.from * 45_000),
+    out45k: item.to === undefined ? Math.floor(facts.end90k / 2) : start + Math.round(item.to * 45_000),
+  };
+}
+
+function structureFiles(plan: BlurayPlan, made: ReadonlyMap<string, MadeClip>): Map<string, Uint8Array> {
+  const version = plan.version ?? '0200';
+  const files = new Map<string, Uint8Array>();
+  const twice = (name: string, data: Uint8Array) => {
+    files.set(`BDMV/${name}`, data);
+    files.set(`BDMV/BACKUP/${name}`, data);
+  };
+  twice(
+    'index.bdmv',
+    indexFile({ firstPlay: plan.firstPlay, topMenu: plan.topMenu, titles: plan.indexed }, { version, twoViews: plan.twoViews ?? false }),
+  );
+  twice('MovieObject.bdmv', movieObjectFile(plan.objects, version));
+  for (const clip of made.values()) twice(`CLIPINF/${clip.name}.clpi`, clipFile(clip.streams, clip.facts, version));
+  for (const playlist of plan.playlists) {
+    const items = playlist.items.map((item) => ({ clips: item.clips, connection: item.connection ?? 1, ...itemTimes(item, made) }));
+    const marks = playlist.chapters.map(([item, seconds]) => {
+      const start = made.get(playlist.items[item]?.clips[0] ?? '')?.facts.start90k ?? 0;
+      return { item, time45k: Math.floor(start / 2) + Math.round(seconds * 45_000) };
+    });
+    const streams = made.get(playlist.items[0]?.clips[0] ?? '')?.streams ?? [];
+    const data = playlistFile({ items, marks, streams, ...(playlist.secondView ? { secondView: playlist.secondView } : {}) }, version);
+    twice(`PLAYLIST/${String(playlist.number).padStart(5, '0')}.mpls`, data);
+  }
+  for (const [language, title] of Object.entries(plan.titles)) files.set(`BDMV/META/DL/bdmt_${language}.xml`, metadataFile(title));
+  return files;
+}
+
+/**
+ * Authors a Blu-ray: a UDF 2.50 image with a metadata partition and its mirror, or a disc folder.
+ * @param clips finished clips, so that discs can share them.
+ */
+export async function authorBluray(plan: BlurayPlan, clips: readonly MadeClip[], target: string): Promise<void> {
+  const made = new Map(clips.map((c) => [c.name, c]));
+  const structures = structureFiles(plan, made);
+  const partial = `${target}.partial`;
+  await rm(partial, { recursive: true, force: true });
+  if (plan.asFolder) {
+    for (const [name, data] of structures) {
+      await mkdir(path.dirname(path.join(partial, name)), { recursive: true });
+      await writeFile(path.join(partial, name), data);
+    }
+    await mkdir(path.join(partial, 'BDMV/STREAM'), { recursive: true });
+    for (const clip of clips) {
+      const to = path.join(partial, 'BDMV/STREAM', `${clip.name}.m2ts`);
+      await link(clip.file, to).catch(() => copyFile(clip.file, to));
+    }
+    await rm(target, { recursive: true, force: true });
+  } else {
+    const files = [...structures].map(([name, data]) => ({ path: name, data }));
+    for (const clip of clips) files.push({ path: `BDMV/STREAM/${clip.name}.m2ts`, data: new Uint8Array(await readFile(clip.file)) });
+    await writeFile(partial, writeUdfImage(files, { kind: 'metadata', label: plan.label }));
+  }
+  await rename(partial, target);
+}

@@ -1,0 +1,44 @@
+import { createHash } from 'node:crypto';
+import { existsSync } from 'node:fs';
+import { mkdir, readFile, rm, writeFile } from 'node:fs/promises';
+import path from 'node:path';
+import { inParallel } from '../run';
+import { authorBluray, type BlurayPlan } from './author';
+import { makeClip } from './clips';
+
+/** Raise when the way of authoring changes, so that cached discs are made anew. */
+const AUTHORING_VERSION = 1;
+
+/**
+ * Builds Blu-ray discs where they are not yet there, or were made by an older version. Clips of the same name in several
+ * plans are made once each: plans do not share them.
+ * @returns finished images and folders by id.
+ */
+export async function buildBlurays(
+  plans: readonly BlurayPlan[],
+  cache: string,
+  say: (line: string) => void,
+): Promise<ReadonlyMap<string, string>> {
+  const targets = new Map(plans.map((p) => [p.id, path.join(cache, 'discs', p.asFolder ? p.label : `${p.label}.iso`)]));
+  await mkdir(path.join(cache, 'discs'), { recursive: true });
+  for (const plan of plans) {
+    const target = targets.get(plan.id) ?? '';
+    const stampFile = path.join(cache, `stamp-${plan.id}`);
+    const stamp = createHash('sha256')
+      .update(JSON.stringify([AUTHORING_VERSION, plan]))
+      .digest('hex');
+    if (existsSync(target) && existsSync(stampFile) && (await readFile(stampFile, 'utf8')) === stamp) continue;
+    const work = path.join(cache, `work-${plan.id}`);
+    await rm(work, { recursive: true, force: true });
+    await mkdir(work, { recursive: true });
+    const clips = await inParallel(
+      2,
+      plan.clips.map((clip) => () => makeClip(clip, work)),
+    );
+    await authorBluray(plan, clips.flat(), target);
+    await rm(work, { recursive: true, force: true });
+    await writeFile(stampFile, stamp);
+    say(`  disc ${plan.label}`);
+  }
+  return targets;
+}

@@ -1,0 +1,226 @@
+import { readFile, writeFile } from 'node:fs/promises';
+import path from 'node:path';
+import { run } from '../run';
+import { seascape } from '../pictures';
+import { makeGraphics, type Line } from './graphics';
+import { packetize } from './packetize';
+import { mergeStreams, scanClip, type ClipFacts } from './scan';
+import { pesOf, toSecondView } from './second-view';
+import type { AuthoredStream } from './structures';
+
+export type ClipAudio =
+  | { readonly codec: 'truehd' | 'ac3' | 'eac3' | 'dts'; readonly channels: 2 | 6; readonly language: string; readonly tone: number }
+  | { readonly codec: 'pcm'; readonly channels: 2 | 6 | 8; readonly bits: 16 | 24; readonly language: string; readonly tone: number };
+
+/** One clip of a Blu-ray to be made. */
+export interface ClipPlan {
+  /** Five digits. */
+  readonly name: string;
+  readonly title: string;
+  readonly seconds: number;
+  readonly width: number;
+  readonly height: number;
+  readonly video: 'h264' | 'h264i' | 'hevc' | 'mpeg2';
+  readonly seed: number;
+  /** Where the clip's clock begins, seconds: every clip has its own. */
+  readonly clock: number;
+  readonly audio: readonly ClipAudio[];
+  readonly subtitles: readonly { readonly language: string; readonly lines: readonly Line[] }[];
+  /** Clip that is to carry the second view. */
+  readonly secondView?: string;
+}
+
+export interface MadeClip {
+  readonly name: string;
+  readonly file: string;
+  readonly streams: readonly AuthoredStream[];
+  readonly facts: ClipFacts;
+}
+
+const VIDEO_PID = 0x1011;
+const SECOND_VIEW_PID = 0x1012;
+const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
+const quiet = ['-hide_banner', '-nostdin', '-loglevel', 'error', '-y'];
+
+const VIDEO = {
+  h264: {
+    coding: 0x1b,
+    rate: '24000/1001',
+    frame90k: 3753.75,
+    args: [
+      '-c:v',
+      'libx264',
+      '-preset',
+      'ultrafast',
+      '-x264-params',
+      'aud=1:bframes=2:keyint=24:min-keyint=12:slices=4:open-gop=1',
+      '-crf',
+      '25',
+      '-pix_fmt',
+      'yuv420p',
+    ],
+  },
+  h264i: {
+    coding: 0x1b,
+    rate: '25',
+    frame90k: 3600,
+    args: [
+      '-c:v',
+      'libx264',
+      '-preset',
+      'veryfast',
+      '-x264-params',
+      'aud=1:bframes=2:keyint=25:slices=4:tff=1',
+      '-flags',
+      '+ilme+ildct',
+      '-crf',
+      '24',
+      '-pix_fmt',
+      'yuv420p',
+    ],
+  },
+  hevc: {
+    coding: 0x24,
+    rate: '24000/1001',
+    frame90k: 3753.75,
+    args: [
+      '-c:v',
+      'libx265',
+      '-preset',
+      'ultrafast',
+      '-x265-params',
+      'log-level=error:aud=1:keyint=24:hdr10=1:repeat-headers=1:colorprim=bt2020:transfer=smpte2084:colormatrix=bt2020nc:master-display=G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)L(10000000,50):max-cll=1000,400',
+      '-pix_fmt',
+      'yuv420p10le',
+    ],
+  },
+  mpeg2: {
+    coding: 0x02,
+    rate: '25',
+    frame90k: 3600,
+    args: ['-c:v', 'mpeg2video', '-b:v', '4M', '-g', '15', '-bf', '2', '-pix_fmt', 'yuv420p'],
+  },
+} as const;
+
+const RATE_CODE: Readonly<Record<string, number>> = { '24000/1001': 1, '25': 3 };
+const formatCode = (plan: ClipPlan) =>
+  (plan.video === 'hevc'
+    ? 8
+    : plan.height === 1080
+      ? plan.video === 'h264i'
+        ? 4
+        : 6
+      : plan.video === 'h264i'
+        ? 4
+        : plan.height > 480
+          ? 5
+          : 6) << 4;
+
+function audioArguments(audio: ClipAudio, index: number): string[] {
+  const codec = {
+    truehd: ['truehd', '-strict', '-2'],
+    ac3: ['ac3', '-b:a:' + String(index), audio.channels === 6 ? '448k' : '192k'],
+    eac3: ['eac3', '-b:a:' + String(index), '256k'],
+    dts: ['dca', '-strict', '-2', '-b:a:' + String(index), '768k'],
+    pcm: ['pcm_bluray'],
+  }[audio.codec];
+  const format = audio.codec === 'pcm' ? (audio.bits === 24 ? 's32' : 's16') : audio.codec === 'truehd' ? 's32' : null;
+  return [`-c:a:${String(index)}`, ...codec, ...(format ? [`-sample_fmt:a:${String(index)}`, format] : [])];
+}
+
+/** A tone for each channel, so that channels that change places are heard, with a slow swell. */
+function soundSource(audio: ClipAudio, seconds: number): string {
+  const voices = Array.from({ length: audio.channels }, (_, c) => `0.2*sin(2*PI*${String(audio.tone + 37 * c)}*t)*(0.6+0.4*sin(2*PI*t/7))`);
+  const layout = { 2: 'stereo', 6: '5.1', 8: '7.1' }[audio.channels];
+  return `aevalsrc='${voices.join('|')}':c=${layout}:s=48000:d=${String(seconds)}`;
+}
+
+const AUDIO_CODING = { truehd: 0x83, ac3: 0x81, eac3: 0x84, dts: 0x82, pcm: 0x80 } as const;
+
+function pictureGraph(plan: ClipPlan, eye: number): string {
+  const { rate } = VIDEO[plan.video];
+  const interlaced = plan.video === 'h264i' || plan.video === 'mpeg2';
+  const source = interlaced ? '50' : rate;
+  const frames = Math.round(plan.seconds * (Number(source.split('/')[0]) / Number(source.split('/')[1] ?? 1)));
+  const label = plan.title.replaceAll("'", '’').replaceAll(':', '\\:');
+  const size = Math.round(plan.height / 22);
+  return [
+    `[0:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${source})/TB,trim=end_frame=${String(frames)}`,
+    `crop=${String(plan.width)}:${String(plan.height)}:'(iw-ow)/2*(1+sin(n/110))+${String(eye * 4)}':0,setsar=1`,
+    `drawbox=x='mod(t*60+${String(eye * 6)},${String(plan.width)})':y=${String(Math.round(plan.height * 0.55))}:w=${String(Math.round(plan.width / 18))}:h=${String(Math.round(plan.height / 40))}:color=0x2b1d14:t=fill`,
+    `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${String(size)}:y=h-${String(2 * size)}:fontsize=${String(size)}:fontcolor=white@0.85`,
+    ...(interlaced ? ['interlace=scan=tff'] : []),
+  ].join(',');
+}
+
+async function makeStill(plan: ClipPlan, folder: string): Promise<string> {
+  const png = path.join(folder, `still-${plan.name}.png`);
+  const scene = `color=black:s=${String(Math.round((plan.width * 1.25) / 2))}x${String(plan.height / 2)}:d=0.04:r=25,format=gbrp,geq=${seascape(plan.seed)},scale=iw*2:ih*2`;
+  await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', scene, '-frames:v', '1', png]);
+  return png;
+}
+
+/** Makes a clip, and that of its second view where it has one: pictures, sound and subtitles in source packets. */
+export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip[]> {
+  const still = await makeStill(plan, folder);
+  const { coding, frame90k, args } = VIDEO[plan.video];
+  const sups = await Promise.all(
+    plan.subtitles.map(async ({ lines }, i) => {
+      const file = path.join(folder, `${plan.name}-${String(i)}.sup`);
+      await makeGraphics(lines, plan.width, plan.height, file);
+      return file;
+    }),
+  );
+  // A TrueHD track brings an AC-3 core of its own, which is put into the same stream afterwards.
+  const sound = plan.audio.flatMap((a): ClipAudio[] =>
+    a.codec === 'truehd' ? [a, { codec: 'ac3', channels: a.channels, language: a.language, tone: a.tone }] : [a],
+  );
+  const encode = async (eye: number, file: string) => {
+    const withSound = eye === 0;
+    await run('ffmpeg', [
+      ...quiet,
+      ...['-i', still],
+      ...(withSound ? sound.flatMap((a) => ['-f', 'lavfi', '-i', soundSource(a, plan.seconds)]) : []),
+      ...(withSound ? sups.flatMap((f) => ['-i', f]) : []),
+      ...['-filter_complex', `${pictureGraph(plan, eye)}[v]`, '-map', '[v]'],
+      ...(withSound ? [...sound, ...sups].flatMap((_, i) => ['-map', String(i + 1)]) : []),
+      ...args,
+      ...(withSound ? sound.flatMap(audioArguments) : []),
+      ...['-c:s', 'copy', '-r', VIDEO[plan.video].rate, '-muxdelay', '0', '-output_ts_offset', String(plan.clock)],
+      ...['-f', 'mpegts', '-mpegts_m2ts_mode', '1', file],
+    ]);
+    return new Uint8Array(await readFile(file));
+  };
+  const file = path.join(folder, `${plan.name}.m2ts`);
+  const data = await encode(0, file);
+  const streams: AuthoredStream[] = [
+    {
+      pid: VIDEO_PID,
+      coding,
+      format: formatCode(plan) | (RATE_CODE[VIDEO[plan.video].rate] ?? 1),
+      ...(plan.video === 'hevc' ? { range: 1 } : {}),
+    },
+  ];
+  let pid = 0x1100;
+  for (const audio of plan.audio) {
+    streams.push({ pid, coding: AUDIO_CODING[audio.codec], format: (audio.channels === 2 ? 0x30 : 0x60) | 1, language: audio.language });
+    if (audio.codec === 'truehd') mergeStreams(data, pid + 1, pid);
+    pid += audio.codec === 'truehd' ? 2 : 1;
+  }
+  plan.subtitles.forEach(({ language }, i) => streams.push({ pid: 0x1200 + i, coding: 0x90, language }));
+  await writeFile(file, data);
+  const made: MadeClip[] = [{ name: plan.name, file, streams, facts: scanClip(data, VIDEO_PID, frame90k) }];
+  if (plan.secondView !== undefined) {
+    const other = await encode(1, path.join(folder, `${plan.secondView}-plain.m2ts`));
+    const view = packetize(SECOND_VIEW_PID, pesOf(other, VIDEO_PID).map(toSecondView));
+    const viewFile = path.join(folder, `${plan.secondView}.m2ts`);
+    await writeFile(viewFile, view);
+    made.push({
+      name: plan.secondView,
+      file: viewFile,
+      streams: [{ pid: SECOND_VIEW_PID, coding: 0x20, format: formatCode(plan) | 1 }],
+      facts: scanClip(view, SECOND_VIEW_PID, frame90k),
+    });
+  }
+  return made;
+}
