@@ -47,6 +47,7 @@ export const SYSTEM = {
   chromium: 'chromium',
   '7z': 'p7zip-full',
   setpriv: 'util-linux',
+  bd_list_titles: 'libbluray-bin',
 };
 const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 

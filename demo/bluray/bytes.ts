@@ -17,7 +17,7 @@ export class Bytes {
     return this;
   }
   text(value: string): this {
-    return this.u8(...[...value].map((c) => c.charCodeAt(0)));
+    return this.u8(...Array.from({ length: value.length }, (_, i) => value.charCodeAt(i)));
   }
   zeros(count: number): this {
     for (let i = 0; i < count; i++) this.parts.push(0);

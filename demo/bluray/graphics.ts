@@ -92,6 +92,8 @@ export async function makeGraphics(lines: readonly Line[], width: number, height
   const palette = new Bytes().u8(0, 0);
   for (let i = 0; i < SHADES; i++) palette.u8(i, Math.round(16 + (219 * i) / (SHADES - 1)), 128, 128, i === 0 ? 0 : 255);
   let number = 0;
+  // Multiplexers move a file so that it begins at zero: an empty composition stands there.
+  out.push(segment(0, 0x16, composition(number++, null, 0)), segment(0, 0x17, window(0)), segment(0, 0x80, new Bytes()));
   lines.forEach((line, i) => {
     const y = height - ROW - 24;
     const pixels = grey.subarray(i * ROW * width, (i + 1) * ROW * width).map((v) => Math.floor((v * SHADES) / 256));

@@ -23,7 +23,7 @@ function subsetSequence(unit: Uint8Array): number[] {
   bits.pop(); // the stop bit
   // bit_equal_to_one; one more view (ue 1), view ids 0 and 1; no references between views; no operation points beyond one
   const more = '1' + '010' + '1' + '010' + '11' + '11' + '1' + '00101000' + '1' + '000' + '1' + '1' + '1' + '0' + '1';
-  const all = [...bits, ...[...more].map(Number)];
+  const all = [...bits, ...Array.from({ length: more.length }, (_, i) => Number(more.charAt(i)))];
   while (all.length % 8) all.push(0);
   const bytes = [0x6f];
   for (let i = 0; i < all.length; i += 8) bytes.push(all.slice(i, i + 8).reduce((v, b) => v * 2 + b, 0));

@@ -14,6 +14,9 @@ import { openVolume, type OpenedVolume } from '@/node/open-volume';
 /** The proving discs: made by DVD authoring tools, so that what they hold is known independently of our reader. */
 export const PROVING = path.join(process.cwd(), '.cache', 'proving', 'discs');
 export const QUAY = path.join(PROVING, 'QUAY.iso');
+/** Blu-ray discs by our own author, over streams by FFmpeg's encoders and multiplexer. */
+export const HAVEN = path.join(PROVING, 'HAVEN');
+export const TWIN = path.join(PROVING, 'TWIN.iso');
 export const LOCKS = path.join(PROVING, 'LOCKS.iso');
 
 const folders: string[] = [];
@@ -34,7 +37,8 @@ export interface OpenDisc {
 }
 
 export async function openDisc(image: string): Promise<OpenDisc> {
-  const opened = await openVolume({ kind: 'image', path: image, label: path.basename(image) });
+  const kind = image.endsWith('.iso') ? 'image' : 'folder';
+  const opened = await openVolume({ kind, path: image, label: path.basename(image) });
   return { opened, reading: await readDisc(opened.volume) };
 }
 

@@ -156,9 +156,11 @@ export class HevcCodec implements UnitCodec {
   format: PictureFormat | null = null;
   hdr10: Hdr10 | null = null;
   private readonly sets = { video: new Sets(), sequence: new Sets(), picture: new Sets() };
+  private messages: Uint8Array[] = [];
   private looked = 0;
 
   begin(): UnitFacts {
+    this.messages = [];
     return unknownUnit();
   }
 
@@ -170,8 +172,11 @@ export class HevcCodec implements UnitCodec {
       this.sets.sequence.add(unit);
     } else if (type === HEVC.picture) this.sets.picture.add(unit);
     else if (type === HEVC.prefixSei) {
-      if (this.hdr10 === null && this.looked++ < MOST_SETS) this.hdr10 = readHdr10([unit]);
+      if (this.hdr10 === null && this.messages.length < MOST_SETS) this.messages.push(unit.slice());
     } else if (type < HEVC.video) {
+      // Mastering display and light levels may stand in units of their own: all of a picture are looked at together.
+      if (this.messages.length > 0 && this.looked++ < MOST_SETS) this.hdr10 = readHdr10(this.messages);
+      this.messages = [];
       facts.pictures = 1;
       facts.key = type >= HEVC.firstRandomAccess && type <= HEVC.lastRandomAccess;
       facts.closed = type === 19 || type === 20; // IDR; after others leading pictures may need what was before

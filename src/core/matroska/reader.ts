@@ -151,6 +151,7 @@ export async function readMatroska(
   if (end > source.sizeBytes) throw fail('bad-structure', segmentAt, 'The Segment goes on beyond the end of the file');
 
   const state = {
+    msPerUnit: 1,
     durationMs: 0,
     title: '',
     tracks: [] as ReadTrack[],
@@ -191,6 +192,8 @@ type State = { -readonly [K in keyof Omit<ReadSummary, 'finished' | 'tags' | 'tr
   tags: Map<string, string>;
   tracks: ReadTrack[];
   chapters: { startNs: number; name: string }[];
+  /** Milliseconds in one unit of the file's timestamps. */
+  msPerUnit: number;
 };
 
 function readTopLevel(id: number, data: Uint8Array, where: Where, state: State, visitor: MatroskaVisitor): void {
@@ -204,6 +207,7 @@ function readTopLevel(id: number, data: Uint8Array, where: Where, state: State, 
         else if (child.id === ID.Title) state.title = textOf(child.data);
       }
       state.durationMs = (duration * scale) / 1e6;
+      state.msPerUnit = scale / 1e6;
       return;
     }
     case ID.Tracks:
@@ -224,28 +228,29 @@ function readTopLevel(id: number, data: Uint8Array, where: Where, state: State, 
       return;
     case ID.Cluster:
       state.clusters++;
-      readCluster(data, where, visitor);
+      readCluster(data, where, state.msPerUnit, visitor);
       return;
     default:
   }
 }
 
-function readCluster(data: Uint8Array, where: Where, visitor: MatroskaVisitor): void {
+function readCluster(data: Uint8Array, where: Where, msPerUnit: number, visitor: MatroskaVisitor): void {
   let timestamp = 0;
   for (const child of children(data, where)) {
     if (child.id === ID.Timestamp) timestamp = unsigned(child.data);
-    else if (child.id === ID.SimpleBlock) readBlock(child.data, timestamp, true, where, visitor);
+    else if (child.id === ID.SimpleBlock) readBlock(child.data, timestamp, msPerUnit, true, where, visitor);
     else if (child.id === ID.BlockGroup) {
-      for (const inner of children(child.data, where)) if (inner.id === ID.Block) readBlock(inner.data, timestamp, false, where, visitor);
+      for (const inner of children(child.data, where))
+        if (inner.id === ID.Block) readBlock(inner.data, timestamp, msPerUnit, false, where, visitor);
     }
   }
 }
 
-function readBlock(data: Uint8Array, timestamp: number, simple: boolean, where: Where, visitor: MatroskaVisitor): void {
+function readBlock(data: Uint8Array, timestamp: number, msPerUnit: number, simple: boolean, where: Where, visitor: MatroskaVisitor): void {
   const first = data[0] ?? 0;
   if (data.byteLength < 4 || first < 0x80) throw new DiscError('bad-structure', where, 'A block has no head that can be read');
   const relative = new DataView(data.buffer, data.byteOffset + 1, 2).getInt16(0);
   const flags = data[3] as number;
   if (flags & 0x06) throw new DiscError('unsupported', where, 'Laced blocks are not written here, and not read');
-  visitor.block?.(first & 0x7f, timestamp + relative, simple ? (flags & 0x80) !== 0 : true, data.subarray(4));
+  visitor.block?.(first & 0x7f, (timestamp + relative) * msPerUnit, simple ? (flags & 0x80) !== 0 : true, data.subarray(4));
 }

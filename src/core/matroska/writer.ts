@@ -36,6 +36,8 @@ export interface MatroskaDescription {
   readonly tags: readonly MatroskaTag[];
   /** Nanoseconds; an estimate in a pipe. */
   readonly durationNs: number;
+  /** Unit of the blocks' timestamps, 10,000 to 1,000,000 ns; a millisecond where absent. Frames shorter than it would share a time. */
+  readonly timestampScaleNs?: number;
 }
 
 /** One frame to be written. Times in 27 MHz ticks. */
@@ -48,12 +50,13 @@ export interface MatroskaFrame {
   readonly data: Uint8Array;
 }
 
-/** Timestamps of blocks count milliseconds: what every player reads, and half a millisecond is inaudible. */
+/** Timestamps of blocks count milliseconds where nothing else is asked for: half a millisecond is inaudible. */
 const TIMESTAMP_SCALE_NS = 1_000_000;
 const CLUSTER_BYTES = 1024 * 1024;
 const CLUSTER_ROOM_BYTES = 2560 * 1024;
 const CLUSTER_MS = 5000;
-const MAX_BLOCK_MS = 30_000;
+/** A block's time is 16 bits, signed, from its cluster's. */
+const MAX_BLOCK_UNITS = 30_000;
 /** Room in the head for what is only known at the end: a sequence header, and names and places of chapters. */
 const HEAD_SLACK_BYTES = 2048;
 const CHAPTER_SLACK_BYTES = 64;
@@ -82,10 +85,10 @@ export class MatroskaWriter {
   private writing: Promise<void> = Promise.resolve();
   private overflow: Uint8Array | null = null;
   private clusterEnd = 0;
-  private clusterMs: number | null = null;
-  private readonly cues: { ms: number; track: number; cluster: number; relative: number }[] = [];
+  private clusterTime: number | null = null;
+  private readonly cues: { time: number; track: number; cluster: number; relative: number }[] = [];
   private readonly videoTrack: number;
-  private lastCueMs = Number.NEGATIVE_INFINITY;
+  private lastCueTime = Number.NEGATIVE_INFINITY;
 
   constructor(
     private readonly sink: MatroskaSink,
@@ -101,8 +104,18 @@ export class MatroskaWriter {
     return this.offset;
   }
 
+  private scaleNs = TIMESTAMP_SCALE_NS;
+  private unitsPerMs = 1;
+
+  /** 27 MHz ticks in units of the file's timestamps. */
+  private unitsOf(ticks: number): number {
+    return Math.max(0, Math.round((ticks / 27_000) * this.unitsPerMs));
+  }
+
   /** Writes the head with what is known now. Call once, before any frame. */
   async begin(description: MatroskaDescription): Promise<void> {
+    this.scaleNs = description.timestampScaleNs ?? TIMESTAMP_SCALE_NS;
+    this.unitsPerMs = 1_000_000 / this.scaleNs;
     const header = master(ID.EBML, [
       uint(ID.EBMLVersion, 1),
       uint(ID.EBMLReadVersion, 1),
@@ -130,8 +143,8 @@ export class MatroskaWriter {
       ID.Info,
       [
         binary(ID.SegmentUUID, uuid),
-        uint(ID.TimestampScale, TIMESTAMP_SCALE_NS),
-        float64(ID.Duration, d.durationNs / TIMESTAMP_SCALE_NS),
+        uint(ID.TimestampScale, this.scaleNs),
+        float64(ID.Duration, d.durationNs / this.scaleNs),
         utf8(ID.Title, d.title),
         utf8(ID.MuxingApp, d.application),
         utf8(ID.WritingApp, d.application),
@@ -166,21 +179,21 @@ export class MatroskaWriter {
    * @throws RangeError for a frame larger than any cluster.
    */
   add(frame: MatroskaFrame): void {
-    const ms = Math.max(0, Math.round(frame.ticks / 27_000));
+    const time = this.unitsOf(frame.ticks);
     const startsCluster = frame.key && frame.track === this.videoTrack;
-    if (this.clusterMs !== null && this.mustClose(ms, frame.data.byteLength, startsCluster)) this.closeCluster();
-    if (this.clusterMs === null) this.openCluster(ms, frame.data.byteLength);
+    if (this.clusterTime !== null && this.mustClose(time, frame.data.byteLength, startsCluster)) this.closeCluster();
+    if (this.clusterTime === null) this.openCluster(time, frame.data.byteLength);
     const target = this.overflow ?? this.cluster;
-    if ((startsCluster && this.videoTrack >= 0) || (this.videoTrack < 0 && ms - this.lastCueMs >= 1000)) {
+    if ((startsCluster && this.videoTrack >= 0) || (this.videoTrack < 0 && time - this.lastCueTime >= this.unitsPerMs * 1000)) {
       this.cues.push({
-        ms,
+        time,
         track: frame.track + 1,
         cluster: this.offset + (this.closed?.byteLength ?? 0) - this.segmentAt - 12,
         relative: this.clusterEnd - 12,
       });
-      this.lastCueMs = ms;
+      this.lastCueTime = time;
     }
-    const relative = ms - (this.clusterMs ?? 0);
+    const relative = time - (this.clusterTime ?? 0);
     if (frame.durationTicks !== null && frame.track !== this.videoTrack && this.wantsDuration.has(frame.track))
       this.blockGroup(target, frame, relative);
     else this.simpleBlock(target, frame, relative);
@@ -189,19 +202,22 @@ export class MatroskaWriter {
   /** Tracks whose blocks carry their duration: subtitles. */
   readonly wantsDuration = new Set<number>();
 
-  private mustClose(ms: number, bytes: number, startsCluster: boolean): boolean {
+  private mustClose(time: number, bytes: number, startsCluster: boolean): boolean {
     const used = this.clusterEnd;
-    const age = ms - (this.clusterMs ?? 0);
-    if (age > MAX_BLOCK_MS || age < -MAX_BLOCK_MS || used + bytes + 64 > this.cluster.byteLength) return true;
-    return (startsCluster || this.videoTrack < 0) && (used > CLUSTER_BYTES / 2 || age >= CLUSTER_MS / 2);
+    const age = time - (this.clusterTime ?? 0);
+    if (age > MAX_BLOCK_UNITS || age < -MAX_BLOCK_UNITS || used + bytes + 64 > this.cluster.byteLength) return true;
+    return (
+      (startsCluster || this.videoTrack < 0) &&
+      (used > CLUSTER_BYTES / 2 || age >= Math.min(MAX_BLOCK_UNITS, (CLUSTER_MS / 2) * this.unitsPerMs))
+    );
   }
 
-  private openCluster(ms: number, bytes: number): void {
+  private openCluster(time: number, bytes: number): void {
     this.overflow = bytes + 4096 > this.cluster.byteLength ? new Uint8Array(bytes + 8192) : null;
-    const timestamp = uint(ID.Timestamp, ms);
+    const timestamp = uint(ID.Timestamp, time);
     (this.overflow ?? this.cluster).set(timestamp, CLUSTER_HEAD_BYTES);
     this.clusterEnd = CLUSTER_HEAD_BYTES + timestamp.byteLength;
-    this.clusterMs = ms;
+    this.clusterTime = time;
   }
 
   private simpleBlock(target: Uint8Array, frame: MatroskaFrame, relative: number): void {
@@ -213,7 +229,7 @@ export class MatroskaWriter {
   }
 
   private blockGroup(target: Uint8Array, frame: MatroskaFrame, relative: number): void {
-    const duration = uint(ID.BlockDuration, Math.max(1, Math.round((frame.durationTicks ?? 0) / 27_000)));
+    const duration = uint(ID.BlockDuration, Math.max(1, this.unitsOf(frame.durationTicks ?? 0)));
     const blockHead = [ID.Block, ...sizeBytes(frame.data.byteLength + 4)];
     const size = blockHead.length + 4 + frame.data.byteLength + duration.byteLength;
     let at = this.putHead(target, this.clusterEnd, ID.BlockGroup, size);
@@ -244,7 +260,7 @@ export class MatroskaWriter {
   }
 
   private closeCluster(): void {
-    if (this.clusterMs === null) return;
+    if (this.clusterTime === null) return;
     const bytes = this.overflow ?? this.cluster;
     bytes.set(crcElement(this.crc32(bytes.subarray(CLUSTER_HEAD_BYTES, this.clusterEnd))), 12);
     bytes.set([0x1f, 0x43, 0xb6, 0x75, ...sizeBytes(this.clusterEnd - 12, 8)]);
@@ -255,7 +271,7 @@ export class MatroskaWriter {
       this.cluster = this.spares.shift() ?? new Uint8Array(CLUSTER_ROOM_BYTES);
     }
     this.overflow = null;
-    this.clusterMs = null;
+    this.clusterTime = null;
   }
 
   /** True where a finished cluster waits to be written. */
@@ -282,7 +298,7 @@ export class MatroskaWriter {
     const cuesAt = this.offset;
     const points = this.cues.map((c) =>
       master(ID.CuePoint, [
-        uint(ID.CueTime, c.ms),
+        uint(ID.CueTime, c.time),
         master(ID.CueTrackPositions, [
           uint(ID.CueTrack, c.track),
           uint(ID.CueClusterPosition, c.cluster),

@@ -95,6 +95,10 @@ function sequenceBytes(frame: Uint8Array): Uint8Array | null {
   return null;
 }
 
+/** Frames of TrueHD last 0.83 ms: counted in whole milliseconds some would have the same time. */
+const FINE_SCALE_NS = 100_000;
+const WHOLE_MS_NS = 1_000_000;
+
 /** Share of frames that must carry a flag for the track to carry it. */
 const MOST = 0.5;
 
@@ -148,6 +152,7 @@ class Describer {
       chapters,
       tags,
       durationNs: endNs,
+      timestampScaleNs: assembly.tracks.some((t) => t.kind === 'audio' && t.source.codec === 'TrueHD') ? FINE_SCALE_NS : WHOLE_MS_NS,
     };
   }
 
