@@ -62,6 +62,7 @@ const title = z.object({
   titleSet: whole.nullable(),
   titleInSet: whole.nullable(),
   playlist: whole.nullable(),
+  sample: shortText.nullable(),
   state: z.enum(['usable', 'scrambled', 'cut short', 'unreadable']),
   durationMs: whole,
   sizeBytes: whole,
@@ -173,7 +174,19 @@ const evidence = z.object({
     'menu selects',
     'menu offers',
     'no route',
+    'index lists',
     'same segments',
+    'same content',
+    'other tracks',
+    'shares',
+    'longer by',
+    'shuffled',
+    'repeats itself',
+    'time runs on',
+    'time jumps',
+    'true order',
+    'divides',
+    'menu loop',
     'contains',
     'contained in',
     'like length',
@@ -195,10 +208,16 @@ export const FindingsSchema = z.object({
     .array(
       z.object({
         title: whole,
-        role: z.enum(['main', 'episode', 'play-all', 'duplicate', 'part', 'extra', 'short', 'unusable']),
+        role: z.enum(['main', 'cut', 'version', 'episode', 'play-all', 'duplicate', 'decoy', 'part', 'menu', 'extra', 'short', 'unusable']),
         confidence: z.number().min(0).max(1),
         score: z.number(),
         evidence: z.array(evidence).readonly(),
+        differences: z
+          .array(z.object({ atMs: whole, ms: whole, otherAtMs: whole, otherMs: whole }))
+          .max(4000)
+          .readonly()
+          .default([]),
+        divisions: z.array(whole).max(1000).readonly().default([]),
       }),
     )
     .max(MOST_TITLES)

@@ -10,6 +10,7 @@ export interface TitleSketch {
   readonly subtitles?: number;
   /** Chapters begin at every part unless fewer are wished. */
   readonly chapters?: number;
+  readonly sample?: string;
 }
 
 const SECTORS = 5000;
@@ -88,6 +89,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
         titleSet: 1,
         titleInSet: i + 1,
         playlist: null,
+        sample: sketch.sample ?? null,
         state: sketch.state ?? 'usable',
         durationMs: total,
         sizeBytes: own.length * SECTORS * 2048,
@@ -137,7 +139,7 @@ export function asVersion2(reading: Reading): Record<string, unknown> {
     segments: reading.segments.map((s) => without(s, 'kind', 'content')),
     loose: reading.loose.map((l) => ({ ...without(l, 'content'), titleSet: Number(l.content.slice(4)) })),
     titles: reading.titles.map((t) => ({
-      ...without(t, 'playlist'),
+      ...without(t, 'playlist', 'sample'),
       parts: t.parts.map((p) => without(p, 'companion')),
       audio: t.audio.map((a) => without(a, 'coreOf')),
       video: without(t.video, 'stream', 'interlaced', 'profile', 'bitDepth', 'dynamicRange', 'secondView'),

@@ -7,10 +7,14 @@ import { clock, list, numbers, plural } from './format';
 
 export const ROLE: Readonly<Record<Role, string>> = {
   main: 'main title',
+  cut: 'another cut',
+  version: 'other language version',
   episode: 'episode',
   'play-all': 'play-all',
   duplicate: 'duplicate',
+  decoy: 'decoy',
   part: 'part of another',
+  menu: 'menu loop',
   extra: 'extra',
   short: 'logo or loop',
   unusable: 'can not be taken',
@@ -22,6 +26,12 @@ export function roleOf(finding: TitleFinding): string {
   if (finding.role === 'play-all' && first) return `play-all of ${numbers(first.titles)}`;
   if (finding.role === 'duplicate' && first) return `same as ${numbers(first.titles)}`;
   if (finding.role === 'part' && first) return `part of ${numbers(first.titles)}`;
+  if (finding.role === 'cut') {
+    const longer = finding.evidence.find((e) => e.kind === 'longer by');
+    const ms = longer?.value ?? 0;
+    return `another cut of ${numbers(longer?.titles ?? [])}, ${ms === 0 ? 'as long' : `${clock(Math.abs(ms))} ${ms > 0 ? 'longer' : 'shorter'}`}`;
+  }
+  if (finding.role === 'version' && first) return `${numbers(first.titles)} with other tracks`;
   if (finding.role === 'episode' && first) return `episode ${String(first.value ?? '')}`.trim();
   if (finding.role === 'unusable')
     return first?.kind === 'protected' ? 'copy protected' : first?.kind === 'cut short' ? 'cut short' : 'unreadable';
@@ -51,6 +61,30 @@ export function evidenceText(e: Evidence): string {
       return `a menu offers it, button ${String(e.value ?? 0)}`;
     case 'no route':
       return 'no menu that could be followed leads to it';
+    case 'index lists':
+      return `the disc's list of titles has it, place ${String(e.value ?? 0)}`;
+    case 'same content':
+      return `samples of its content are those of title ${numbers(e.titles)}, at other addresses`;
+    case 'other tracks':
+      return `its tracks are not those of title ${numbers(e.titles)}`;
+    case 'shares':
+      return `it shares ${String(e.value ?? 0)} % of title ${numbers(e.titles)}, in the same order`;
+    case 'longer by':
+      return `${clock(Math.abs(e.value ?? 0))} ${(e.value ?? 0) >= 0 ? 'longer' : 'shorter'} than title ${numbers(e.titles)}`;
+    case 'shuffled':
+      return `the parts of title ${numbers(e.titles)} in another order`;
+    case 'repeats itself':
+      return `${String(e.value ?? 0)} % of it only repeats what it has shown`;
+    case 'time runs on':
+      return `time stamps run on at ${String(e.value ?? 0)} % of its joins`;
+    case 'time jumps':
+      return `time stamps jump at ${String(e.value ?? 0)} % of its joins`;
+    case 'true order':
+      return `the true one of ${String((e.value ?? 0) + 1)} that show the same parts`;
+    case 'divides':
+      return `it seems to be ${String(e.value ?? 0)} works in a row`;
+    case 'menu loop':
+      return 'only the menus lead to it, without any button';
     case 'same segments':
       return `the same segments as title ${numbers(e.titles)}`;
     case 'contains':
@@ -74,9 +108,13 @@ export function evidenceText(e: Evidence): string {
 export function discSentence(reading: Reading, findings: Findings): string {
   const count = (role: Role) => findings.titles.filter((f) => f.role === role).length;
   const rest = [
+    [count('cut'), 'other cut of it', 'other cuts of it'],
+    [count('version'), 'version in another language', 'versions in other languages'],
     [count('extra'), 'extra', 'extras'],
     [count('play-all'), 'play-all that repeats them', 'play-alls that repeat them'],
     [count('duplicate'), 'duplicate', 'duplicates'],
+    [count('decoy'), 'decoy', 'decoys'],
+    [count('menu'), 'menu loop', 'menu loops'],
     [count('short'), 'logo or loop', 'logos or loops'],
     [count('unusable') - (findings.outOfReach === null ? 0 : 1), 'title that can not be taken', 'titles that can not be taken'],
   ] as const;
@@ -135,6 +173,14 @@ const SAID: Readonly<Record<string, string>> = {
 };
 export function purposeText(track: AudioTrack | SubtitleTrack): string {
   return track.purpose === null ? '' : (SAID[track.purpose] ?? track.purpose);
+}
+
+/** "DVD, PAL", "Blu-ray, 1080 lines". */
+export function kindText(reading: Reading): string {
+  const [first] = reading.titles;
+  if (reading.kind === 'DVD-Video') return `DVD, ${first?.video.standard ?? ''}`;
+  const lines = Math.max(0, ...reading.titles.map((t) => t.video.heightPixels));
+  return `${reading.kind}, ${String(lines)} lines`;
 }
 
 export function videoText(title: Title): string {

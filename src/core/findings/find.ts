@@ -1,100 +1,42 @@
-import type { Reading, Title } from '../reading';
-import {
-  COVERED_SHARE,
-  LIKE_LENGTH_SHARE,
-  SHORT_MS,
-  WEIGHTS,
-  type Evidence,
-  type EvidenceKind,
-  type Findings,
-  type Role,
-  type TitleFinding,
-} from './model';
+import type { Reading, Segment, Title } from '../reading';
+import { compareTitles } from './compare';
+import { findDecoys } from './decoys';
+import { evidence } from './evidence';
+import { CUT_SHARE, SHORT_MS, type Difference, type Evidence, type Findings, type Role, type TitleFinding } from './model';
+import { relate } from './relations';
+import { Scorer, certainty, shown, total } from './score';
+import { divisionsOf, isSeries, likeTitles } from './series';
 
-const evidence = (kind: EvidenceKind, points = 0, titles: readonly number[] = [], value: number | null = null): Evidence => ({
-  kind,
-  points,
-  titles,
-  value,
-});
-const partKey = (title: Title) => title.parts.map((p) => p.segment).join(' ');
+/** More titles than this are not compared with the main one segment by segment. */
+const MOST_COMPARED = 200;
 
-/** True where the segments of `inner` stand in `outer` one after the other. */
-function contains(outer: Title, inner: Title): boolean {
-  return inner.parts.length < outer.parts.length && ` ${partKey(outer)} `.includes(` ${partKey(inner)} `);
-}
-
-interface Relations {
-  readonly duplicateOf: ReadonlyMap<number, number>;
-  /** Titles inside each play-all, in its order. */
-  readonly playAlls: ReadonlyMap<number, readonly Title[]>;
-  readonly insideOf: ReadonlyMap<number, number>;
-}
-
-function relate(titles: readonly Title[]): Relations {
-  const duplicateOf = new Map<number, number>();
-  const firstByKey = new Map<string, number>();
-  for (const title of titles) {
-    const key = partKey(title);
-    const first = firstByKey.get(key);
-    if (first === undefined) firstByKey.set(key, title.number);
-    else duplicateOf.set(title.number, first);
-  }
-  const single = titles.filter((t) => !duplicateOf.has(t.number));
-  const playAlls = new Map<number, readonly Title[]>();
-  const insideOf = new Map<number, number>();
-  for (const outer of single) {
-    const inner = single.filter((t) => t !== outer && contains(outer, t));
-    for (const t of inner) insideOf.set(t.number, insideOf.get(t.number) ?? outer.number);
-    const place = (t: Title) => partKey(outer).indexOf(partKey(t));
-    const covered = inner.reduce((sum, t) => sum + t.durationMs, 0);
-    if (inner.length >= 2 && covered >= outer.durationMs * COVERED_SHARE)
-      playAlls.set(
-        outer.number,
-        [...inner].sort((a, b) => place(a) - place(b)),
-      );
-  }
-  return { duplicateOf, playAlls, insideOf };
-}
-
-const ratio = (value: number, most: number) => (most > 0 ? value / most : 0);
-
-/** Scores a title by the table of weights. */
-function score(title: Title, all: readonly Title[], reading: Reading): Evidence[] {
-  const most = (of: (t: Title) => number) => Math.max(...all.map(of));
-  const found: Evidence[] = [];
-  const share = ratio(
-    title.durationMs,
-    most((t) => t.durationMs),
-  );
-  found.push(evidence(share === 1 ? 'longest' : 'share of longest', WEIGHTS.duration * share, [], Math.round(share * 100)));
-  const add = (kind: EvidenceKind, weight: number, of: (t: Title) => number) => {
-    const part = ratio(of(title), most(of));
-    if (part === 1 && all.some((t) => of(t) < of(title))) found.push(evidence(kind, weight, [], of(title)));
-    else if (part > 0) found.push(evidence(kind, weight * part, [], null));
-  };
-  add('most bytes', WEIGHTS.bytes, (t) => t.sizeBytes);
-  add('most chapters', WEIGHTS.chapters, (t) => t.chapters.length);
-  add('most audio', WEIGHTS.audio, (t) => t.audio.length);
-  add('most subtitles', WEIGHTS.subtitles, (t) => t.subtitles.length);
+/** A menu's still or loop: first reached through the disc's menus without any button, or standing still without end. */
+function isMenuLoop(title: Title, reading: Reading, segments: ReadonlyMap<string, Segment>): boolean {
   const routes = reading.routes.filter((r) => r.title === title.number);
-  const route = routes.find((r) => r.by === 'play') ?? routes[0];
-  if (!route) {
-    if (reading.routes.length > 0) found.push(evidence('no route'));
-  } else if (route.by === 'play') found.push(evidence('first play', WEIGHTS.firstPlay));
-  else if (route.selected && route.menus === 1) found.push(evidence('menu selects', WEIGHTS.menuSelects, [], route.button));
-  else found.push(evidence('menu offers', WEIGHTS.menuOffers, [], route.button));
-  return found;
+  const byMenuOnly = routes.length > 0 && routes.every((r) => r.by === 'play' && r.menus > 0);
+  const still = title.parts.length > 0 && title.parts.every((p) => segments.get(p.segment)?.stillSeconds === null);
+  return byMenuOnly || still;
 }
 
-const total = (list: readonly Evidence[]) => list.reduce((sum, e) => sum + e.points, 0);
-/** Only what says something is shown: a shared maximum gives points but is no evidence. */
-const shown = (list: readonly Evidence[]) =>
-  list.filter((e) => e.points === 0 || e.value !== null || e.kind === 'first play').sort((a, b) => b.points - a.points);
+const tracksOf = (title: Title) =>
+  JSON.stringify([title.audio.map((a) => [a.codec, a.language, a.purpose]), title.subtitles.map((s) => [s.codec, s.language])]);
 
-/** How sure one is of the first of two scores. Equal: a coin; a third of it or less: as good as certain. */
-function certainty(best: number, second: number): number {
-  return best <= 0 ? 0 : 1 - 0.5 * (second / best) ** 3;
+interface Cut {
+  readonly sharedMs: number;
+  readonly differences: readonly Difference[];
+}
+
+/** Titles that share most of the main one's material in the same order, and have some of their own. */
+function findCuts(main: Title, others: readonly Title[], segments: ReadonlyMap<string, Segment>): Map<number, Cut> {
+  const cuts = new Map<number, Cut>();
+  const own = new Set(main.parts.map((p) => p.segment));
+  const near = others.filter((t) => t.parts.some((p) => own.has(p.segment)));
+  for (const title of near.slice(0, MOST_COMPARED)) {
+    const { sharedMs, differences } = compareTitles(title, main, segments);
+    const longer = Math.max(title.durationMs, main.durationMs);
+    if (differences.length > 0 && sharedMs >= longer * CUT_SHARE) cuts.set(title.number, { sharedMs, differences });
+  }
+  return cuts;
 }
 
 /**
@@ -102,53 +44,100 @@ function certainty(best: number, second: number): number {
  * @returns a finding for every title, with its evidence.
  */
 export function findRoles(reading: Reading): Findings {
+  const segments = new Map(reading.segments.map((s) => [s.id, s]));
   const usable = reading.titles.filter((t) => t.state === 'usable');
   const relations = relate(usable);
+  const single = usable.filter((t) => !relations.duplicateOf.has(t.number) && t.durationMs >= SHORT_MS);
+  const menus = new Set(single.filter((t) => isMenuLoop(t, reading, segments)).map((t) => t.number));
+  const decoys = findDecoys(single, reading, segments);
   // What can not be taken is ranked all the same: the best of the rest is not the disc's main title.
-  const candidates = reading.titles.filter((t) => !relations.duplicateOf.has(t.number) && t.durationMs >= SHORT_MS);
+  const candidates = reading.titles.filter(
+    (t) => !relations.duplicateOf.has(t.number) && t.durationMs >= SHORT_MS && !menus.has(t.number) && !decoys.found.has(t.number),
+  );
+  const scorer = new Scorer(candidates, reading);
+  const scored = new Map(candidates.map((title) => [title.number, scorer.score(title)]));
   const ranked = candidates
-    .map((title) => ({ title, list: score(title, candidates, reading) }))
-    .sort((a, b) => total(b.list) - total(a.list) || a.title.number - b.title.number);
+    .map((title) => ({ title, points: total(scored.get(title.number) ?? []) }))
+    .sort((a, b) => b.points - a.points || a.title.number - b.title.number);
   const top = ranked[0];
   const best = top?.title.state === 'usable' ? top : undefined;
   const playAll = best ? relations.playAlls.get(best.title.number) : undefined;
-  const episodes = playAll && isSeries(playAll) ? playAll : [];
-  // Parts of the best title do not compete with it.
-  const rival = ranked.find((r) => r !== top && relations.insideOf.get(r.title.number) !== best?.title.number);
+  const loners = candidates.filter((t) => t.state === 'usable' && !relations.playAlls.has(t.number) && !relations.insideOf.has(t.number));
+  const rows = playAll && isSeries(playAll) ? playAll : playAll || !best ? [] : likeTitles(loners);
+  const episodes = best && (playAll || rows.includes(best.title)) ? rows : [];
+  const isEpisode = new Set(episodes);
+  const main = episodes.length > 0 ? undefined : best?.title;
+  const cuts = main
+    ? findCuts(
+        main,
+        candidates.filter((t) => t !== main && t.state === 'usable' && !relations.insideOf.has(t.number)),
+        segments,
+      )
+    : new Map<number, Cut>();
+  // Parts and other cuts of the best title do not compete with it.
+  const rival = ranked.find((r) => r !== top && relations.insideOf.get(r.title.number) !== best?.title.number && !cuts.has(r.title.number));
+  const byNumber = new Map(reading.titles.map((t) => [t.number, t]));
+
   const findings = reading.titles.map((title): TitleFinding => {
-    const scored = ranked.find((r) => r.title === title);
-    const points = Math.round(total(scored?.list ?? []));
-    const make = (role: Role, confidence: number, first: readonly Evidence[]): TitleFinding => ({
+    const own = scored.get(title.number) ?? [];
+    const points = Math.round(total(own));
+    const make = (role: Role, confidence: number, first: readonly Evidence[], more: Partial<TitleFinding> = {}): TitleFinding => ({
       title: title.number,
       role,
       confidence,
       score: points,
-      evidence: [...first, ...shown(scored?.list ?? [])],
+      evidence: [...first, ...shown(own)],
+      differences: [],
+      divisions: [],
+      ...more,
     });
     if (title.state !== 'usable') return make('unusable', 1, [evidence(title.state === 'scrambled' ? 'protected' : title.state)]);
     const twin = relations.duplicateOf.get(title.number);
-    if (twin !== undefined) return make('duplicate', 1, [evidence('same segments', 0, [twin])]);
+    if (twin !== undefined) {
+      const other = byNumber.get(twin);
+      const kind = relations.sameContent.has(title.number) ? 'same content' : 'same segments';
+      if (other && tracksOf(other) !== tracksOf(title))
+        return make('version', 0.9, [evidence(kind, 0, [twin]), evidence('other tracks', 0, [twin])]);
+      return make('duplicate', kind === 'same segments' ? 1 : 0.95, [evidence(kind, 0, [twin])]);
+    }
     if (title.durationMs < SHORT_MS) return make('short', 0.9, [evidence('very short', 0, [], title.durationMs)]);
+    const decoy = decoys.found.get(title.number);
+    if (decoy) return make('decoy', 0.95, decoy);
     const inner = relations.playAlls.get(title.number);
     if (inner) {
+      const covered = inner.reduce((s, t) => s + t.durationMs, 0);
       const numbers = inner.map((t) => t.number);
-      return make('play-all', 0.97, [
-        evidence('contains', 0, numbers, Math.round((100 * inner.reduce((s, t) => s + t.durationMs, 0)) / title.durationMs)),
-      ]);
+      return make('play-all', 0.97, [evidence('contains', 0, numbers, Math.round((100 * covered) / title.durationMs))]);
     }
     const outer = relations.insideOf.get(title.number);
-    if (episodes.includes(title))
-      return make('episode', 0.93, [
-        evidence('contained in', 0, outer === undefined ? [] : [outer], episodes.indexOf(title) + 1),
-        evidence(
-          'like length',
-          0,
-          episodes.map((t) => t.number),
-        ),
-      ]);
-    if (title === best?.title) return make('main', certainty(total(best.list), total(rival?.list ?? [])), []);
+    if (isEpisode.has(title)) {
+      const place = evidence('contained in', 0, outer === undefined ? [] : [outer], episodes.indexOf(title) + 1);
+      const like = evidence(
+        'like length',
+        0,
+        episodes.map((t) => t.number),
+        outer === undefined ? episodes.indexOf(title) + 1 : null,
+      );
+      return make('episode', outer === undefined ? 0.75 : 0.93, outer === undefined ? [like] : [place, like]);
+    }
+    if (title === main) {
+      const divisions = divisionsOf(title, segments);
+      const why = [
+        ...(decoys.genuine.get(title.number) ?? []),
+        ...(divisions.length > 0 ? [evidence('divides', 0, [], divisions.length)] : []),
+      ];
+      return make('main', certainty(best?.points ?? 0, rival?.points ?? 0), why, { divisions });
+    }
+    const cut = main && cuts.get(title.number);
+    if (main && cut) {
+      const shared = evidence('shares', 0, [main.number], Math.round((100 * cut.sharedMs) / Math.max(1, main.durationMs)));
+      return make('cut', 0.9, [shared, evidence('longer by', 0, [main.number], title.durationMs - main.durationMs)], {
+        differences: cut.differences,
+      });
+    }
     if (outer !== undefined) return make('part', 0.95, [evidence('contained in', 0, [outer])]);
-    return make('extra', 0.5 + 0.5 * certainty(total(top?.list ?? []), points), []);
+    if (menus.has(title.number)) return make('menu', 0.85, [evidence('menu loop')]);
+    return make('extra', 0.5 + 0.5 * certainty(top?.points ?? 0, points), []);
   });
   return {
     mainTitle: best?.title.number ?? null,
@@ -156,9 +145,4 @@ export function findRoles(reading: Reading): Findings {
     kind: !candidates.some((t) => t.state === 'usable') ? 'nothing usable' : episodes.length > 0 ? 'series' : 'film',
     titles: findings,
   };
-}
-
-function isSeries(parts: readonly Title[]): boolean {
-  const durations = parts.map((t) => t.durationMs);
-  return parts.length >= 2 && Math.min(...durations) >= Math.max(...durations) * LIKE_LENGTH_SHARE;
 }

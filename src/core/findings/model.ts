@@ -1,5 +1,20 @@
 /** What the application concludes of a title. The words for it are the interface's. */
-export type Role = 'main' | 'episode' | 'play-all' | 'duplicate' | 'part' | 'extra' | 'short' | 'unusable';
+export type Role =
+  | 'main'
+  /** Another cut of the main title: most of the same material, and some of its own. */
+  | 'cut'
+  /** The main title's very segments with other tracks: made for another language. */
+  | 'version'
+  | 'episode'
+  | 'play-all'
+  | 'duplicate'
+  /** The main title's material in an order that makes no sense, or the same little repeated. */
+  | 'decoy'
+  | 'part'
+  | 'menu'
+  | 'extra'
+  | 'short'
+  | 'unusable';
 
 export type EvidenceKind =
   | 'longest'
@@ -12,7 +27,19 @@ export type EvidenceKind =
   | 'menu selects'
   | 'menu offers'
   | 'no route'
+  | 'index lists'
   | 'same segments'
+  | 'same content'
+  | 'other tracks'
+  | 'shares'
+  | 'longer by'
+  | 'shuffled'
+  | 'repeats itself'
+  | 'time runs on'
+  | 'time jumps'
+  | 'true order'
+  | 'divides'
+  | 'menu loop'
   | 'contains'
   | 'contained in'
   | 'like length'
@@ -38,6 +65,18 @@ export interface TitleFinding {
   readonly score: number;
   /** Strongest first. */
   readonly evidence: readonly Evidence[];
+  /** Of a cut: where it differs from the main title. */
+  readonly differences: readonly Difference[];
+  /** Chapters with which parts of like length begin, where a long title seems to be several works in a row. */
+  readonly divisions: readonly number[];
+}
+
+/** A stretch that two titles do not share: `ms` of the one stand against `otherMs` of the other. Either may be zero. */
+export interface Difference {
+  readonly atMs: number;
+  readonly ms: number;
+  readonly otherAtMs: number;
+  readonly otherMs: number;
 }
 
 export interface Findings {
@@ -59,10 +98,25 @@ export const WEIGHTS = {
   firstPlay: 28,
   menuSelects: 22,
   menuOffers: 8,
+  indexLists: 8,
 } as const;
 
 /** Titles below this are logos and menu loops, whatever else speaks for them. */
 export const SHORT_MS = 8000;
+/** What tells the true one of many titles that show the same material in different order; the sum is 100. */
+export const DECOY_WEIGHTS = { route: 45, continuity: 40, chapters: 15 } as const;
+/** So many orders of the same material are no accident. */
+export const DECOY_GROUP = 4;
+/** A title of at least so many parts, of which less than this share of its time is not a repetition, repeats itself. */
+export const REPEATED_PARTS = 8;
+export const OWN_SHARE = 0.4;
+/** Two clips follow each other in time where the gap between their stamps is smaller than this. */
+export const CONTINUOUS_90K = 90_000;
+/** Another cut shares at least this share of the longer one's time with the main title, in the same order. */
+export const CUT_SHARE = 0.5;
+/** Titles without a play-all are episodes where there are at least so many of like length. */
+export const LEAST_EPISODES = 3;
+export const LIKE_EPISODE_SHARE = 0.75;
 /** Parts of a play-all count as episodes where the shortest is at least this share of the longest. */
 export const LIKE_LENGTH_SHARE = 0.6;
 /** A play-all is covered by its parts to at least this share of its time. */

@@ -27,6 +27,10 @@ export class ClipLooks {
     this.files.set(clip, file);
   }
 
+  file(clip: string): ByteSource | null {
+    return this.files.get(clip) ?? null;
+  }
+
   /** What the clip's streams say of themselves; after many looks, what a clip with the same table of streams said. */
   async headers(clip: string, info: ClipInfo | null): Promise<ClipProbe | null> {
     const known = this.probes.get(clip);

@@ -146,6 +146,8 @@ export interface Title {
   /** Number of the playlist; null on DVD. */
   readonly playlist: number | null;
   readonly state: TitleState;
+  /** Hash of sampled content, where another title of the same length made comparing worth while. */
+  readonly sample: string | null;
   readonly durationMs: number;
   readonly sizeBytes: number;
   readonly angles: number;
@@ -260,6 +262,7 @@ function fromVersion2(reading: Plain): Plain {
     titles: each(reading['titles'], (t) => ({
       ...t,
       playlist: null,
+      sample: null,
       parts: each(t['parts'], (p) => ({ ...p, companion: null })),
       audio: each(t['audio'], (a) => ({ ...a, coreOf: null })),
       video: isPlain(t['video'])

@@ -34,6 +34,7 @@ import {
   type TitlePart,
 } from './model';
 import type { ReadOptions } from './progress';
+import { sampleTitles } from './samples';
 import { readWithBackup } from './structures';
 
 /** Discs made to confuse have over a thousand playlists; more than this is not read. */
@@ -137,6 +138,7 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
   }
   if (titles.length === 0) note(remarks, 'no-titles', 'fault', 'No playlist could be read');
   onProgress?.({ step: 'menus', done: 0, total: 1 });
+  const samples = await sampleTitles(titles, segments, (clip) => Promise.resolve(looks.file(clip)));
   const routes = index ? routesToPlaylists(index, objects, new Map(titles.map((t) => [t.playlist ?? -1, t.number]))) : null;
   for (const { code, detail } of volume.remarks) note(remarks, code, 'warning', detail);
   return {
@@ -149,7 +151,7 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     contents: clipNames.length,
     names: await discNames(volume, folder),
     javaMenus: routes?.java ?? false,
-    titles,
+    titles: titles.map((t) => ({ ...t, sample: samples.get(t.number) ?? null })),
     segments: [...segments.values()],
     loose: looseStretches(clips, [...segments.values()], titles),
     routes: routes?.routes ?? [],
@@ -234,6 +236,7 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
     titleSet: null,
     titleInSet: null,
     playlist: numbered.number,
+    sample: null,
     state: video ? state : 'unreadable',
     durationMs: ms,
     sizeBytes: [...used.values()].reduce((sum, s) => sum + (s.endPacket - s.firstPacket) * SOURCE_PACKET_BYTES, 0),

@@ -29,6 +29,7 @@ import { fingerprint } from './fingerprint';
 import { findLoose } from './loose';
 import type { ReadOptions } from './progress';
 import { probeStreams, type StreamProbe } from './probe';
+import { sampleTitles } from './samples';
 import { readWithBackup, type Copies } from './structures';
 import { dvdFileName, findVideoFolder, openInFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';
 import { audioTracks, subtitleTracks, videoTrack } from './tracks';
@@ -131,6 +132,7 @@ export async function readDvd(volume: Volume, options: ReadOptions = {}): Promis
     const used = [...segments.values()].filter((s) => s.titleSet === number);
     if (content) loose.push(...(await findLoose(number, content.source, used, set.pgcs, discSector)));
   }
+  const samples = await sampleTitles(titles, segments, (name) => Promise.resolve(sets.get(Number(name.slice(4)))?.content?.source ?? null));
   const routes = findRoutes(manager, new Map([...sets].map(([n, s]) => [n, s.set])), buttons);
   return {
     version: READING_VERSION,
@@ -142,7 +144,7 @@ export async function readDvd(volume: Volume, options: ReadOptions = {}): Promis
     contents: numbers.length,
     names: [],
     javaMenus: false,
-    titles,
+    titles: titles.map((t) => ({ ...t, sample: samples.get(t.number) ?? null })),
     segments: [...segments.values()],
     loose,
     routes,
@@ -299,6 +301,7 @@ async function readTitle(
     titleSet: entry.titleSet,
     titleInSet: entry.titleInSet,
     playlist: null,
+    sample: null,
     state,
     // The chain's own time loses at most one frame to rounding, the sum of its cells one per cell.
     durationMs: Math.abs(single - ms) < 2000 && single > 0 ? single : ms,

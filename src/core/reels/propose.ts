@@ -54,7 +54,10 @@ export function proposeReels(reading: Reading, findings: Findings): Reel[] {
   if (findings.kind === 'series') {
     const episodes = findings.titles
       .filter((f) => f.role === 'episode')
-      .map((f) => ({ number: f.title, place: f.evidence.find((e) => e.kind === 'contained in')?.value ?? f.title }))
+      .map((f) => ({
+        number: f.title,
+        place: f.evidence.find((e) => e.value !== null && (e.kind === 'contained in' || e.kind === 'like length'))?.value ?? f.title,
+      }))
       .sort((a, b) => a.place - b.place);
     return episodes.flatMap(({ number, place }) => {
       const t = title(number);

@@ -6,15 +6,24 @@ import type { Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, plural } from '../format';
 import { Panel } from '../parts/controls';
-import { roleOf } from '../words';
+import { kindText, roleOf } from '../words';
 import { hueOf, letterOf, paleHue } from './hues';
 
-const GROUPS: readonly { readonly name: string; readonly roles: readonly Role[] }[] = [
-  { name: 'Film', roles: ['main'] },
+interface Group {
+  readonly name: string;
+  readonly roles: readonly Role[];
+  /** Shown only when asked for, where there are more than a few. */
+  readonly folded?: boolean;
+}
+const FEW = 4;
+
+const GROUPS: readonly Group[] = [
+  { name: 'Film', roles: ['main', 'cut', 'version'] },
   { name: 'Episodes', roles: ['episode'] },
   { name: 'Repeats', roles: ['play-all', 'duplicate', 'part'] },
   { name: 'Extras', roles: ['extra'] },
-  { name: 'The rest', roles: ['short', 'unusable'] },
+  { name: 'Decoys', roles: ['decoy'], folded: true },
+  { name: 'The rest', roles: ['menu', 'short', 'unusable'] },
 ];
 const MARKS = 8;
 
@@ -78,17 +87,18 @@ export function DiscMap({
   reels: readonly DraftReel[];
 }) {
   const [axis, setAxis] = useState<'place' | 'time'>('place');
+  const [unfolded, setUnfolded] = useState(false);
   const { reading, findings } = disc;
   const map = useMemo(() => layoutMap(reading, findings, axis), [reading, findings, axis]);
-  const groups = useMemo(
-    () =>
-      GROUPS.map((g) => ({
-        ...g,
-        titles: reading.titles.filter((t) => g.roles.includes(findings.titles.find((f) => f.title === t.number)?.role ?? 'extra')),
-      })).filter((g) => g.titles.length > 0),
-    [reading, findings],
-  );
-  const order = groups.flatMap((g) => g.titles.map((t) => t.number));
+  const groups = useMemo(() => {
+    const roles = new Map(findings.titles.map((f) => [f.title, f.role]));
+    return GROUPS.map((g) => ({ ...g, titles: reading.titles.filter((t) => g.roles.includes(roles.get(t.number) ?? 'extra')) })).filter(
+      (g) => g.titles.length > 0,
+    );
+  }, [reading, findings]);
+  const lanes = useMemo(() => new Map(map.lanes.map((l) => [l.title, l])), [map]);
+  const isOpen = (group: (typeof groups)[number]) => !group.folded || unfolded || group.titles.length <= FEW;
+  const order = groups.filter(isOpen).flatMap((g) => g.titles.map((t) => t.number));
   const taken = new Set(reels.flatMap((r) => r.reel.pieces.map((p) => p.title)));
   const onKey = (event: KeyboardEvent) => {
     const step = event.key === 'ArrowDown' ? 1 : event.key === 'ArrowUp' ? -1 : 0;
@@ -117,7 +127,7 @@ export function DiscMap({
             ]}
           />
           <span className="truncate text-second">
-            {plural(reading.titles.length, 'title')} · DVD, {reading.titles[0]?.video.standard ?? ''} · {bytes(reading.sizeBytes)}
+            {plural(reading.titles.length, 'title')} · {kindText(reading)} · {bytes(reading.sizeBytes)}
           </span>
         </div>
       }
@@ -129,15 +139,27 @@ export function DiscMap({
       <div role="listbox" aria-label="Titles" tabIndex={-1} onKeyDown={onKey} className="min-h-0 flex-1 overflow-y-auto outline-none">
         {groups.map((group) => (
           <div key={group.name} role="group" aria-label={group.name}>
-            <div className="smallcaps border-b border-faint px-3 pt-2 pb-0.5" aria-hidden>
-              {group.name}
+            <div className="smallcaps flex items-baseline gap-3 border-b border-faint px-3 pt-2 pb-0.5">
+              <span aria-hidden>{group.name}</span>
+              {group.folded && group.titles.length > FEW && (
+                <button
+                  type="button"
+                  aria-expanded={unfolded}
+                  onClick={() => {
+                    setUnfolded(!unfolded);
+                  }}
+                  className="text-[12px] tracking-normal text-accent normal-case underline-offset-2 hover:underline"
+                >
+                  {unfolded ? 'hide them' : `show all ${String(group.titles.length)}`}
+                </button>
+              )}
             </div>
-            {group.titles.map((title) => (
+            {(isOpen(group) ? group.titles : []).map((title) => (
               <Lane
                 key={title.number}
                 title={title}
                 disc={disc}
-                lane={map.lanes.find((l) => l.title === title.number)}
+                lane={lanes.get(title.number)}
                 selected={title.number === selected}
                 taken={taken.has(title.number)}
                 tabbable={title.number === (selected ?? order[0])}
@@ -185,7 +207,7 @@ function LooseLane({ loose, labelled }: { loose: Layout['loose']; labelled: bool
   );
 }
 
-const REPEATS: ReadonlySet<Role> = new Set(['play-all', 'duplicate', 'part']);
+const REPEATS: ReadonlySet<Role> = new Set(['play-all', 'duplicate', 'part', 'version', 'decoy']);
 const percent = (share: number) => `${(share * 100).toFixed(3)}%`;
 
 /** A stretch of a lane: its own material in full colour, what repeats another's paler, what can not be taken hatched. */
@@ -237,7 +259,7 @@ function Lane({
 }) {
   const finding = disc.findings.titles.find((f) => f.title === title.number);
   const role = finding ? roleOf(finding) : '';
-  const shift = disc.findings.titles.some((f) => f.role === 'play-all' || f.role === 'duplicate' || f.role === 'part');
+  const shift = disc.findings.titles.some((f) => REPEATS.has(f.role) || f.role === 'cut');
   return (
     <div
       id={`lane-${String(title.number)}`}

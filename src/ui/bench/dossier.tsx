@@ -3,12 +3,16 @@
 import { Checkbox } from 'radix-ui';
 import { Check } from 'lucide-react';
 import type { ReactNode } from 'react';
+import type { TitleFinding } from '@/core/findings';
 import { takeAudio, takeSubtitle, type Reel } from '@/core/reels';
 import type { Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
-import { clock, languageName, plural, bytes } from '../format';
+import { bytes, clock, languageName, numbers, plural } from '../format';
 import { Button, Key, Panel, StateText } from '../parts/controls';
 import { audioText, evidenceText, purposeText, remarkText, roleOf, videoText } from '../words';
+
+/** Differences shown; the rest is for comparing side by side. */
+const MOST_DIFFERENCES = 12;
 
 interface Props {
   readonly disc: DiscRecord;
@@ -185,6 +189,34 @@ function Chapters({
 }
 
 /** All that is known of a title, and what the reel takes of it. */
+/** Where a cut differs from the main title, and with which chapters the works in a long title seem to begin. */
+function Differences({ finding }: { finding: TitleFinding }) {
+  const main = finding.evidence.find((e) => e.kind === 'shares')?.titles[0];
+  if (finding.divisions.length > 0)
+    return <p className="pt-1 text-second">Works of like length begin with chapters {numbers(finding.divisions)}.</p>;
+  if (finding.differences.length === 0 || main === undefined) return null;
+  return (
+    <table className="mt-1.5 w-full text-[12.5px]">
+      <thead>
+        <tr className="text-left text-second">
+          <th className="font-normal">at</th>
+          <th className="font-normal">only here</th>
+          <th className="font-normal">only in title {main}</th>
+        </tr>
+      </thead>
+      <tbody>
+        {finding.differences.slice(0, MOST_DIFFERENCES).map((d) => (
+          <tr key={`${String(d.atMs)}-${String(d.otherAtMs)}`}>
+            <td>{clock(d.atMs)}</td>
+            <td>{d.ms > 0 ? clock(d.ms) : '–'}</td>
+            <td>{d.otherMs > 0 ? `${clock(d.otherMs)} at ${clock(d.otherAtMs)}` : '–'}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
 export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
   const finding = disc.findings.titles.find((f) => f.title === title.number);
   const reel = draft?.reel ?? null;
@@ -218,6 +250,7 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
               ))}
               .
             </p>
+            <Differences finding={finding} />
             {remarks.map((r) => (
               <p key={r.code + r.detail} className="pt-1">
                 <StateText state={r.severity === 'fault' ? 'damaged' : 'eyes'}>{remarkText(r)}</StateText>
@@ -258,12 +291,12 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
               key={t.stream}
               name={`Subtitles: ${languageName(t.language)}`}
               checked={reel?.subtitles.some((s) => s.stream === t.stream) ?? false}
-              disabled={!reel || locked}
+              disabled={!reel || locked || t.codec === 'text'}
               onChange={(on) => {
                 if (reel) onChange(toggled(reel, title, 'subtitles', t.stream, on));
               }}
               language={languageName(t.language)}
-              what="pictures, as on the disc"
+              what={t.codec === 'text' ? 'text; can not be taken yet' : 'pictures, as on the disc'}
               aside={purposeText(t)}
             />
           ))}

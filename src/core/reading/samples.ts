@@ -1,0 +1,80 @@
+import { SOURCE_PACKET } from '../streams';
+import { SECTOR_BYTES } from '../volume';
+import type { ByteSource } from '../bytes';
+import type { Segment, Title } from './model';
+
+/** Titles of one length are looked at for the same content under other addresses; more groups than this are not. */
+const MOST_SAMPLED = 60;
+const LEAST_MS = 8000;
+const PLACES = [0.2, 0.5, 0.8] as const;
+/** Heads of packs and packets carry times and addresses, which differ between copies of the same material. */
+const PACK_HEAD = 64;
+const PACKET_HEAD = 40;
+const CLIP_PACKETS = 32;
+
+/** Titles that might be the same: of equal length to a tenth of a second and equal size to a hundredth. */
+function lookAlikes(titles: readonly Title[]): Title[] {
+  const usable = titles.filter((t) => t.state === 'usable' && t.durationMs >= LEAST_MS);
+  const key = (t: Title) => t.parts.map((p) => p.segment).join(' ');
+  const alike = (a: Title, b: Title) =>
+    Math.abs(a.durationMs - b.durationMs) <= 100 && Math.abs(a.sizeBytes - b.sizeBytes) <= a.sizeBytes / 100 && key(a) !== key(b);
+  const byLength = [...usable].sort((a, b) => a.durationMs - b.durationMs);
+  return byLength.filter((t, i) => [byLength[i - 1], byLength[i + 1]].some((n) => n && alike(t, n))).slice(0, MOST_SAMPLED);
+}
+
+async function payloadAt(source: ByteSource, segment: Segment, place: number): Promise<Uint8Array | null> {
+  if (segment.kind === 'clip') {
+    const packet = segment.firstPacket + Math.floor((segment.endPacket - segment.firstPacket) * place);
+    const data = new Uint8Array(CLIP_PACKETS * SOURCE_PACKET);
+    if ((await source.read(packet * SOURCE_PACKET, data)) < data.byteLength) return null;
+    for (let at = 0; at < data.byteLength; at += SOURCE_PACKET) data.fill(0, at, at + PACKET_HEAD);
+    return data;
+  }
+  const sector = segment.firstSector + Math.floor((segment.lastSector - segment.firstSector) * place);
+  const data = new Uint8Array(2 * SECTOR_BYTES);
+  if ((await source.read(sector * SECTOR_BYTES, data)) < data.byteLength) return null;
+  for (let at = 0; at < data.byteLength; at += SECTOR_BYTES) {
+    const isNavigation = data[at + 0x29] === 0xbf;
+    data.fill(0, at, at + (isNavigation ? SECTOR_BYTES : PACK_HEAD));
+  }
+  return data;
+}
+
+/**
+ * Samples titles of equal length that stand at different addresses: the same hash means the same content.
+ * A few kilobytes are read for each; streams are not scanned.
+ * @returns hashes by title number. A place that can not be read leaves its title without one.
+ */
+export async function sampleTitles(
+  titles: readonly Title[],
+  segments: ReadonlyMap<string, Segment>,
+  open: (content: string) => Promise<ByteSource | null>,
+): Promise<ReadonlyMap<number, string>> {
+  const samples = new Map<number, string>();
+  for (const title of lookAlikes(titles)) {
+    const pieces: Uint8Array[] = [];
+    const own = title.parts.map((p) => segments.get(p.segment)).filter((s) => s !== undefined);
+    const longest = [...own].sort((a, b) => b.durationMs - a.durationMs).slice(0, 2);
+    try {
+      for (const segment of longest) {
+        const source = await open(segment.content);
+        for (const place of PLACES) {
+          const piece = source && (await payloadAt(source, segment, place));
+          if (piece) pieces.push(piece);
+        }
+      }
+    } catch {
+      continue; // a scratch here is met again, and said, when the title is taken
+    }
+    if (pieces.length !== longest.length * PLACES.length) continue;
+    const whole = new Uint8Array(pieces.reduce((sum, p) => sum + p.byteLength, 0));
+    let at = 0;
+    for (const piece of pieces) {
+      whole.set(piece, at);
+      at += piece.byteLength;
+    }
+    const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', whole));
+    samples.set(title.number, [...digest.subarray(0, 12)].map((b) => b.toString(16).padStart(2, '0')).join(''));
+  }
+  return samples;
+}
