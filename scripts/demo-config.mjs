@@ -29,6 +29,8 @@ export function writeDemoConfig(cache, dataFolder) {
         discs: [
           disc('lamplighters', 'The Lamplighters', 'LAMPLIGHTERS.iso'),
           disc('tide-tables', 'Tide Tables', 'TIDE_TABLES.iso'),
+          disc('long-haul', 'The Long Haul (Blu-ray)', 'LONG_HAUL.iso', { bytesPerSecond: 40e6 }),
+          disc('night-ferry', 'Night Ferry (Blu-ray)', 'NIGHT_FERRY.iso', { bytesPerSecond: 40e6 }),
           disc('lamplighters-scratched', 'The Lamplighters, scratched copy', 'LAMPLIGHTERS.iso', {
             scratches: [{ sector: 30000, sectors: 40 }],
           }),

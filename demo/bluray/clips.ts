@@ -128,11 +128,11 @@ function audioArguments(audio: ClipAudio, index: number): string[] {
   return [`-c:a:${String(index)}`, ...codec, ...(format ? [`-sample_fmt:a:${String(index)}`, format] : [])];
 }
 
-/** A tone for each channel, so that channels that change places are heard, with a slow swell. */
+/** A tone that has another loudness in each channel, so that channels that change places are noticed. */
 function soundSource(audio: ClipAudio, seconds: number): string {
-  const voices = Array.from({ length: audio.channels }, (_, c) => `0.2*sin(2*PI*${String(audio.tone + 37 * c)}*t)*(0.6+0.4*sin(2*PI*t/7))`);
   const layout = { 2: 'stereo', 6: '5.1', 8: '7.1' }[audio.channels];
-  return `aevalsrc='${voices.join('|')}':c=${layout}:s=48000:d=${String(seconds)}`;
+  const gains = Array.from({ length: audio.channels }, (_, c) => `c${String(c)}=${String((0.95 - 0.1 * c).toFixed(2))}*c0`);
+  return `sine=f=${String(audio.tone)}:b=8:r=48000:d=${String(seconds)},pan=${layout}|${gains.join('|')}`;
 }
 
 const AUDIO_CODING = { truehd: 0x83, ac3: 0x81, eac3: 0x84, dts: 0x82, pcm: 0x80 } as const;

@@ -124,7 +124,7 @@ describe('following the commands', () => {
     const { firstPlay, topMenu, titles } = index();
     expect(followFrom(firstPlay, index(), objects()).playlists).toEqual([2]);
     expect(followFrom(topMenu, index(), objects()).playlists).toEqual([3]);
-    expect(followFrom(titles[0] ?? null, index(), objects())).toEqual({ playlists: [1, 3], java: false, menu: true });
+    expect(followFrom(titles[0] ?? null, index(), objects())).toEqual({ playlists: [1], java: false, menu: true });
   });
 
   test('registers decide what is played', () => {
@@ -161,7 +161,7 @@ describe('following the commands', () => {
           [JUMP_TITLE, 0, 0],
         ],
       ),
-    ).toEqual({ playlists: [9], java: true, menu: true });
+    ).toEqual({ playlists: [9], java: false, menu: true });
     expect(
       from([
         [JUMP_TITLE, 2, 0],

@@ -7,7 +7,7 @@ export interface Followed {
   readonly playlists: readonly number[];
   /** A Java program takes over: what it plays can not be known from here. */
   readonly java: boolean;
-  /** The top menu was reached. */
+  /** It ends at the top menu. */
   readonly menu: boolean;
 }
 
@@ -139,8 +139,8 @@ class Player {
 
   private title(number: number): number | null {
     if (number === TOP_MENU) {
-      this.menu = true;
-      return this.start(this.index.topMenu);
+      this.menu = true; // what the menu itself plays is followed from there, as a menu's
+      return null;
     }
     if (number === FIRST_PLAY) return this.start(this.index.firstPlay);
     this.status[4] = number;

@@ -1,6 +1,6 @@
 import type { Reading, Segment, Title } from '../reading';
 import { compareTitles } from './compare';
-import { findDecoys } from './decoys';
+import { continuityOf, findDecoys } from './decoys';
 import { evidence } from './evidence';
 import { CUT_SHARE, SHORT_MS, type Difference, type Evidence, type Findings, type Role, type TitleFinding } from './model';
 import { relate } from './relations';
@@ -19,7 +19,11 @@ function isMenuLoop(title: Title, reading: Reading, segments: ReadonlyMap<string
 }
 
 const tracksOf = (title: Title) =>
-  JSON.stringify([title.audio.map((a) => [a.codec, a.language, a.purpose]), title.subtitles.map((s) => [s.codec, s.language])]);
+  JSON.stringify([
+    title.video.secondView !== null,
+    title.audio.map((a) => [a.codec, a.language, a.purpose]),
+    title.subtitles.map((s) => [s.codec, s.language]),
+  ]);
 
 interface Cut {
   readonly sharedMs: number;
@@ -121,7 +125,9 @@ export function findRoles(reading: Reading): Findings {
       return make('episode', outer === undefined ? 0.75 : 0.93, outer === undefined ? [like] : [place, like]);
     }
     if (title === main) {
-      const divisions = divisionsOf(title, segments);
+      // One work that stands in several clips runs on in time; works in a row each have a clock of their own.
+      const runsOn = (continuityOf(title, segments) ?? 0) > 0.5;
+      const divisions = runsOn ? [] : divisionsOf(title, segments);
       const why = [
         ...(decoys.genuine.get(title.number) ?? []),
         ...(divisions.length > 0 ? [evidence('divides', 0, [], divisions.length)] : []),

@@ -117,7 +117,7 @@ describe('a Blu-ray', () => {
       { title: 2, by: 'play', menus: 0, button: 0, selected: false },
       { title: 3, by: 'play', menus: 1, button: 0, selected: false },
       { title: 1, by: 'index', menus: 1, button: 1, selected: false },
-      { title: 3, by: 'index', menus: 1, button: 1, selected: false },
+      { title: 3, by: 'index', menus: 1, button: 2, selected: false },
     ]);
     expect(reading.loose.map((l) => l.content)).toEqual(['00007']);
   });

@@ -12,12 +12,15 @@ const PACK_HEAD = 64;
 const PACKET_HEAD = 40;
 const CLIP_PACKETS = 32;
 
-/** Titles that might be the same: of equal length to a tenth of a second and equal size to a hundredth. */
+/** Titles that might be the same: of equal length to a tenth of a second, equal size to a hundredth, and no segment in common. */
 function lookAlikes(titles: readonly Title[]): Title[] {
   const usable = titles.filter((t) => t.state === 'usable' && t.durationMs >= LEAST_MS);
-  const key = (t: Title) => t.parts.map((p) => p.segment).join(' ');
+  const apart = (a: Title, b: Title) => {
+    const own = new Set(a.parts.map((p) => p.segment));
+    return !b.parts.some((p) => own.has(p.segment));
+  };
   const alike = (a: Title, b: Title) =>
-    Math.abs(a.durationMs - b.durationMs) <= 100 && Math.abs(a.sizeBytes - b.sizeBytes) <= a.sizeBytes / 100 && key(a) !== key(b);
+    Math.abs(a.durationMs - b.durationMs) <= 100 && Math.abs(a.sizeBytes - b.sizeBytes) <= a.sizeBytes / 100 && apart(a, b);
   const byLength = [...usable].sort((a, b) => a.durationMs - b.durationMs);
   return byLength.filter((t, i) => [byLength[i - 1], byLength[i + 1]].some((n) => n && alike(t, n))).slice(0, MOST_SAMPLED);
 }
