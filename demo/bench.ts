@@ -1,11 +1,10 @@
 import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, rmSync, statfsSync, writeFileSync } from 'node:fs';
-import { open, stat } from 'node:fs/promises';
+import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { Assembly } from '@/core/assembly';
-import { readExactly } from '@/core/bytes';
 import { findRoles } from '@/core/findings';
-import { readDisc, titleSetName, type Reading, type Segment } from '@/core/reading';
+import { readDisc, type Reading } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/recipes';
 import { wholeTitleReel } from '@/core/reels';
 import { openFileSource } from '@/node/files';
@@ -14,6 +13,7 @@ import { openFileSink } from '@/node/library';
 import { openVolume } from '@/node/open-volume';
 import { proveMasterFile } from '@/node/prove-file';
 import { RUNNER_FLAGS } from '@/node/runner-flags';
+import { authorManyPlaylists, makeProgramStream, makeTransportStream, type BenchStream } from './bench-streams';
 import { authorManyTitles } from './many-titles';
 
 /**
@@ -21,8 +21,6 @@ import { authorManyTitles } from './many-titles';
  * Each contender runs in a process of its own, in turns, and the medians are compared.
  */
 const ROUNDS = 5;
-const WANTED_BYTES = 1_000_000_000;
-const SECTOR_BYTES = 2048;
 
 const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0;
 
@@ -35,46 +33,8 @@ function workFolder(): string {
   return folder;
 }
 
-/** One program stream of a gigabyte: the demo film's title set over and over, each time a VOB with a clock of its own. */
-async function makeStream(image: string, folder: string): Promise<{ stream: string; reading: Reading }> {
-  const opened = await openVolume({ kind: 'image', path: image, label: 'demo' });
-  const reading = await readDisc(opened.volume);
-  const title = reading.titles.find((t) => t.number === findRoles(reading).mainTitle);
-  if (!title) throw new Error('the demo disc has no main title');
-  const content = await opened.content(titleSetName(title.titleSet ?? 1));
-  const segments = title.parts.flatMap((p) => reading.segments.find((s) => s.id === p.segment) ?? []);
-  const sectors = (segments.at(-1)?.lastSector ?? 0) + 1;
-  const copies = Math.ceil(WANTED_BYTES / (sectors * SECTOR_BYTES));
-  const stream = path.join(folder, 'stream.vob');
-  const handle = await open(stream, 'w');
-  for (let copy = 0; copy < copies; copy++) {
-    for (let at = 0; at < sectors; at += 16_384)
-      await handle.write(await readExactly(content, at * SECTOR_BYTES, Math.min(16_384, sectors - at) * SECTOR_BYTES, 'content'));
-  }
-  await handle.close();
-  await opened.close();
-  const long: Segment[] = Array.from({ length: copies }, (_, copy) =>
-    segments.map((s, i) => ({
-      ...s,
-      id: `${String(copy)}/${s.id}`,
-      firstSector: s.firstSector + copy * sectors,
-      lastSector: s.lastSector + copy * sectors,
-      clockRestarts: i === 0,
-    })),
-  ).flat();
-  const longTitle = {
-    ...title,
-    number: 1,
-    parts: long.map((s) => ({ segment: s.id, angle: null, companion: null })),
-    chapters: [{ number: 1, startMs: 0, durationMs: title.durationMs * copies, firstPart: 0 }],
-    durationMs: title.durationMs * copies,
-    sizeBytes: sectors * SECTOR_BYTES * copies,
-  };
-  return { stream, reading: { ...reading, titles: [longTitle], segments: long } };
-}
-
 /** The child: remuxes or proves, and says how long that took and how much memory it needed at the most. */
-async function child(mode: string, folder: string): Promise<void> {
+async function child(mode: string, folder: string, stream: string): Promise<void> {
   const { default: fs } = await import('node:fs');
   const reading = JSON.parse(fs.readFileSync(path.join(folder, 'reading.json'), 'utf8')) as Reading;
   const title = reading.titles[0];
@@ -83,7 +43,7 @@ async function child(mode: string, folder: string): Promise<void> {
   const started = performance.now();
   if (mode === 'remux') {
     const reel = wholeTitleReel(title, 'Bench');
-    const source = await openFileSource(path.join(folder, 'stream.vob'), { blocking: true });
+    const source = await openFileSource(stream, { blocking: true });
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = new Assembly(reading, reel, () => Promise.resolve(source), { tap: hashes.tap });
     const sink = await openFileSink(output);
@@ -113,22 +73,25 @@ function timed(program: string, args: readonly string[]): number {
   return performance.now() - started;
 }
 
-function inChild(mode: string, folder: string): { ms: number; peakMb: number } {
-  const { status, stdout, stderr } = spawnSync(process.execPath, [...RUNNER_FLAGS, process.argv[1] ?? '', '--child', mode, folder], {
-    encoding: 'utf8',
-  });
+function inChild(mode: string, folder: string, stream: string): { ms: number; peakMb: number } {
+  const { status, stdout, stderr } = spawnSync(
+    process.execPath,
+    [...RUNNER_FLAGS, process.argv[1] ?? '', '--child', mode, folder, stream],
+    {
+      encoding: 'utf8',
+    },
+  );
   if (status !== 0) throw new Error(stderr);
   return JSON.parse(stdout) as { ms: number; peakMb: number };
 }
 
-async function benchRemux(image: string, folder: string): Promise<void> {
-  const { stream, reading } = await makeStream(image, folder);
+async function benchRemux(name: string, aim: number, { stream, reading }: BenchStream, folder: string): Promise<void> {
   writeFileSync(path.join(folder, 'reading.json'), JSON.stringify(reading));
   const megabytes = (await stat(stream)).size / 1e6;
   const times = { ours: [] as number[], ffmpeg: [] as number[], cp: [] as number[], proof: [] as number[] };
   let peakMb = 0;
   for (let round = 0; round < ROUNDS; round++) {
-    const ours = inChild('remux', folder);
+    const ours = inChild('remux', folder, stream);
     times.ours.push(ours.ms);
     peakMb = Math.max(peakMb, ours.peakMb);
     times.ffmpeg.push(
@@ -154,14 +117,14 @@ async function benchRemux(image: string, folder: string): Promise<void> {
         path.join(folder, 'ffmpeg.mkv'),
       ]),
     );
-    times.cp.push(timed('cp', [stream, path.join(folder, 'copy.vob')]));
-    if (round === 0) times.proof.push(inChild('prove', folder).ms);
+    times.cp.push(timed('cp', [stream, path.join(folder, 'copy')]));
+    if (round === 0) times.proof.push(inChild('prove', folder, stream).ms);
   }
   const [ours, ffmpeg, cp] = [median(times.ours), median(times.ffmpeg), median(times.cp)];
   console.log(
-    `\nlossless remux of a program stream, ${megabytes.toFixed(0)} MB, hashes and checksums included, ${String(ROUNDS)} rounds in turns`,
+    `\nlossless remux of a ${name}, ${megabytes.toFixed(0)} MB, hashes and checksums included, ${String(ROUNDS)} rounds in turns`,
   );
-  console.log(`  ours / ffmpeg -c copy   ${(ours / ffmpeg).toFixed(2)}   (aim 0.75 or less)`);
+  console.log(`  ours / ffmpeg -c copy   ${(ours / ffmpeg).toFixed(2)}   (aim ${String(aim)} or less)`);
   console.log(`  ours / cp               ${(ours / cp).toFixed(1)}`);
   console.log(`  peak memory             ${peakMb.toFixed(0)} MB   (aim below 100 MB)`);
   console.log(
@@ -172,36 +135,37 @@ async function benchRemux(image: string, folder: string): Promise<void> {
   );
 }
 
-async function benchReading(folder: string): Promise<void> {
-  const image = await authorManyTitles(folder, 99);
+async function timeReading(what: string, image: string, aimMs: number): Promise<void> {
   const times: number[] = [];
-  let titles = 0;
   for (let i = 0; i < 9; i++) {
     const started = performance.now();
     const opened = await openVolume({ kind: 'image', path: image, label: 'many' });
     const reading = await readDisc(opened.volume);
     findRoles(reading);
     await opened.close();
-    titles = reading.titles.length;
     times.push(performance.now() - started);
   }
   console.log(
-    `\nreading and findings of a disc with ${String(titles)} titles, warm: ${median(times.slice(2)).toFixed(0)} ms (aim below 200 ms)`,
+    `\nreading and findings of a disc with ${what}, warm: ${median(times.slice(2)).toFixed(0)} ms (aim below ${String(aimMs)} ms)`,
   );
 }
 
+const demo = path.resolve('.cache/demo/discs/LAMPLIGHTERS.iso');
 if (process.argv[2] === '--prepare') {
-  // For profiling one contender by itself: bench --prepare IMAGE FOLDER, then bench --child remux FOLDER.
-  const [image = '', folder = ''] = process.argv.slice(3);
+  // For profiling one contender by itself: bench --prepare program|transport FOLDER, then bench --child remux FOLDER STREAM.
+  const [kind = '', folder = ''] = process.argv.slice(3);
   mkdirSync(folder, { recursive: true });
-  writeFileSync(path.join(folder, 'reading.json'), JSON.stringify((await makeStream(image, folder)).reading));
+  const made = kind === 'transport' ? await makeTransportStream(folder) : await makeProgramStream(demo, folder);
+  writeFileSync(path.join(folder, 'reading.json'), JSON.stringify(made.reading));
 } else if (process.argv[2] === '--child') {
-  await child(process.argv[3] ?? '', process.argv[4] ?? '');
+  await child(process.argv[3] ?? '', process.argv[4] ?? '', process.argv[5] ?? '');
 } else {
   const folder = workFolder();
   try {
-    await benchReading(folder);
-    await benchRemux(path.resolve(process.argv[2] ?? '.cache/demo/discs/LAMPLIGHTERS.iso'), folder);
+    await timeReading('99 titles', await authorManyTitles(folder, 99), 200);
+    await timeReading('1,000 playlists', await authorManyPlaylists(path.join(folder, 'many'), 1000), 500);
+    await benchRemux('program stream', 0.75, await makeProgramStream(demo, folder), folder);
+    await benchRemux('transport stream', 0.5, await makeTransportStream(folder), folder);
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }

@@ -21,7 +21,7 @@ export async function resolveInside(rootPath: string, inside: string): Promise<s
 
 async function holdsVideo(folder: string): Promise<boolean> {
   const names = (await readdir(folder).catch(() => [])).map((n) => n.toUpperCase());
-  return names.includes('VIDEO_TS') || names.includes('VIDEO_TS.IFO') || names.includes('VIDEO_TS.BUP');
+  return ['VIDEO_TS', 'VIDEO_TS.IFO', 'VIDEO_TS.BUP', 'BDMV', 'INDEX.BDMV'].some((name) => names.includes(name));
 }
 
 /** Folders and places that can be read as discs, one level at a time. */

@@ -1,6 +1,6 @@
 import type { Findings } from '@/core/findings';
 import type { Reading } from '@/core/reading';
-import { nameFromLabel } from '@/core/reels';
+import { nameOfDisc } from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
 import type { Catalogue } from './db';
 
@@ -20,7 +20,7 @@ export async function keepReading(
     const same = (other: SourceRef) => JSON.stringify(other) === JSON.stringify(ref);
     await db.discs.put({
       fingerprint: reading.fingerprint,
-      name: before?.name ?? nameFromLabel(reading.label),
+      name: before?.name ?? nameOfDisc(reading),
       reading,
       findings,
       sources: [{ ref, name: sourceName }, ...(before?.sources ?? []).filter((s) => !same(s.ref))].slice(0, MAX_SOURCES),

@@ -47,6 +47,7 @@ let languages: Intl.DisplayNames | null = null;
 /** "English" for "en". A code that no one knows stays as it is. */
 export function languageName(tag: string | null): string {
   if (tag === null) return 'not said';
+  if (tag === 'zxx') return 'no speech';
   languages ??= new Intl.DisplayNames(['en'], { type: 'language', fallback: 'code' });
   try {
     return languages.of(tag) ?? tag;

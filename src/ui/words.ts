@@ -8,7 +8,7 @@ import { clock, list, numbers, plural } from './format';
 export const ROLE: Readonly<Record<Role, string>> = {
   main: 'main title',
   cut: 'another cut',
-  version: 'other language version',
+  version: 'with other tracks',
   episode: 'episode',
   'play-all': 'play-all',
   duplicate: 'duplicate',
@@ -108,8 +108,7 @@ export function evidenceText(e: Evidence): string {
 export function discSentence(reading: Reading, findings: Findings): string {
   const count = (role: Role) => findings.titles.filter((f) => f.role === role).length;
   const rest = [
-    [count('cut'), 'other cut of it', 'other cuts of it'],
-    [count('version'), 'version in another language', 'versions in other languages'],
+    [count('version'), 'version with other tracks', 'versions with other tracks'],
     [count('extra'), 'extra', 'extras'],
     [count('play-all'), 'play-all that repeats them', 'play-alls that repeat them'],
     [count('duplicate'), 'duplicate', 'duplicates'],
@@ -128,7 +127,10 @@ export function discSentence(reading: Reading, findings: Findings): string {
   const main = reading.titles.find((t) => t.number === findings.mainTitle);
   const lost = findings.titles.find((f) => f.title === findings.outOfReach);
   if (lost) return `The main title is ${roleOf(lost)}${parts.length > 0 ? `; there is ${list(parts)}` : ''}.`;
-  const head = findings.kind === 'series' ? plural(count('episode'), 'episode') : `One film of ${clock(main?.durationMs ?? 0)}`;
+  const head =
+    findings.kind === 'series'
+      ? plural(count('episode'), 'episode')
+      : `One film of ${clock(main?.durationMs ?? 0)}${count('cut') > 0 ? ` in ${String(count('cut') + 1)} cuts` : ''}`;
   return `${[head, ...parts].length > 1 ? list([head, ...parts]) : head}.`;
 }
 
@@ -172,7 +174,8 @@ const SAID: Readonly<Record<string, string>> = {
   captions: 'for the hard of hearing',
 };
 export function purposeText(track: AudioTrack | SubtitleTrack): string {
-  return track.purpose === null ? '' : (SAID[track.purpose] ?? track.purpose);
+  const purpose = track.purpose === null ? '' : (SAID[track.purpose] ?? track.purpose);
+  return 'coreOf' in track && track.coreOf !== null ? 'core of the one above' : purpose;
 }
 
 /** "DVD, PAL", "Blu-ray, 1080 lines". */

@@ -86,7 +86,8 @@ export function parsePlaylist(data: Uint8Array, source: string): Playlist {
   const list = lengthedPart(cursor, listAt, 'PlayList');
   list.skip(2);
   const [itemCount, subPathCount] = [list.u16(), list.u16()];
-  const items = Array.from({ length: itemCount }, () => readPlayItem(list.part(list.u16(), 'PlayItem')));
+  const tables = new LastTable();
+  const items = Array.from({ length: itemCount }, () => readPlayItem(list.part(list.u16(), 'PlayItem'), tables));
   const subPaths = Array.from({ length: subPathCount }, () => readSubPath(list.part(list.u32(), 'SubPath')));
   const extension = readExtensions(cursor, extensionAt).get(SUB_PATH_EXTENSION);
   if (extension) {
@@ -111,7 +112,16 @@ function readClip(cursor: Cursor): string {
   return name;
 }
 
-function readPlayItem(cursor: Cursor): PlayItem {
+/** Items of a playlist mostly have the same table of streams, byte for byte: it is taken apart once. */
+class LastTable {
+  private last: { readonly bytes: Cursor; readonly table: StreamTable } | null = null;
+  read(cursor: Cursor): StreamTable {
+    if (!this.last?.bytes.sameBytes(cursor)) this.last = { bytes: cursor, table: readStreamTable(cursor) };
+    return this.last.table;
+  }
+}
+
+function readPlayItem(cursor: Cursor, tables: LastTable): PlayItem {
   const first = readClip(cursor);
   const flags = cursor.u16();
   cursor.skip(1);
@@ -135,7 +145,7 @@ function readPlayItem(cursor: Cursor): PlayItem {
     in45k,
     out45k,
     stillSeconds: stillMode === 2 ? null : stillMode === 1 ? stillTime : 0,
-    streams: readStreamTable(cursor.part(cursor.u16(), 'STN_table')),
+    streams: tables.read(cursor.part(cursor.u16(), 'STN_table')),
   };
 }
 

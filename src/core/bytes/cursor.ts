@@ -70,6 +70,12 @@ export class Cursor {
     whole.skip(position);
     return whole.part(whole.left, structure);
   }
+  /** True where both stand over the same bytes: what was read from the one can be had again for the other. */
+  sameBytes(other: Cursor): boolean {
+    if (other.data.byteLength !== this.data.byteLength) return false;
+    for (let i = 0; i < this.data.byteLength; i++) if (this.data[i] !== other.data[i]) return false;
+    return true;
+  }
   /** A typed error at this place. */
   wrong(code: 'bad-signature' | 'bad-structure' | 'out-of-range', detail: string): DiscError {
     return new DiscError(code, { ...this.where, byteOffset: this.where.byteOffset + this.at }, detail);

@@ -30,7 +30,7 @@ export interface DiscMap {
 const SECTOR_BYTES = 2048;
 /** Titles that only repeat others own nothing: their material is named after those others. */
 const MATTER = new Set(['main', 'episode']);
-const REPEATING = new Set(['play-all', 'duplicate']);
+const REPEATING = new Set(['play-all', 'duplicate', 'version', 'decoy']);
 
 /**
  * Lays the titles out over the disc's address space or over playing time, with shared material under one identity.
@@ -41,9 +41,12 @@ export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 
   const roles = new Map(findings.titles.map((f) => [f.title, f.role]));
   const owners = new Map<string, number>();
   const users = new Map<string, number>();
-  const ordered = [...reading.titles].sort(
-    (a, b) => Number(REPEATING.has(roles.get(a.number) ?? '')) - Number(REPEATING.has(roles.get(b.number) ?? '')),
-  );
+  // The main title names its material before its other cuts do, and those before what only repeats.
+  const claim = (title: number) => {
+    const role = roles.get(title) ?? '';
+    return MATTER.has(role) ? 0 : REPEATING.has(role) ? 2 : 1;
+  };
+  const ordered = [...reading.titles].sort((a, b) => claim(a.number) - claim(b.number));
   for (const title of ordered) {
     for (const id of new Set(title.parts.map((p) => p.segment))) {
       if (!owners.has(id)) owners.set(id, title.number);

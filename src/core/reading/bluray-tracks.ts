@@ -23,14 +23,21 @@ const AUDIO_CODECS: Readonly<Record<number, AudioCodec>> = {
   [CODING.mpeg2Audio]: 'MPEG audio',
 };
 
+const tags = new Map<string, string | null>();
+
 /** BCP 47 tag of a three-letter code, the shortest there is ("deu" and "ger" are "de"). */
 export function languageTag(code: string | null): string | null {
   if (code === null || code === 'und') return null;
-  try {
-    return Intl.getCanonicalLocales(code)[0] ?? null;
-  } catch {
-    return null;
+  let tag = tags.get(code);
+  if (tag === undefined) {
+    try {
+      tag = Intl.getCanonicalLocales(code)[0] ?? null;
+    } catch {
+      tag = null;
+    }
+    if (tags.size < 1000) tags.set(code, tag);
   }
+  return tag;
 }
 
 const reduced = (a: number, b: number): readonly [number, number] => {

@@ -1,5 +1,5 @@
 export type { Piece, RecipeId, Reel, TakenTrack } from './model';
-export { nameFromLabel, safeFileName, safeFolderPath } from './names';
+export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
 export { proposeReels, takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 export { estimateReel, type ReelEstimate } from './estimate';
 export { coverageOf, type Coverage } from './coverage';

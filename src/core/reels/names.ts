@@ -1,3 +1,5 @@
+import type { Reading } from '../reading';
+
 /** What file systems can hold as one name: 255 bytes, less what the application adds at the end. */
 const MAX_NAME_BYTES = 200;
 /** Names that some systems keep for devices, whatever the extension. */
@@ -50,6 +52,12 @@ export function safeFolderPath(text: string): string {
     .slice(0, MAX_FOLDER_DEPTH)
     .map(safeFileName)
     .join('/');
+}
+
+/** The disc's own name for itself where its library card has one, in English if it is there; else its label as words. */
+export function nameOfDisc(reading: Pick<Reading, 'label' | 'names'>): string {
+  const own = reading.names.find((n) => n.language === 'en') ?? reading.names[0];
+  return own?.name.replace(INVISIBLE, '').trim() || nameFromLabel(reading.label);
 }
 
 /** A label such as THE_LAMP-ROOM as words. Short ones without a lower-case letter are capitalised. */

@@ -1,6 +1,6 @@
 import type { AudioTrack, Reading, SubtitleTrack, Title } from '../reading';
 import type { Findings } from '../findings';
-import { nameFromLabel } from './names';
+import { nameOfDisc } from './names';
 import type { Reel, TakenTrack } from './model';
 
 const COMMENTARY = new Set<string | null>(['commentary', 'alternative commentary', 'large commentary', "children's commentary"]);
@@ -49,7 +49,7 @@ export function wholeTitleReel(title: Title, name: string): Reel {
 
 /** Reels for what the findings call the disc's matter: the main title, or every episode of a series. */
 export function proposeReels(reading: Reading, findings: Findings): Reel[] {
-  const name = nameFromLabel(reading.label);
+  const name = nameOfDisc(reading);
   const title = (number: number) => reading.titles.find((t) => t.number === number);
   if (findings.kind === 'series') {
     const episodes = findings.titles

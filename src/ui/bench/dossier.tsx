@@ -100,7 +100,7 @@ function ChapterRange({
   disabled: boolean;
 }) {
   const piece = reel.pieces[0];
-  if (!piece || title.chapters.length < 2) return null;
+  if (!piece || (title.chapters.length < 2 && title.angles < 2)) return null;
   const set = (fromChapter: number, toChapter: number) => {
     onChange({ ...reel, pieces: [{ ...piece, fromChapter, toChapter: Math.max(fromChapter, toChapter) }] });
   };
@@ -137,6 +137,25 @@ function ChapterRange({
       <span className="text-second">
         of {title.chapters.length}, {clock(ms)}
       </span>
+      {title.angles > 1 && (
+        <label className="ml-auto flex items-center gap-1.5">
+          Angle
+          <select
+            value={piece.angle}
+            disabled={disabled}
+            onChange={(e) => {
+              onChange({ ...reel, pieces: [{ ...piece, angle: Number(e.target.value) }] });
+            }}
+            className="rounded-[5px] border border-line bg-card px-1 py-px"
+          >
+            {Array.from({ length: title.angles }, (_, i) => (
+              <option key={i} value={i + 1}>
+                {i + 1} of {title.angles}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
     </p>
   );
 }

@@ -15,7 +15,6 @@ import {
   MAX_FOLDER_BYTES,
   SECTOR_BYTES,
   pathParts,
-  sameName,
   type Volume,
   type VolumeEntry,
   type VolumeFile,
@@ -166,9 +165,14 @@ function structuresOf(disc: ByteSource, structures: ByteSource, extents: readonl
   );
 }
 
+/** Entries of files that are kept once read. */
+const MOST_KNOWN = 20_000;
+
 /** Folders of a mounted volume, each read once. */
 class Tree {
   private readonly folders = new Map<string, readonly Child[]>();
+  private readonly names = new WeakMap<readonly Child[], Map<string, Child>>();
+  private readonly known = new Map<string, Entry>();
   constructor(
     private readonly name: string,
     private readonly entries: Entries,
@@ -199,11 +203,30 @@ class Tree {
     );
   }
 
-  read(child: Child): Promise<Entry> {
-    return this.either(
+  async read(child: Child): Promise<Entry> {
+    const key = `${String(child.icb.partition)}/${String(child.icb.block)}`;
+    const known = this.known.get(key);
+    if (known) return known;
+    const entry = await this.either(
       () => this.entries.read(child.icb),
       (mirror) => mirror.read(child),
     );
+    if (this.known.size < MOST_KNOWN) this.known.set(key, entry);
+    return entry;
+  }
+
+  /** Looks a name up without regard to case; a folder with a thousand files is gone through once. */
+  private named(children: readonly Child[], name: string): Child | undefined {
+    let names = this.names.get(children);
+    if (!names) {
+      names = new Map();
+      for (const child of children) {
+        const key = child.name.toUpperCase();
+        if (!names.has(key)) names.set(key, child);
+      }
+      this.names.set(children, names);
+    }
+    return names.get(name.toUpperCase());
   }
 
   private async readFolder(icb: LongAd): Promise<readonly Child[]> {
@@ -225,7 +248,7 @@ class Tree {
     const parts = pathParts(path);
     if (parts.length > MAX_DEPTH) return null;
     for (const name of parts) {
-      const next: Child | undefined = node.folder ? (await this.children(node.icb)).find((c) => sameName(c.name, name)) : undefined;
+      const next: Child | undefined = node.folder ? this.named(await this.children(node.icb), name) : undefined;
       if (!next) return null;
       node = next;
     }
