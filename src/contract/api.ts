@@ -54,9 +54,9 @@ export const ReadingTaskSchema = z.object({
   id,
   source: SourceRefSchema,
   name: z.string(),
-  state: z.enum(['reading', 'done', 'failed', 'cancelled']),
+  state: z.enum(['waiting', 'reading', 'done', 'failed', 'cancelled']),
   progress: z.object({
-    step: z.enum(['opening', 'titleSet', 'playlist', 'clip', 'looking', 'menus']),
+    step: z.enum(['opening', 'titleSet', 'playlist', 'clip', 'looking', 'menus', 'surface']),
     done: z.number(),
     total: z.number(),
   }),
@@ -136,7 +136,11 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
 ]);
 export type EngineEvent = z.infer<typeof EngineEventSchema>;
 
-export const StartReadingSchema = z.object({ source: SourceRefSchema });
+/** `thorough`: everything that titles need is read once, to find damage. It takes as long as reading the disc. */
+export const StartReadingSchema = z.object({ source: SourceRefSchema, thorough: z.boolean().default(false) });
+/** All discs in a folder and the folders below it, but those that are known. */
+export const ScanSchema = z.object({ root: id, except: z.array(inside).max(20_000) });
+export const ScanResultSchema = z.object({ started: z.number() });
 export const InsertSchema = z.object({ disc: id });
 export const BrowseResultSchema = z.object({ root: id, path: inside, entries: z.array(FoundSourceSchema) });
 export type BrowseResult = z.infer<typeof BrowseResultSchema>;

@@ -63,12 +63,12 @@ const title = z.object({
   titleInSet: whole.nullable(),
   playlist: whole.nullable(),
   sample: shortText.nullable(),
-  state: z.enum(['usable', 'scrambled', 'cut short', 'unreadable']),
+  state: z.enum(['usable', 'damaged', 'scrambled', 'cut short', 'unreadable']),
   durationMs: whole,
   sizeBytes: whole,
   angles: whole,
   chapters: z
-    .array(z.object({ number: whole, startMs: whole, durationMs: whole, firstPart: whole }))
+    .array(z.object({ number: whole, startMs: whole, durationMs: whole, firstPart: whole, damaged: z.boolean() }))
     .max(1000)
     .readonly(),
   parts: z
@@ -132,6 +132,10 @@ export const ReadingSchema = z.preprocess(
     titles: z.array(title).max(MOST_TITLES).readonly(),
     segments: z.array(segment).max(100_000).readonly(),
     loose: z.array(loose).max(10_000).readonly(),
+    damage: z
+      .array(z.object({ content: shortText, firstSector: whole, lastSector: whole, cause: z.enum(['missing', 'unreadable']) }))
+      .max(10_000)
+      .readonly(),
     routes: z
       .array(z.object({ title: whole, by: z.enum(['play', 'button', 'index']), menus: whole, button: whole, selected: z.boolean() }))
       .max(4000)
@@ -193,6 +197,7 @@ const evidence = z.object({
     'very short',
     'protected',
     'cut short',
+    'damaged',
     'unreadable',
   ]),
   points: z.number(),

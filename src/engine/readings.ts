@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { findRoles, type Findings } from '@/core/findings';
-import { readDisc, type Reading } from '@/core/reading';
+import { readDisc, scanForDamage, withDamage, type Reading } from '@/core/reading';
 import { toProblem, WorkError, type JobSource, type ReadingTask, type SourceRef } from '@/contract';
 import { openVolume } from '@/node/open-volume';
 import type { Drives } from './drives';
@@ -9,15 +9,21 @@ import type { Hub } from './hub';
 interface Task {
   state: ReadingTask;
   readonly controller: AbortController;
+  readonly thorough: boolean;
+  readonly place: JobSource;
   reading: Reading | null;
   findings: Findings | null;
 }
 
-const KEPT_TASKS = 200;
+const KEPT_TASKS = 300;
+/** Image files read at a time: a shelf of hundreds is gone through in the background. Drives are read beside them. */
+const LANES = 2;
 
 /** Readings under way and lately done. The catalogue is the browser's; this only keeps what a page may still ask for. */
 export class Readings {
   private readonly tasks = new Map<string, Task>();
+  private readonly waiting: Task[] = [];
+  private running = 0;
 
   constructor(
     private readonly resolve: (ref: SourceRef) => Promise<JobSource>,
@@ -29,11 +35,10 @@ export class Readings {
     return [...this.tasks.values()].map((t) => t.state);
   }
 
-  async start(ref: SourceRef): Promise<ReadingTask> {
+  async start(ref: SourceRef, thorough = false): Promise<ReadingTask> {
     const source = await this.resolve(ref);
-    const running = [...this.tasks.values()].find(
-      (t) => t.state.state === 'reading' && JSON.stringify(t.state.source) === JSON.stringify(ref),
-    );
+    const isOpen = (t: Task) => t.state.state === 'reading' || t.state.state === 'waiting';
+    const running = [...this.tasks.values()].find((t) => isOpen(t) && JSON.stringify(t.state.source) === JSON.stringify(ref));
     if (running) return running.state;
     const id = randomUUID();
     const task: Task = {
@@ -41,21 +46,38 @@ export class Readings {
         id,
         source: ref,
         name: source.label,
-        state: 'reading',
+        state: 'waiting',
         progress: { step: 'opening', done: 0, total: 0 },
         problem: null,
         fingerprint: null,
       },
       controller: new AbortController(),
+      thorough,
+      place: source,
       reading: null,
       findings: null,
     };
     this.tasks.set(id, task);
-    for (const old of this.tasks.keys())
-      if (this.tasks.size > KEPT_TASKS && this.tasks.get(old)?.state.state !== 'reading') this.tasks.delete(old);
+    for (const old of this.tasks.keys()) if (this.tasks.size > KEPT_TASKS && !isOpen(this.tasks.get(old) ?? task)) this.tasks.delete(old);
+    this.waiting.push(task);
     this.update(task, {});
-    void this.run(task, source);
+    this.next();
     return task.state;
+  }
+
+  /** Starts what there is a lane for; a drive is its own. */
+  private next(): void {
+    for (const task of [...this.waiting]) {
+      const isDrive = task.place.kind === 'drive';
+      if (!isDrive && this.running >= LANES) continue;
+      this.waiting.splice(this.waiting.indexOf(task), 1);
+      if (!isDrive) this.running++;
+      this.update(task, { state: 'reading' });
+      void this.run(task, task.place).finally(() => {
+        if (!isDrive) this.running--;
+        this.next();
+      });
+    }
   }
 
   private update(task: Task, change: Partial<ReadingTask>): void {
@@ -75,6 +97,16 @@ export class Readings {
             this.update(task, { progress });
           },
         });
+        if (task.thorough) {
+          const damage = await scanForDamage(task.reading, (content) => opened.content(content), {
+            signal: task.controller.signal,
+            onProgress: (done, total) => {
+              const progress = { step: 'surface' as const, done: Math.round(done / 1e6), total: Math.round(total / 1e6) };
+              if (progress.done !== task.state.progress.done || task.state.progress.step !== 'surface') this.update(task, { progress });
+            },
+          });
+          task.reading = withDamage(task.reading, damage);
+        }
       } finally {
         await opened.close();
       }
@@ -100,6 +132,11 @@ export class Readings {
   }
 
   cancel(id: string): void {
-    this.find(id).controller.abort();
+    const task = this.find(id);
+    const at = this.waiting.indexOf(task);
+    if (at >= 0) {
+      this.waiting.splice(at, 1);
+      this.update(task, { state: 'cancelled' });
+    } else task.controller.abort();
   }
 }

@@ -5,6 +5,8 @@ import type { EngineConfig } from './config';
 
 const IMAGE = /\.(iso|img|udf)$/i;
 const MAX_ENTRIES = 5000;
+/** Levels of folders that are gone through for discs. */
+const MAX_DEPTH = 5;
 
 /**
  * A path inside a configured folder. Links are followed and must end inside as well; nothing from the browser is taken on trust.
@@ -56,6 +58,19 @@ export class Roots {
         found.push({ root: id, path: relative, name: entry.name, kind: 'image', sizeBytes: info.size });
     }
     return found.sort((a, b) => a.name.localeCompare(b.name));
+  }
+
+  /** All discs in a place and in the folders below it. */
+  async discsBelow(id: string): Promise<FoundSource[]> {
+    const discs: FoundSource[] = [];
+    const folders: { path: string; depth: number }[] = [{ path: '', depth: 0 }];
+    for (let next = folders.shift(); next && discs.length < MAX_ENTRIES; next = folders.shift()) {
+      for (const found of await this.browse(id, next.path)) {
+        if (found.kind !== 'folder') discs.push(found);
+        else if (next.depth < MAX_DEPTH) folders.push({ path: found.path, depth: next.depth + 1 });
+      }
+    }
+    return discs;
   }
 
   async states(): Promise<{ id: string; name: string; available: boolean; found: FoundSource[] }[]> {

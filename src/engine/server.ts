@@ -11,6 +11,7 @@ import {
   type JobSource,
   type RouteName,
   type SourceRef,
+  type ScanSchema,
   type StartReadingSchema,
   type SubmitJob,
 } from '@/contract';
@@ -111,7 +112,14 @@ async function answer(
       return { root, path, entries: await roots.browse(root, path) };
     }
     case 'startReading':
-      return readings.start((body as z.infer<typeof StartReadingSchema>).source);
+      return readings.start((body as z.infer<typeof StartReadingSchema>).source, (body as z.infer<typeof StartReadingSchema>).thorough);
+    case 'scan': {
+      const { root, except } = body as z.infer<typeof ScanSchema>;
+      const known = new Set(except);
+      const found = (await roots.discsBelow(root)).filter((s) => !known.has(s.path));
+      for (const { path } of found) await readings.start({ kind: 'place', root, path });
+      return { started: found.length };
+    }
     case 'reading':
       return readings.result(id);
     case 'cancelReading':

@@ -77,6 +77,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
     javaMenus: false,
     segments,
     loose: [],
+    damage: [],
     routes,
     remarks: [],
     titles: titles.map((sketch, i): Title => {
@@ -99,6 +100,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
           startMs: starts[n] ?? 0,
           durationMs: (n + 1 < count ? (starts[n + 1] ?? total) : total) - (starts[n] ?? 0),
           firstPart: n,
+          damaged: false,
         })),
         parts: own.map((s) => ({ segment: s.id, angle: null, companion: null })),
         video: {
@@ -133,13 +135,14 @@ export const offers = (title: number, button = 1, selected = false): TitleRoute 
 export function asVersion2(reading: Reading): Record<string, unknown> {
   const without = (item: object, ...keys: string[]) => Object.fromEntries(Object.entries(item).filter(([k]) => !keys.includes(k)));
   return {
-    ...without(reading, 'contents', 'names', 'javaMenus'),
+    ...without(reading, 'contents', 'names', 'javaMenus', 'damage'),
     version: 2,
     titleSets: reading.contents,
     segments: reading.segments.map((s) => without(s, 'kind', 'content')),
     loose: reading.loose.map((l) => ({ ...without(l, 'content'), titleSet: Number(l.content.slice(4)) })),
     titles: reading.titles.map((t) => ({
       ...without(t, 'playlist', 'sample'),
+      chapters: t.chapters.map((c) => without(c, 'damaged')),
       parts: t.parts.map((p) => without(p, 'companion')),
       audio: t.audio.map((a) => without(a, 'coreOf')),
       video: without(t.video, 'stream', 'interlaced', 'profile', 'bitDepth', 'dynamicRange', 'secondView'),

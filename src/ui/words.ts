@@ -1,7 +1,7 @@
 import type { Evidence, Findings, Role, TitleFinding } from '@/core/findings';
 import type { AudioTrack, Reading, Remark, SubtitleTrack, Title } from '@/core/reading';
 import type { JobState, ReadingTask, Sidecar, Stage } from '@/contract';
-import { clock, list, numbers, plural } from './format';
+import { bytes, clock, list, numbers, plural } from './format';
 
 /** The core gives data; here they become words. */
 
@@ -97,6 +97,8 @@ export function evidenceText(e: Evidence): string {
       return 'a few seconds only';
     case 'protected':
       return 'its packets carry scrambling flags; nothing of it is taken';
+    case 'damaged':
+      return `${plural(e.value ?? 0, 'chapter')} of it ${e.value === 1 ? 'is' : 'are'} damaged; the others can be taken`;
     case 'cut short':
       return 'its last sectors are not in this source';
     case 'unreadable':
@@ -223,7 +225,9 @@ export const RECIPE_NOTE = { master: 'Matroska, the disc’s own streams', acces
 
 export function readingText(task: ReadingTask): string {
   const { step, done, total } = task.progress;
+  if (task.state === 'waiting') return 'waits for its turn';
   if (task.state !== 'reading') return task.state;
+  if (step === 'surface') return `checking every sector: ${bytes(done * 1e6)} of ${bytes(total * 1e6)}`;
   if (step === 'opening') return 'opening the disc';
   if (step === 'titleSet') return `title set ${String(done + 1)} of ${String(total)}`;
   if (step === 'playlist') return `playlist ${String(done + 1)} of ${String(total)}`;

@@ -11,6 +11,7 @@ import {
 } from '../streams';
 import { AccessUnitFramer, type CompanionUnits } from './access-unit-framer';
 import { AudioFramer } from './audio-framer';
+import { isDamage } from './damage';
 import type { Lane } from './lanes';
 import type { PlannedPiece, PlannedSegment } from './plan';
 import { PgsFramer } from './pgs-framer';
@@ -233,7 +234,11 @@ export class ClipWalk implements Walk, TransportReceiver {
     const source = await this.around.openContent(last.content);
     const reader = new ChunkReader(source, last.endPacket, Math.min(size, last.endPacket + TAIL_PACKETS));
     while (!passed()) {
-      const chunk = await reader.next();
+      // What lies behind the cut may be damaged: then picture and sound end where they do.
+      const chunk = await reader.next().catch((error: unknown) => {
+        if (isDamage(error)) return null;
+        throw error;
+      });
       if (!chunk) break;
       this.demux.feed(chunk, 0, chunk.byteLength);
       this.settle(false);

@@ -13,6 +13,7 @@ import {
 } from '../streams';
 import { SECTOR_BYTES } from '../volume';
 import { AudioFramer } from './audio-framer';
+import { isDamage } from './damage';
 import type { Lane } from './lanes';
 import type { PlannedPiece, PlannedSegment } from './plan';
 import { SubpictureFramer } from './subpicture-framer';
@@ -90,7 +91,11 @@ export class DvdWalk implements Walk, PesReceiver {
     this.soundOnly = true;
     for (const { framer } of this.around.lanes) if (framer instanceof AudioFramer) framer.process(false);
     const passed = () => this.around.lanes.every(({ framer }) => !(framer instanceof AudioFramer) || framer.hasPassed(endTicks));
-    if (!passed() && !following.clockRestarts) yield* this.readSegment(following, TAIL_SECTORS, passed);
+    try {
+      if (!passed() && !following.clockRestarts) yield* this.readSegment(following, TAIL_SECTORS, passed);
+    } catch (error) {
+      if (!isDamage(error)) throw error; // what lies behind the cut may be damaged: then the sound ends where it does
+    }
     this.soundOnly = false;
   }
 

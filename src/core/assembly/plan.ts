@@ -32,13 +32,15 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
   if (!title) throw wrong(`The disc has no title ${String(piece.title)}`);
   if (title.state === 'scrambled')
     throw new DiscError('scrambled', { source: reading.label, byteOffset: 0 }, `Title ${String(title.number)} is copy protected`);
-  if (title.state !== 'usable') throw wrong(`Title ${String(title.number)} can not be taken whole: ${title.state}`);
+  if (title.state !== 'usable' && title.state !== 'damaged') throw wrong(`Title ${String(title.number)} can not be taken: ${title.state}`);
   const { fromChapter, toChapter } = piece;
   if (fromChapter < 1 || toChapter < fromChapter || toChapter > title.chapters.length) {
     throw wrong(
       `Title ${String(title.number)} has chapters 1 to ${String(title.chapters.length)}, not ${String(fromChapter)} to ${String(toChapter)}`,
     );
   }
+  const hurt = title.chapters.slice(fromChapter - 1, toChapter).find((c) => c.damaged);
+  if (hurt) throw wrong(`Chapter ${String(hurt.number)} of title ${String(title.number)} is damaged: take the chapters before or after it`);
   if (piece.angle < 1 || piece.angle > title.angles) throw wrong(`Title ${String(title.number)} has no angle ${String(piece.angle)}`);
   const byId = new Map(reading.segments.map((s) => [s.id, s]));
   const chapterAt = new Map(title.chapters.map((c) => [c.firstPart, c.number]));

@@ -18,6 +18,12 @@ function isMenuLoop(title: Title, reading: Reading, segments: ReadonlyMap<string
   return byMenuOnly || still;
 }
 
+/** At least in part. */
+const canBeTaken = (title: Title) => title.state === 'usable' || title.state === 'damaged';
+
+const hurt = (title: Title): Evidence[] =>
+  title.state === 'damaged' ? [evidence('damaged', 0, [], title.chapters.filter((c) => c.damaged).length)] : [];
+
 const tracksOf = (title: Title) =>
   JSON.stringify([
     title.video.secondView !== null,
@@ -49,7 +55,7 @@ function findCuts(main: Title, others: readonly Title[], segments: ReadonlyMap<s
  */
 export function findRoles(reading: Reading): Findings {
   const segments = new Map(reading.segments.map((s) => [s.id, s]));
-  const usable = reading.titles.filter((t) => t.state === 'usable');
+  const usable = reading.titles.filter(canBeTaken);
   const relations = relate(usable);
   const single = usable.filter((t) => !relations.duplicateOf.has(t.number) && t.durationMs >= SHORT_MS);
   const menus = new Set(single.filter((t) => isMenuLoop(t, reading, segments)).map((t) => t.number));
@@ -64,9 +70,9 @@ export function findRoles(reading: Reading): Findings {
     .map((title) => ({ title, points: total(scored.get(title.number) ?? []) }))
     .sort((a, b) => b.points - a.points || a.title.number - b.title.number);
   const top = ranked[0];
-  const best = top?.title.state === 'usable' ? top : undefined;
+  const best = top && canBeTaken(top.title) ? top : undefined;
   const playAll = best ? relations.playAlls.get(best.title.number) : undefined;
-  const loners = candidates.filter((t) => t.state === 'usable' && !relations.playAlls.has(t.number) && !relations.insideOf.has(t.number));
+  const loners = candidates.filter((t) => canBeTaken(t) && !relations.playAlls.has(t.number) && !relations.insideOf.has(t.number));
   const rows = playAll && isSeries(playAll) ? playAll : playAll || !best ? [] : likeTitles(loners);
   const episodes = best && (playAll || rows.includes(best.title)) ? rows : [];
   const isEpisode = new Set(episodes);
@@ -74,7 +80,7 @@ export function findRoles(reading: Reading): Findings {
   const cuts = main
     ? findCuts(
         main,
-        candidates.filter((t) => t !== main && t.state === 'usable' && !relations.insideOf.has(t.number)),
+        candidates.filter((t) => t !== main && canBeTaken(t) && !relations.insideOf.has(t.number)),
         segments,
       )
     : new Map<number, Cut>();
@@ -90,12 +96,15 @@ export function findRoles(reading: Reading): Findings {
       role,
       confidence,
       score: points,
-      evidence: [...first, ...shown(own)],
+      evidence: [...first, ...hurt(title), ...shown(own)],
       differences: [],
       divisions: [],
       ...more,
     });
-    if (title.state !== 'usable') return make('unusable', 1, [evidence(title.state === 'scrambled' ? 'protected' : title.state)]);
+    if (!canBeTaken(title))
+      return make('unusable', 1, [
+        evidence(title.state === 'scrambled' ? 'protected' : title.state === 'cut short' ? 'cut short' : 'unreadable'),
+      ]);
     const twin = relations.duplicateOf.get(title.number);
     if (twin !== undefined) {
       const other = byNumber.get(twin);
@@ -148,7 +157,7 @@ export function findRoles(reading: Reading): Findings {
   return {
     mainTitle: best?.title.number ?? null,
     outOfReach: top && !best ? top.title.number : null,
-    kind: !candidates.some((t) => t.state === 'usable') ? 'nothing usable' : episodes.length > 0 ? 'series' : 'film',
+    kind: !candidates.some(canBeTaken) ? 'nothing usable' : episodes.length > 0 ? 'series' : 'film',
     titles: findings,
   };
 }

@@ -1,4 +1,4 @@
-import type { LooseStretch, Reading } from '../reading';
+import { damagedSegments, type LooseStretch, type Reading } from '../reading';
 import type { Findings } from './model';
 
 /** A stretch of a lane. Positions are shares of the axis, 0 to 1. */
@@ -39,6 +39,7 @@ const REPEATING = new Set(['play-all', 'duplicate', 'version', 'decoy']);
 export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 'time'): DiscMap {
   const segments = new Map(reading.segments.map((s) => [s.id, s]));
   const roles = new Map(findings.titles.map((f) => [f.title, f.role]));
+  const damaged = damagedSegments(reading);
   const owners = new Map<string, number>();
   const users = new Map<string, number>();
   // The main title names its material before its other cuts do, and those before what only repeats.
@@ -80,7 +81,12 @@ export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 
       if (axis === 'time' && !counts) continue;
       const content = contents.get(owners.get(part.segment) ?? -1) ?? 0;
       const before = blocks[blocks.length - 1];
-      if (before && before.content === content && Math.abs(before.to - from) < 1e-9)
+      if (
+        before &&
+        before.content === content &&
+        Math.abs(before.to - from) < 1e-9 &&
+        damaged.has(part.segment) === damaged.has(before.segments[0] ?? '')
+      )
         blocks[blocks.length - 1] = { ...before, to, segments: [...before.segments, part.segment] };
       else blocks.push({ from, to, content, shared: (users.get(part.segment) ?? 0) > 1, segments: [part.segment] });
     }

@@ -46,6 +46,7 @@ export type EvidenceKind =
   | 'very short'
   | 'protected'
   | 'cut short'
+  | 'damaged'
   | 'unreadable';
 
 export interface Evidence {

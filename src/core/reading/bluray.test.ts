@@ -197,8 +197,8 @@ describe('a Blu-ray that is not as it should be', () => {
     truncateSync(clip('00002'), 1_000_000);
     const reading = await read(copy);
     expect(reading.titles.map((t) => [t.playlist, t.state]).slice(0, 4)).toEqual([
-      [1, 'cut short'],
-      [2, 'cut short'],
+      [1, 'damaged'],
+      [2, 'damaged'],
       [3, 'scrambled'],
       [4, 'usable'],
     ]);

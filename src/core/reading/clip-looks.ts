@@ -1,6 +1,7 @@
 import { DiscError, type ByteSource } from '../bytes';
 import type { ClipInfo } from '../bluray';
 import { SOURCE_PACKET, lookAtTransport } from '../streams';
+import { reachOf } from './reach';
 import { probeClip, type ClipProbe } from './probe-transport';
 
 /** First look at a clip's headers, and how far one goes where a stream has not shown itself yet. */
@@ -82,26 +83,8 @@ export class ClipLooks {
     const known = this.ends.get(clip);
     if (known !== undefined) return known;
     const file = this.files.get(clip);
-    let reach = file?.sizeBytes ?? 0;
-    if (file && file.sizeBytes > 0) {
-      const tail = new Uint8Array(1);
-      const got = await file.read(file.sizeBytes - 1, tail).catch(() => 1); // unreadable is not the same as not there
-      if (got < 1) reach = await endOf(file);
-    }
+    const reach = file ? await reachOf(file) : 0;
     this.ends.set(clip, reach);
     return reach;
   }
-}
-
-/** Where a source really ends, by halving. */
-async function endOf(file: ByteSource): Promise<number> {
-  let low = 0;
-  let high = file.sizeBytes;
-  const byte = new Uint8Array(1);
-  while (low < high) {
-    const middle = Math.floor((low + high) / 2);
-    if ((await file.read(middle, byte).catch(() => 1)) === 1) low = middle + 1;
-    else high = middle;
-  }
-  return low;
 }

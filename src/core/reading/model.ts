@@ -49,6 +49,8 @@ export interface Chapter {
   readonly durationMs: number;
   /** Index into the title's `parts` of its first part. */
   readonly firstPart: number;
+  /** Something in it is missing or can not be read. */
+  readonly damaged: boolean;
 }
 
 export type VideoCodec = 'MPEG-1' | 'MPEG-2' | 'H.264' | 'HEVC' | 'VC-1';
@@ -127,7 +129,18 @@ export interface SubtitleTrack {
   readonly drawnFor: '4:3' | 'wide' | 'letterbox' | 'pan and scan';
 }
 
-export type TitleState = 'usable' | 'scrambled' | 'cut short' | 'unreadable';
+/** `damaged`: some chapters can be had whole; `cut short`: none can. */
+export type TitleState = 'usable' | 'damaged' | 'scrambled' | 'cut short' | 'unreadable';
+
+/** Content that can not be read. */
+export interface DamageStretch {
+  readonly content: string;
+  /** Sectors from the start of that content; the last is included. */
+  readonly firstSector: number;
+  readonly lastSector: number;
+  /** Not in the image at all, or there and not readable. */
+  readonly cause: 'missing' | 'unreadable';
+}
 
 /** One step of a title: a segment, and the angle it belongs to (null outside an angle block). */
 export interface TitlePart {
@@ -227,6 +240,8 @@ export interface Reading {
   readonly titles: readonly Title[];
   readonly segments: readonly Segment[];
   readonly loose: readonly LooseStretch[];
+  /** Found while reading; all of it only after a scan on request. */
+  readonly damage: readonly DamageStretch[];
   readonly routes: readonly TitleRoute[];
   readonly remarks: readonly Remark[];
 }
@@ -257,12 +272,14 @@ function fromVersion2(reading: Plain): Plain {
     contents: titleSets,
     names: [],
     javaMenus: false,
+    damage: [],
     segments: each(reading['segments'], (s) => ({ ...s, ...named(s), kind: 'cell' })),
     loose: each(reading['loose'], named),
     titles: each(reading['titles'], (t) => ({
       ...t,
       playlist: null,
       sample: null,
+      chapters: each(t['chapters'], (c) => ({ ...c, damaged: t['state'] === 'cut short' })),
       parts: each(t['parts'], (p) => ({ ...p, companion: null })),
       audio: each(t['audio'], (a) => ({ ...a, coreOf: null })),
       video: isPlain(t['video'])

@@ -1,6 +1,6 @@
-/** What the reading is doing. `done` of `total` title sets, playlists, clips or titles. */
+/** What the reading is doing. `done` of `total` title sets, playlists, clips or titles; of the surface, megabytes. */
 export interface ReadingProgress {
-  readonly step: 'opening' | 'titleSet' | 'playlist' | 'clip' | 'looking' | 'menus';
+  readonly step: 'opening' | 'titleSet' | 'playlist' | 'clip' | 'looking' | 'menus' | 'surface';
   readonly done: number;
   readonly total: number;
 }

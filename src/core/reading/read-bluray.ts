@@ -21,12 +21,14 @@ import { CutList, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './
 import { blurayAudio, bluraySubtitle, blurayVideo, languageTag } from './bluray-tracks';
 import { routesToPlaylists } from './bluray-routes';
 import { ClipLooks } from './clip-looks';
+import { withDamage } from './damage';
 import { fingerprint } from './fingerprint';
 import { gapsBetween } from './loose';
 import {
   READING_VERSION,
   type Chapter,
   type ClipSegment,
+  type DamageStretch,
   type LooseStretch,
   type Reading,
   type Remark,
@@ -141,7 +143,7 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
   const samples = await sampleTitles(titles, segments, (clip) => Promise.resolve(looks.file(clip)));
   const routes = index ? routesToPlaylists(index, objects, new Map(titles.map((t) => [t.playlist ?? -1, t.number]))) : null;
   for (const { code, detail } of volume.remarks) note(remarks, code, 'warning', detail);
-  return {
+  const reading: Reading = {
     version: READING_VERSION,
     kind: (index?.version ?? 0) >= ULTRA_HD_VERSION ? 'Ultra HD Blu-ray' : 'Blu-ray',
     label: volume.label,
@@ -154,9 +156,19 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     titles: titles.map((t) => ({ ...t, sample: samples.get(t.number) ?? null })),
     segments: [...segments.values()],
     loose: looseStretches(clips, [...segments.values()], titles),
+    damage: [],
     routes: routes?.routes ?? [],
     remarks,
   };
+  const missing: DamageStretch[] = [];
+  for (const content of new Set([...segments.values()].map((s) => s.content))) {
+    const own = [...segments.values()].filter((s) => s.content === content);
+    const firstSector = Math.floor((await looks.reachableBytes(content)) / SECTOR_BYTES);
+    const lastSector = Math.max(...own.map((s) => s.lastSector));
+    const short = own.some((s) => s.endPacket * SOURCE_PACKET_BYTES > (firstSector + 1) * SECTOR_BYTES);
+    if (short) missing.push({ content, firstSector, lastSector, cause: 'missing' });
+  }
+  return withDamage(reading, missing);
 }
 
 async function playlistNames(volume: Volume, folder: string, remarks: Remark[]): Promise<string[]> {
@@ -304,6 +316,7 @@ function chaptersOf(
     startMs: start.ms,
     durationMs: (found[i + 1]?.ms ?? endMs) - start.ms,
     firstPart: start.part,
+    damaged: false,
   }));
 }
 
@@ -328,7 +341,7 @@ async function stateOf(
     if (segment.endPacket * SOURCE_PACKET_BYTES > reach) {
       const detail = `Title ${String(number)} goes on to packet ${String(segment.endPacket)} of clip ${segment.content}, which ends at byte ${String(reach)}`;
       note(remarks, 'beyond-end', 'fault', detail, number);
-      return 'cut short';
+      break; // what is missing is put in at the end, for all titles at once
     }
   }
   return 'usable';

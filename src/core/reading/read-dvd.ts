@@ -17,6 +17,7 @@ import {
   READING_VERSION,
   titleSetName,
   type CellSegment,
+  type DamageStretch,
   type Chapter,
   type LooseStretch,
   type Reading,
@@ -25,10 +26,12 @@ import {
   type TitlePart,
   type TitleState,
 } from './model';
+import { withDamage } from './damage';
 import { fingerprint } from './fingerprint';
 import { findLoose } from './loose';
 import type { ReadOptions } from './progress';
 import { probeStreams, type StreamProbe } from './probe';
+import { reachOf } from './reach';
 import { sampleTitles } from './samples';
 import { readWithBackup, type Copies } from './structures';
 import { dvdFileName, findVideoFolder, openInFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';
@@ -134,7 +137,7 @@ export async function readDvd(volume: Volume, options: ReadOptions = {}): Promis
   }
   const samples = await sampleTitles(titles, segments, (name) => Promise.resolve(sets.get(Number(name.slice(4)))?.content?.source ?? null));
   const routes = findRoutes(manager, new Map([...sets].map(([n, s]) => [n, s.set])), buttons);
-  return {
+  const reading: Reading = {
     version: READING_VERSION,
     kind: 'DVD-Video',
     label: volume.label,
@@ -147,9 +150,23 @@ export async function readDvd(volume: Volume, options: ReadOptions = {}): Promis
     titles: titles.map((t) => ({ ...t, sample: samples.get(t.number) ?? null })),
     segments: [...segments.values()],
     loose,
+    damage: [],
     routes,
     remarks,
   };
+  return withDamage(reading, await missingSectors(segments, sets));
+}
+
+/** What titles need beyond the end of their contents. */
+async function missingSectors(segments: ReadonlyMap<string, CellSegment>, sets: ReadonlyMap<number, ReadSet>): Promise<DamageStretch[]> {
+  const missing: DamageStretch[] = [];
+  for (const [number, { content }] of sets) {
+    const lastSector = Math.max(-1, ...[...segments.values()].filter((s) => s.titleSet === number).map((s) => s.lastSector));
+    if (!content || lastSector < 0) continue;
+    const firstSector = Math.floor((await reachOf(content.source)) / SECTOR_BYTES);
+    if (firstSector <= lastSector) missing.push({ content: titleSetName(number), firstSector, lastSector, cause: 'missing' });
+  }
+  return missing;
 }
 
 const copiesOf = (folder: string, titleSet: number): Copies => ({
@@ -334,6 +351,7 @@ function readChapters(
     startMs: start.ms,
     durationMs: (starts[i + 1]?.ms ?? endMs) - start.ms,
     firstPart: start.part,
+    damaged: false,
   }));
 }
 
@@ -362,9 +380,8 @@ async function stateOf(
       title,
       detail: `Title ${String(title)} goes on to sector ${String(lastSector)} of its title set, the content ends before it`,
     });
-    return 'cut short';
   }
-  return 'usable';
+  return 'usable'; // what is missing is put in at the end, for all titles at once
 }
 
 /** Reads the button commands of every menu chain out of the first navigation packs of its cells. */

@@ -274,6 +274,7 @@ describe('discs that are hurt', () => {
       truncateSync(file('VTS_02_1.VOB'), 2048 * 700);
     });
     expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'cut short']);
+    expect(reading.damage).toMatchObject([{ content: 'VTS_02', firstSector: 700, cause: 'missing' }]);
     expect(codes(reading)).toEqual(['beyond-end']);
     expect(reading.titles[1]?.chapters).toHaveLength(3);
     expect(findRoles(reading).titles[1]).toMatchObject({ role: 'unusable' });
@@ -283,7 +284,9 @@ describe('discs that are hurt', () => {
     const data = readFileSync(QUAY);
     const reading = await readDisc(await openImage(memorySource('QUAY.iso', data.subarray(0, 4_000_000))));
     expect(codes(reading)).toEqual(expect.arrayContaining(['image-cut-short', 'beyond-end']));
-    expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'cut short']);
+    expect(reading.titles.map((t) => t.state)).toEqual(['usable', 'damaged']);
+    expect(reading.titles[1]?.chapters.map((c) => c.damaged)).toEqual([false, true, true]);
+    expect(reading.damage).toMatchObject([{ content: 'VTS_02', cause: 'missing' }]);
   });
 
   test('a title set without its content can still be described', async () => {

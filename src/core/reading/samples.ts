@@ -14,7 +14,7 @@ const CLIP_PACKETS = 32;
 
 /** Titles that might be the same: of equal length to a tenth of a second, equal size to a hundredth, and no segment in common. */
 function lookAlikes(titles: readonly Title[]): Title[] {
-  const usable = titles.filter((t) => t.state === 'usable' && t.durationMs >= LEAST_MS);
+  const usable = titles.filter((t) => (t.state === 'usable' || t.state === 'damaged') && t.durationMs >= LEAST_MS);
   const apart = (a: Title, b: Title) => {
     const own = new Set(a.parts.map((p) => p.segment));
     return !b.parts.some((p) => own.has(p.segment));

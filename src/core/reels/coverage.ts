@@ -1,4 +1,4 @@
-import { partsOfAngle, type Reading } from '../reading';
+import { damagedSegments, partsOfAngle, type Reading } from '../reading';
 import type { Piece } from './model';
 
 /** What has become of a disc's material. Each segment counts once, however many titles share it. */
@@ -34,7 +34,9 @@ function segmentsOfPiece(reading: Reading, piece: Piece): string[] {
 export function coverageOf(reading: Reading, kept: readonly Piece[], planned: readonly Piece[]): Coverage {
   const keptIds = new Set(kept.flatMap((p) => segmentsOfPiece(reading, p)));
   const plannedIds = new Set(planned.flatMap((p) => segmentsOfPiece(reading, p)));
-  const usable = new Set(reading.titles.filter((t) => t.state === 'usable').flatMap((t) => t.parts.map((p) => p.segment)));
+  const damaged = damagedSegments(reading);
+  const takeable = reading.titles.filter((t) => t.state === 'usable' || t.state === 'damaged');
+  const usable = new Set(takeable.flatMap((t) => t.parts.map((p) => p.segment)).filter((id) => !damaged.has(id)));
   const used = new Set(reading.titles.flatMap((t) => t.parts.map((p) => p.segment)));
   const sums: Record<Kind, { ms: number; bytes: number }> = {
     kept: { ms: 0, bytes: 0 },

@@ -35,13 +35,24 @@ export function takeSubtitle(track: SubtitleTrack): TakenTrack {
   };
 }
 
-/** A reel that takes a title whole: all its tracks, since what is not taken may be lost. */
+/** The longest run of chapters that can be had whole: all of them, unless the disc is damaged. */
+function wholeChapters(title: Title): { fromChapter: number; toChapter: number } {
+  let best = { fromChapter: 1, toChapter: title.chapters.length, ms: -1 };
+  let run = { fromChapter: 1, toChapter: 0, ms: 0 };
+  for (const { number, durationMs, damaged } of title.chapters) {
+    run = damaged ? { fromChapter: number + 1, toChapter: number, ms: 0 } : { ...run, toChapter: number, ms: run.ms + durationMs };
+    if (!damaged && run.ms > best.ms) best = run;
+  }
+  return { fromChapter: best.fromChapter, toChapter: best.toChapter };
+}
+
+/** A reel that takes a title whole, as far as the disc has it: all its tracks, since what is not taken may be lost. */
 export function wholeTitleReel(title: Title, name: string): Reel {
   return {
     name,
-    pieces: [{ title: title.number, angle: 1, fromChapter: 1, toChapter: title.chapters.length }],
+    pieces: [{ title: title.number, angle: 1, ...wholeChapters(title) }],
     audio: title.audio.filter((t) => t.codec !== 'unknown').map((track, i) => takeAudio(track, i === 0)),
-    subtitles: title.subtitles.map(takeSubtitle),
+    subtitles: title.subtitles.filter((t) => t.codec !== 'text').map(takeSubtitle),
     chapterNames: [],
     recipes: ['master'],
   };

@@ -48,7 +48,7 @@ export function BenchPage({ discId }: { discId: string }) {
     [draft],
   );
   const take = useCallback(() => {
-    if (!disc || !title || title.state !== 'usable') return;
+    if (!disc || !title || (title.state !== 'usable' && title.state !== 'damaged')) return;
     const id = crypto.randomUUID();
     const isMatter = disc.findings.mainTitle === title.number && disc.findings.kind === 'film';
     const name = isMatter ? disc.name : `${disc.name} - title ${String(title.number)}`;

@@ -2,7 +2,7 @@
 
 import { useMemo, useState, type KeyboardEvent } from 'react';
 import { layoutMap, type DiscMap as Layout, type MapBlock, type Role } from '@/core/findings';
-import type { Title } from '@/core/reading';
+import { damagedSegments, type Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, plural } from '../format';
 import { Panel } from '../parts/controls';
@@ -96,6 +96,7 @@ export function DiscMap({
       (g) => g.titles.length > 0,
     );
   }, [reading, findings]);
+  const damaged = useMemo(() => damagedSegments(reading), [reading]);
   const lanes = useMemo(() => new Map(map.lanes.map((l) => [l.title, l])), [map]);
   const isOpen = (group: (typeof groups)[number]) => !group.folded || unfolded || group.titles.length <= FEW;
   const order = groups.filter(isOpen).flatMap((g) => g.titles.map((t) => t.number));
@@ -162,6 +163,7 @@ export function DiscMap({
                 lane={lanes.get(title.number)}
                 selected={title.number === selected}
                 taken={taken.has(title.number)}
+                damaged={damaged}
                 tabbable={title.number === (selected ?? order[0])}
                 onSelect={onSelect}
               />
@@ -214,17 +216,20 @@ const percent = (share: number) => `${(share * 100).toFixed(3)}%`;
 function Block({
   block,
   usable,
+  damaged,
   repeats,
   letter,
   facts,
 }: {
   block: MapBlock;
   usable: boolean;
+  damaged: boolean;
   repeats: boolean;
   letter: boolean;
   facts: string;
 }) {
-  const look = !usable ? 'hatch border border-current text-damaged' : repeats ? 'text-ink' : `text-on-hue ${hueOf(block.content)}`;
+  const look =
+    !usable || damaged ? 'hatch border border-current text-damaged' : repeats ? 'text-ink' : `text-on-hue ${hueOf(block.content)}`;
   return (
     <div
       title={facts}
@@ -232,7 +237,7 @@ function Block({
       style={{
         left: percent(block.from),
         width: `max(5px, calc(${percent(block.to - block.from)} - 1px))`,
-        ...(usable && repeats ? { backgroundColor: paleHue(block.content) } : {}),
+        ...(usable && repeats && !damaged ? { backgroundColor: paleHue(block.content) } : {}),
       }}
     >
       {letter ? letterOf(block.content) : ''}
@@ -246,6 +251,7 @@ function Lane({
   lane,
   selected,
   taken,
+  damaged,
   tabbable,
   onSelect,
 }: {
@@ -254,6 +260,8 @@ function Lane({
   lane: ReturnType<typeof layoutMap>['lanes'][number] | undefined;
   selected: boolean;
   taken: boolean;
+  /** Segments that can not be read whole. */
+  damaged: ReadonlyMap<string, unknown>;
   tabbable: boolean;
   onSelect: (title: number) => void;
 }) {
@@ -287,7 +295,8 @@ function Lane({
           <Block
             key={block.segments[0]}
             block={block}
-            usable={title.state === 'usable'}
+            usable={title.state === 'usable' || title.state === 'damaged'}
+            damaged={block.segments.some((id) => damaged.has(id))}
             repeats={finding !== undefined && REPEATS.has(finding.role)}
             letter={shift && block.shared}
             facts={`${clock(title.durationMs)}, ${plural(block.segments.length, 'segment')}${block.shared ? ', shared with another title' : ''}`}

@@ -5,7 +5,7 @@ import { Check } from 'lucide-react';
 import type { ReactNode } from 'react';
 import type { TitleFinding } from '@/core/findings';
 import { takeAudio, takeSubtitle, type Reel } from '@/core/reels';
-import type { Title } from '@/core/reading';
+import { damagedTimes, type Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, languageName, numbers, plural } from '../format';
 import { Button, Key, Panel, StateText } from '../parts/controls';
@@ -241,7 +241,8 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
   const reel = draft?.reel ?? null;
   const locked = draft?.jobId !== null && draft !== null;
   const remarks = disc.reading.remarks.filter((r) => r.title === title.number);
-  const usable = title.state === 'usable';
+  const damage = damagedTimes(title, disc.reading);
+  const usable = title.state === 'usable' || title.state === 'damaged';
   return (
     <Panel
       label={`Title ${String(title.number)}`}
@@ -270,6 +271,13 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
               .
             </p>
             <Differences finding={finding} />
+            {damage.map((d) => (
+              <p key={d.fromMs} className="pt-1">
+                <StateText state="damaged">
+                  {clock(d.fromMs)} to {clock(d.toMs)}: {d.cause === 'missing' ? 'not in this source' : 'can not be read'}
+                </StateText>
+              </p>
+            ))}
             {remarks.map((r) => (
               <p key={r.code + r.detail} className="pt-1">
                 <StateText state={r.severity === 'fault' ? 'damaged' : 'eyes'}>{remarkText(r)}</StateText>

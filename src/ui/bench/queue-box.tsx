@@ -9,6 +9,7 @@ import { useState } from 'react';
 import { bytes, plural } from '../format';
 import { Button, Key } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
+import { ReadingProgress } from '../shelf/trays';
 
 /** Where a disc can be read now: drives that hold something, and places that are there. */
 function readableSources(disc: DiscRecord, engine: EngineState | null) {
@@ -16,6 +17,27 @@ function readableSources(disc: DiscRecord, engine: EngineState | null) {
     if (ref.kind === 'place') return engine?.roots.some((r) => r.id === ref.root && r.available) ?? true;
     return engine?.drives.some((d) => d.id === ref.drive && d.state !== 'empty') ?? true;
   });
+}
+
+/** Reads the whole source once, on request, to find what can not be read before a night is spent on it. */
+function DamageCheck({ source, engine }: { source: SourceRef; engine: EngineState | null }) {
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const task = engine?.readings.filter((t) => JSON.stringify(t.source) === JSON.stringify(source)).at(-1);
+  if (task && (task.state === 'reading' || task.state === 'waiting')) return <ReadingProgress task={task} />;
+  const start = () => {
+    setProblem(null);
+    call('startReading', { body: { source, thorough: true } }).catch((error: unknown) => {
+      setProblem(problemOf(error));
+    });
+  };
+  return (
+    <div className="pl-[52px]">
+      <button type="button" onClick={start} className="text-accent underline-offset-2 hover:underline">
+        Check every sector for damage
+      </button>
+      {problem && <ProblemNote problem={problem} />}
+    </div>
+  );
 }
 
 /** The one main action of the Bench: what it will take, where it goes, and go. */
@@ -84,6 +106,7 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
           ))}
         </select>
       </label>
+      {source && <DamageCheck source={source.ref} engine={engine} />}
       <label className="grid grid-cols-[44px_minmax(0,1fr)] items-center gap-x-2">
         <span>to</span>
         <select

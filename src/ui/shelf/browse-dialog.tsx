@@ -27,7 +27,7 @@ export function BrowseDialog({ root, onClose }: { root: string; onClose: () => v
   }, [root, path, run]);
   const read = (inside: string) =>
     void run(async () => {
-      await call('startReading', { body: { source: { kind: 'place', root, path: inside } } });
+      await call('startReading', { body: { source: { kind: 'place', root, path: inside }, thorough: false } });
       onClose();
     });
   const parent = path.split('/').slice(0, -1).join('/');

@@ -5,7 +5,7 @@ import { Select } from 'radix-ui';
 import { use, useState } from 'react';
 import type { DriveState, EngineState, FoundSource, ReadingTask, SourceRef } from '@/contract';
 import { call } from '@/store/api';
-import { bytes } from '../format';
+import { bytes, plural } from '../format';
 import { Bar, Button, Panel, StateText } from '../parts/controls';
 import { Nonce } from '../parts/nonce';
 import { ProblemNote } from '../parts/problem-note';
@@ -15,7 +15,8 @@ import { BrowseDialog } from './browse-dialog';
 
 const sameRef = (a: SourceRef, b: SourceRef) => JSON.stringify(a) === JSON.stringify(b);
 const lastTask = (tasks: readonly ReadingTask[], ref: SourceRef) => tasks.filter((t) => sameRef(t.source, ref)).at(-1);
-const startReading = (source: SourceRef) => call('startReading', { body: { source } });
+const isOpen = (task: ReadingTask) => task.state === 'reading' || task.state === 'waiting';
+const startReading = (source: SourceRef) => call('startReading', { body: { source, thorough: false } });
 
 /** A reading under way: what it is doing, and the way to stop it. */
 export function ReadingProgress({ task }: { task: ReadingTask }) {
@@ -61,7 +62,7 @@ function DriveRow({ drive, tasks }: { drive: DriveState; tasks: readonly Reading
   const action = useAction();
   const ref: SourceRef = { kind: 'drive', drive: drive.id };
   const task = lastTask(tasks, ref);
-  const reading = task?.state === 'reading' ? task : null;
+  const reading = task && isOpen(task) ? task : null;
   // Laying a disc in starts its reading: that is what it was laid in for.
   const insert = (disc: string) =>
     void action.run(async () => {
@@ -117,7 +118,7 @@ function SourceRow({ source, tasks, known }: { source: FoundSource; tasks: reado
   const action = useAction();
   const ref: SourceRef = { kind: 'place', root: source.root, path: source.path };
   const task = lastTask(tasks, ref);
-  const reading = task?.state === 'reading' ? task : null;
+  const reading = task && isOpen(task) ? task : null;
   return (
     <li className="border-b border-faint px-3 py-1.5 last:border-0">
       <div className="flex items-center gap-2">
@@ -146,6 +147,51 @@ function SourceRow({ source, tasks, known }: { source: FoundSource; tasks: reado
       {task?.state === 'cancelled' && <p className="text-second">Reading was cancelled.</p>}
       {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
     </li>
+  );
+}
+
+/** Reads all discs of a place that are not on the shelf yet, one after the other, in the background. */
+function ScanBar({ root, engine, known }: { root: EngineState['roots'][number]; engine: EngineState; known: ReadonlySet<string> }) {
+  const action = useAction();
+  const [none, setNone] = useState(false);
+  const own = engine.readings.filter((t) => t.source.kind === 'place' && t.source.root === root.id);
+  const open = own.filter(isOpen);
+  const prefix = `{"kind":"place","root":"${root.id}","path":`;
+  const except = [...known].filter((k) => k.startsWith(prefix)).map((k) => (JSON.parse(k) as { path: string }).path);
+  if (open.length > 1)
+    return (
+      <div className="border-b border-faint px-3 py-2">
+        <div className="mb-1 flex items-center justify-between text-second">
+          <span>{plural(open.length, 'disc')} to read</span>
+          <Button
+            tone="quiet"
+            className="-my-1"
+            onClick={() => {
+              for (const task of [...open].reverse()) void call('cancelReading', { id: task.id });
+            }}
+          >
+            Stop
+          </Button>
+        </div>
+        <Bar value={(own.length - open.length) / own.length} label={`Reading all of ${root.name}`} />
+      </div>
+    );
+  return (
+    <div className="flex items-center gap-2 border-b border-faint px-3 py-1.5">
+      <Button
+        disabled={action.busy}
+        onClick={() =>
+          void action.run(async () => {
+            const { started } = await call('scan', { body: { root: root.id, except } });
+            setNone(started === 0);
+          })
+        }
+      >
+        Read all that are new
+      </Button>
+      <span className="text-second">{none ? 'nothing new' : 'also in the folders below'}</span>
+      {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
+    </div>
   );
 }
 
@@ -181,6 +227,7 @@ export function Trays({ engine, knownSources }: { engine: EngineState; knownSour
             </Button>
           }
         >
+          {root.available && <ScanBar root={root} engine={engine} known={knownSources} />}
           {root.available ? (
             <ul>
               {root.found

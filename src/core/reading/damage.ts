@@ -1,0 +1,139 @@
+import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
+import { SECTOR_BYTES } from '../volume';
+import type { DamageStretch, Reading, Segment, Title } from './model';
+
+const overlaps = (segment: Segment, stretch: DamageStretch) =>
+  segment.content === stretch.content && segment.firstSector <= stretch.lastSector && segment.lastSector >= stretch.firstSector;
+
+/** Segments that stand wholly or partly in damage, by id. */
+export function damagedSegments(reading: Pick<Reading, 'segments' | 'damage'>): ReadonlyMap<string, DamageStretch> {
+  const found = new Map<string, DamageStretch>();
+  if (reading.damage.length === 0) return found;
+  for (const segment of reading.segments) {
+    const stretch = reading.damage.find((d) => overlaps(segment, d));
+    if (stretch) found.set(segment.id, stretch);
+  }
+  return found;
+}
+
+/** A stretch of a title's playing time that can not be had whole. */
+export interface DamagedTime {
+  readonly fromMs: number;
+  readonly toMs: number;
+  readonly cause: DamageStretch['cause'];
+}
+
+/** Where damage lies in a title's playing time, to within a segment; stretches that touch are one. */
+export function damagedTimes(title: Title, reading: Pick<Reading, 'segments' | 'damage'>): DamagedTime[] {
+  const damaged = damagedSegments(reading);
+  const segments = new Map(reading.segments.map((s) => [s.id, s]));
+  const times: DamagedTime[] = [];
+  let ms = 0;
+  for (const part of title.parts) {
+    if (part.angle !== null && part.angle !== 1) continue;
+    const end = ms + (segments.get(part.segment)?.durationMs ?? 0);
+    const stretch = damaged.get(part.segment);
+    const last = times[times.length - 1];
+    if (stretch && last?.toMs === ms && last.cause === stretch.cause) times[times.length - 1] = { ...last, toMs: end };
+    else if (stretch) times.push({ fromMs: ms, toMs: end, cause: stretch.cause });
+    ms = end;
+  }
+  return times;
+}
+
+/**
+ * Puts damage into a reading: which chapters it touches, and which titles can still be taken in part.
+ * What is protected or could not be opened stays so.
+ */
+export function withDamage(reading: Reading, damage: readonly DamageStretch[]): Reading {
+  const damaged = damagedSegments({ segments: reading.segments, damage });
+  const titles = reading.titles.map((title): Title => {
+    if (title.state === 'scrambled' || title.state === 'unreadable') return title;
+    const chapters = title.chapters.map((chapter, i) => {
+      const end = title.chapters[i + 1]?.firstPart ?? title.parts.length;
+      return { ...chapter, damaged: title.parts.slice(chapter.firstPart, end).some((p) => damaged.has(p.segment)) };
+    });
+    const hurt = chapters.some((c) => c.damaged);
+    return { ...title, chapters, state: !hurt ? 'usable' : chapters.every((c) => c.damaged) ? 'cut short' : 'damaged' };
+  });
+  return { ...reading, titles, damage };
+}
+
+const CHUNK_SECTORS = 512;
+/** Places of one disc that are looked at sector by sector; a disc with more has nothing to gain from exactness. */
+const MOST_SEARCHED = 64;
+
+/**
+ * Reads everything that titles need once, on request, and notes what can not be read. Takes as long as reading the disc.
+ * @returns the stretches, joined where they touch; those already known as missing are kept.
+ * @throws DiscError `cancelled`.
+ */
+export async function scanForDamage(
+  reading: Reading,
+  open: (content: string) => Promise<ByteSource>,
+  options: { readonly signal?: AbortSignal; readonly onProgress?: (doneBytes: number, totalBytes: number) => void } = {},
+): Promise<DamageStretch[]> {
+  const missing = reading.damage.filter((d) => d.cause === 'missing');
+  const found: DamageStretch[] = [...missing];
+  const contents = new Map<string, { first: number; last: number }>();
+  for (const s of reading.segments) {
+    const run = contents.get(s.content) ?? { first: s.firstSector, last: s.lastSector };
+    contents.set(s.content, { first: Math.min(run.first, s.firstSector), last: Math.max(run.last, s.lastSector) });
+  }
+  const total = [...contents.values()].reduce((sum, r) => sum + r.last - r.first + 1, 0) * SECTOR_BYTES;
+  let done = 0;
+  let searched = 0;
+  const buffer = new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES);
+  for (const [content, run] of contents) {
+    const source = await open(content);
+    const end = Math.min(run.last + 1, ...missing.filter((d) => d.content === content).map((d) => d.firstSector));
+    const reads = async (sector: number, sectors: number) => {
+      try {
+        await source.read(sector * SECTOR_BYTES, buffer.subarray(0, sectors * SECTOR_BYTES));
+        return true;
+      } catch (error) {
+        if (!(error instanceof DiscError) || error.code !== 'read-failed') throw error;
+        return false;
+      }
+    };
+    const note = (firstSector: number, lastSector: number) => {
+      const last = found[found.length - 1];
+      if (last?.content === content && last.cause === 'unreadable' && last.lastSector + 1 >= firstSector)
+        found[found.length - 1] = { ...last, lastSector };
+      else found.push({ content, firstSector, lastSector, cause: 'unreadable' });
+    };
+    for (let sector = run.first; sector < end; sector += CHUNK_SECTORS) {
+      throwIfCancelled(options.signal, reading.label);
+      const sectors = Math.min(CHUNK_SECTORS, end - sector);
+      if (!(await reads(sector, sectors))) {
+        if (searched++ < MOST_SEARCHED) await search(sector, sectors, reads, note, options.signal, reading.label);
+        else note(sector, sector + sectors - 1);
+      }
+      done += sectors * SECTOR_BYTES;
+      options.onProgress?.(done, total);
+    }
+  }
+  return found;
+}
+
+/** Halves an unreadable run until single sectors are told apart. */
+async function search(
+  sector: number,
+  sectors: number,
+  reads: (sector: number, sectors: number) => Promise<boolean>,
+  note: (first: number, last: number) => void,
+  signal: AbortSignal | undefined,
+  name: string,
+): Promise<void> {
+  throwIfCancelled(signal, name);
+  if (sectors === 1) {
+    note(sector, sector);
+    return;
+  }
+  const half = sectors >> 1;
+  for (const [from, count] of [
+    [sector, half],
+    [sector + half, sectors - half],
+  ] as const)
+    if (!(await reads(from, count))) await search(from, count, reads, note, signal, name);
+}
