@@ -8,6 +8,7 @@ const ENTRIES = {
   vault: 'src/runner/command.ts',
   demo: 'demo/main.ts',
   bench: 'demo/bench.ts',
+  fuzz: 'demo/fuzz.ts',
 };
 
 export async function bundle(names = Object.keys(ENTRIES), quiet = true) {

@@ -26,5 +26,6 @@ step('lint', 'eslint/bin/eslint.js', ['.']);
 step('format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']);
 step('arrows between the rooms', 'dependency-cruiser/bin/dependency-cruise.mjs', ['src', '--config', '.dependency-cruiser.mjs']);
 step('unit tests', 'jest/bin/jest.js', ['--silent']);
+must(process.execPath, ['scripts/fuzz.mjs', '10000']);
 step('browser tests', '@playwright/test/cli.js', ['test']);
 console.log(`\nall passed in ${Math.round((Date.now() - started) / 1000)} s`);

@@ -131,7 +131,7 @@ function audioArguments(audio: ClipAudio, index: number): string[] {
 /** A tone that has another loudness in each channel, so that channels that change places are noticed. */
 function soundSource(audio: ClipAudio, seconds: number): string {
   const layout = { 2: 'stereo', 6: '5.1', 8: '7.1' }[audio.channels];
-  const gains = Array.from({ length: audio.channels }, (_, c) => `c${String(c)}=${String((0.95 - 0.1 * c).toFixed(2))}*c0`);
+  const gains = Array.from({ length: audio.channels }, (_, c) => `c${String(c)}=${(0.95 - 0.1 * c).toFixed(2)}*c0`);
   return `sine=f=${String(audio.tone)}:b=8:r=48000:d=${String(seconds)},pan=${layout}|${gains.join('|')}`;
 }
 
