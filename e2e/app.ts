@@ -1,5 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { test as base, expect, type Page } from '@playwright/test';
@@ -23,6 +23,8 @@ function writeConfig(folder: string): string {
   for (const name of ['QUAY.iso', 'LOCKS.iso']) writeFileSync(path.join(images, name), readFileSync(path.join(DISCS, name)));
   writeFileSync(path.join(images, 'BROKEN.iso'), Buffer.alloc(500_000, 7));
   mkdirSync(path.join(images, 'Shelf 2', 'Not a disc'), { recursive: true });
+  // Blu-rays stand one folder below: only who goes through the whole shelf finds them.
+  for (const name of ['HAVEN', 'TWIN.iso']) cpSync(path.join(DISCS, name), path.join(images, 'Shelf 2', name), { recursive: true });
   const disc = (id: string, label: string, change: object) => {
     const file = path.join(folder, `${id}.json`);
     writeFileSync(
@@ -42,7 +44,11 @@ function writeConfig(folder: string): string {
         {
           id: 'tray-1',
           name: 'Tray 1',
-          discs: [disc('slow', 'The quay, slowly', { bytesPerSecond: 1.6e6 }), disc('sleepy', 'The quay, asleep', { spinUpMs: 60_000 })],
+          discs: [
+            disc('slow', 'The quay, slowly', { bytesPerSecond: 1.6e6 }),
+            disc('sleepy', 'The quay, asleep', { spinUpMs: 60_000 }),
+            disc('scratched', 'The quay, scratched', { scratches: [{ sector: 2600, sectors: 3 }] }),
+          ],
         },
       ],
     }),
