@@ -173,4 +173,36 @@ export const TWIN: BlurayPlan = {
   indexed: [0, 1],
 };
 
-export const PROVING_BLURAYS: readonly BlurayPlan[] = [HAVEN, TWIN];
+/** Longer than three minutes: libbluray leaves out what is shorter. */
+export const WATCH: BlurayPlan = {
+  id: 'watch',
+  label: 'WATCH',
+  titles: { eng: 'The Watch' },
+  asFolder: true,
+  clips: [100, 90].map((seconds, i): ClipPlan => ({
+    ...small,
+    name: `0003${String(i + 1)}`,
+    title: `Watch ${String(i + 1)}`,
+    seed: 5 + i,
+    seconds,
+    clock: 600 + 100 * i,
+    video: 'h264',
+    audio: [{ codec: 'ac3', channels: 2, language: 'eng', tone: 240 + i }],
+  })),
+  playlists: [
+    {
+      number: 1,
+      items: [{ clips: ['00031'] }, { clips: ['00032'], connection: 5 }],
+      chapters: [
+        [0, 0],
+        [1, 0],
+      ],
+    },
+  ],
+  objects: [[command.playPlaylist(1)]],
+  firstPlay: 0,
+  topMenu: null,
+  indexed: [0],
+};
+
+export const PROVING_BLURAYS: readonly BlurayPlan[] = [HAVEN, TWIN, WATCH];

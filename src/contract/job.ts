@@ -132,6 +132,7 @@ export const MasterPromiseSchema = z.object({
         left: z.array(z.object({ reason: z.string(), bytes: whole, frames: whole })).readonly(),
         seenBytes: whole,
         irregularities: whole,
+        forcedAtMs: z.array(whole).max(500).readonly().default([]),
       }),
     )
     .readonly(),

@@ -20,6 +20,7 @@ const video = z.object({
   interlaced: z.boolean().nullable(),
   profile: shortText.nullable(),
   bitDepth: whole.max(16),
+  closedCaptions: z.boolean(),
   dynamicRange: z.enum(['standard', 'HDR10', 'Dolby Vision']),
   secondView: z.object({ stream: whole, baseIsRight: z.boolean() }).nullable(),
   from: z.enum(['stream', 'tables']),

@@ -84,6 +84,10 @@ export async function makeMaster(context: StageContext): Promise<{ promise: Mast
       context.note(
         `track ${String(i + 1)} (${track.codecId}): ${String(left.bytes)} bytes in ${String(left.frames)} places left out: ${left.reason}`,
       );
+    if (track.forcedAtMs.length > 0)
+      context.note(
+        `track ${String(i + 1)} (${track.codecId}): ${String(track.forcedAtMs.length)} of ${String(track.packets)} subtitles are forced, the first at ${String(Math.round((track.forcedAtMs[0] ?? 0) / 1000))} s`,
+      );
     if (track.irregularities)
       context.note(`track ${String(i + 1)} (${track.codecId}): the disc's time stamps jump at ${String(track.irregularities)} places`);
   }

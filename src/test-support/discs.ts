@@ -17,6 +17,7 @@ export const QUAY = path.join(PROVING, 'QUAY.iso');
 /** Blu-ray discs by our own author, over streams by FFmpeg's encoders and multiplexer. */
 export const HAVEN = path.join(PROVING, 'HAVEN');
 export const TWIN = path.join(PROVING, 'TWIN.iso');
+export const WATCH = path.join(PROVING, 'WATCH');
 export const LOCKS = path.join(PROVING, 'LOCKS.iso');
 
 const folders: string[] = [];

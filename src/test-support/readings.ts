@@ -115,6 +115,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
           interlaced: null,
           profile: null,
           bitDepth: 8,
+          closedCaptions: false,
           dynamicRange: 'standard',
           secondView: null,
           from: 'stream',
@@ -145,7 +146,7 @@ export function asVersion2(reading: Reading): Record<string, unknown> {
       chapters: t.chapters.map((c) => without(c, 'damaged')),
       parts: t.parts.map((p) => without(p, 'companion')),
       audio: t.audio.map((a) => without(a, 'coreOf')),
-      video: without(t.video, 'stream', 'interlaced', 'profile', 'bitDepth', 'dynamicRange', 'secondView'),
+      video: without(t.video, 'stream', 'interlaced', 'profile', 'bitDepth', 'closedCaptions', 'dynamicRange', 'secondView'),
     })),
   };
 }

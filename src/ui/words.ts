@@ -193,7 +193,11 @@ export function videoText(title: Title): string {
   const [n = 0, d = 1] = v.frameRate.split('/').map(Number);
   const rate = (n / d).toFixed(d === 1001 && n === 24000 ? 3 : 2).replace(/\.00$/, '');
   const how = [v.standard, v.interlaced && v.standard === null ? 'interlaced' : null, rate].filter((w) => w !== null).join(' ');
-  const more = [v.dynamicRange === 'standard' ? null : v.dynamicRange, v.secondView ? 'two views' : null].filter((w) => w !== null);
+  const more = [
+    v.dynamicRange === 'standard' ? null : v.dynamicRange,
+    v.secondView ? 'two views' : null,
+    v.closedCaptions ? 'closed captions' : null,
+  ].filter((w) => w !== null);
   return [
     `${v.codec}${v.profile === null ? '' : ` ${v.profile}`}`,
     `${String(v.widthPixels)}×${String(v.heightPixels)}`,

@@ -135,6 +135,12 @@ export class Assembly {
     return 'forcedUnits' in framer ? framer.forcedUnits : 0;
   }
 
+  /** When subtitles of a track are shown even while subtitles are off, in ticks of the output; the first 500. */
+  forcedTicks(track: number): number[] {
+    const { framer } = this.lanes[track] as Lane;
+    return 'forcedTicks' in framer ? framer.forcedTicks.map((ticks) => ticks + (this.leadTicks ?? 0)) : [];
+  }
+
   /**
    * Reads on until packets are ready. @returns false when the reel is at its end and everything was taken.
    * @throws DiscError `read-failed`, `ended-early`, `scrambled`, `cancelled`.

@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
-import { HAVEN, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile, type OpenDisc } from '@/test-support/discs';
+import { HAVEN, TWIN, WATCH, openDisc, temporaryFolder, titleOf, writeMasterFile, type OpenDisc } from '@/test-support/discs';
 import { complaints, decodedFrames, decodedSamples, packetTimes, probed } from '@/test-support/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { memorySource } from '../bytes';
@@ -95,6 +95,7 @@ describe('two clips joined without a seam', () => {
     expect(Math.abs((times[8] ?? 0) - lead - 4004 - 400)).toBeLessThanOrEqual(1);
     expect(made.assembly.forcedUnits(5)).toBe(2);
     expect(made.assembly.forcedUnits(6)).toBe(0);
+    expect(made.promise.tracks[5]?.forcedAtMs.map((ms) => ms - lead)).toEqual([1600, expect.closeTo(4004 + 1600, -1)]);
   });
 
   test('is proven, and FFmpeg has nothing to say against it', async () => {
@@ -145,6 +146,25 @@ test('ten bits with the data of their display; MPEG-2 too', async () => {
   const old = await master(haven, reelOf(haven, 5), 'old');
   expect(decodedFrames(old.file, 'v:0')).toEqual(decodedFrames(clip('00006'), 'v:0'));
   expect([...complaints(deep.file), ...complaints(old.file)]).toEqual([]);
+});
+
+test('another reader of the whole disc, libbluray under FFmpeg, sees the same pictures and as much sound', async () => {
+  const disc = await openDisc(WATCH);
+  const { file } = await master(disc, reelOf(disc, 1), 'watch');
+  await disc.opened.close();
+  const hashes = (input: readonly string[], ...how: readonly string[]) => {
+    const args = ['-v', 'error', ...input, ...how, '-f', 'framemd5', '-'];
+    const { stdout } = spawnSync('ffmpeg', args, { encoding: 'utf8', maxBuffer: 2 ** 28 });
+    return stdout
+      .split('\n')
+      .flatMap((line) => (line === '' || line.startsWith('#') ? [] : [line.slice(line.lastIndexOf(',') + 1).trim()]));
+  };
+  const played = ['-playlist', '1', '-i', `bluray:${WATCH}`];
+  const pictures = hashes(played, '-map', '0:v', '-fps_mode', 'passthrough');
+  expect(pictures.length).toBeGreaterThan(4500);
+  expect(decodedFrames(file, 'v:0')).toEqual(pictures);
+  // It begins one frame of sound later, and a decoder that does so makes other samples of all that follows: counted only.
+  expect(Math.abs(decodedFrames(file, 'a:0').length - hashes(played, '-map', '0:a').length)).toBeLessThanOrEqual(1);
 });
 
 describe('cuts', () => {

@@ -6,6 +6,9 @@ import { Marks, type Timeline } from './timeline';
 /** Nothing in a display set is larger than this together; what is, is not believed. */
 const MOST_SET_BYTES = 4 * 1024 * 1024;
 
+/** Forced events whose times are kept. */
+const MOST_LISTED = 500;
+
 /**
  * Puts display sets of presentation graphics together: from a composition segment to the end segment after it, at the
  * time of the composition. Spec: BD-ROM part 3, graphics streams; RFC 9559 registry S_HDMV/PGS.
@@ -15,6 +18,8 @@ export class PgsFramer {
   readonly queue = new PacketQueue();
   readonly account = new TrackAccount();
   forcedUnits = 0;
+  /** When the first of them are shown, ticks of the output before its lead. */
+  readonly forcedTicks: number[] = [];
   private readonly marks = new Marks();
   /** Where reading goes on, and where the set under way began. */
   private position = 0;
@@ -101,7 +106,7 @@ export class PgsFramer {
       this.account.leave('outside the cut', length);
       return;
     }
-    if (this.setForced) this.forcedUnits++;
+    if (this.setForced && this.forcedUnits++ < MOST_LISTED) this.forcedTicks.push(this.setTicks);
     this.queue.push({
       position,
       length,

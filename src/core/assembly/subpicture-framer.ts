@@ -3,6 +3,9 @@ import { EsBuffer } from './es-buffer';
 import { PacketQueue, TrackAccount } from './packet';
 import { Marks, type Timeline } from './timeline';
 
+/** Forced events whose times are kept. */
+const MOST_LISTED = 500;
+
 /**
  * Puts subpicture units together from their packets. A unit says its own length, starts in a packet of its own, and
  * has its display times in its control sequences.
@@ -12,6 +15,8 @@ export class SubpictureFramer {
   readonly queue = new PacketQueue();
   readonly account = new TrackAccount();
   forcedUnits = 0;
+  /** When the first of them are shown, ticks of the output before its lead. */
+  readonly forcedTicks: number[] = [];
   private readonly marks = new Marks();
   private position = 0;
   private notBefore = Number.NEGATIVE_INFINITY;
@@ -89,7 +94,7 @@ export class SubpictureFramer {
       this.account.leave('outside the cut', length);
       return;
     }
-    if (info.forced) this.forcedUnits++;
+    if (info.forced && this.forcedUnits++ < MOST_LISTED) this.forcedTicks.push(ticks);
     const durationTicks = info.endTicks !== null && info.endTicks > 0 ? info.endTicks : null;
     this.queue.push({ position, length, ticks, durationTicks, orderTicks: ticks, key: true, discardable: false });
   }

@@ -76,6 +76,7 @@ export function blurayVideo(
     interlaced: tables.interlaced,
     profile: seen && seen.profile !== '' ? `${seen.profile} ${seen.level}` : null,
     bitDepth: seen?.bitDepth ?? 8,
+    closedCaptions: false,
     dynamicRange: dolby ? 'Dolby Vision' : hdr ? 'HDR10' : 'standard',
     secondView,
     from: seen ? 'stream' : 'tables',

@@ -78,6 +78,8 @@ export interface VideoTrack {
   /** "High 4.1"; null where it was not looked at. */
   readonly profile: string | null;
   readonly bitDepth: number;
+  /** Line 21 of the picture carries captions, by the disc's tables. */
+  readonly closedCaptions: boolean;
   readonly dynamicRange: 'standard' | 'HDR10' | 'Dolby Vision';
   /** The second view of a stereoscopic title, and whether the first is the right eye's. */
   readonly secondView: { readonly stream: number; readonly baseIsRight: boolean } | null;
@@ -283,7 +285,16 @@ function fromVersion2(reading: Plain): Plain {
       parts: each(t['parts'], (p) => ({ ...p, companion: null })),
       audio: each(t['audio'], (a) => ({ ...a, coreOf: null })),
       video: isPlain(t['video'])
-        ? { ...t['video'], stream: 0xe0, interlaced: null, profile: null, bitDepth: 8, dynamicRange: 'standard', secondView: null }
+        ? {
+            ...t['video'],
+            stream: 0xe0,
+            interlaced: null,
+            profile: null,
+            bitDepth: 8,
+            closedCaptions: false,
+            dynamicRange: 'standard',
+            secondView: null,
+          }
         : t['video'],
     })),
   };

@@ -34,6 +34,7 @@ export function videoTrack(tables: VideoAttributes, probe: StreamProbe | null): 
     return {
       stream: VIDEO_STREAM,
       ...DVD_PICTURE,
+      closedCaptions: tables.closedCaptions,
       codec: seen.mpeg2 ? 'MPEG-2' : 'MPEG-1',
       standard: tables.standard,
       widthPixels: seen.widthPixels,
@@ -48,6 +49,7 @@ export function videoTrack(tables: VideoAttributes, probe: StreamProbe | null): 
   return {
     stream: VIDEO_STREAM,
     ...DVD_PICTURE,
+    closedCaptions: tables.closedCaptions,
     codec: tables.coding,
     standard: tables.standard,
     widthPixels: tables.widthPixels,

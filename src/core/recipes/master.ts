@@ -30,6 +30,8 @@ export interface TrackPromise {
   readonly left: readonly { readonly reason: string; readonly bytes: number; readonly frames: number }[];
   readonly seenBytes: number;
   readonly irregularities: number;
+  /** Subtitles: when events are shown that are forced, milliseconds. */
+  readonly forcedAtMs: readonly number[];
 }
 
 export interface MasterPromise {
@@ -312,5 +314,6 @@ function trackPromise(assembly: Assembly, hashes: TrackHashes, track: AssembledT
     left: [...account.left].map(([reason, sum]) => ({ reason, ...sum })),
     seenBytes: account.seenBytes,
     irregularities: account.irregularityCount,
+    forcedAtMs: assembly.forcedTicks(index).map((ticks) => Math.round(ticks / 27_000)),
   };
 }
