@@ -351,7 +351,13 @@ describe('what the engine is asked', () => {
       expect((await refusal(engine.call('browse', { query: `?root=images&path=${encodeURIComponent(at)}` }))).status).toBe(404);
     }
     expect((await refusal(engine.call('browse', { query: '?root=other&path=' }))).status).toBe(404);
-    expect((await engine.call('browse', { query: '?root=images&path=' })).entries.map((e) => e.name)).toEqual(['LOCKS.iso', 'QUAY.iso']);
+    expect((await engine.call('browse', { query: '?root=images&path=' })).entries.map((e) => e.name)).toEqual([
+      'HAVEN',
+      'LOCKS.iso',
+      'QUAY.iso',
+      'TWIN.iso',
+      'WATCH',
+    ]);
   });
 
   test('requests that are not as agreed get a typed answer', async () => {

@@ -195,7 +195,7 @@ export function videoText(title: Title): string {
   const how = [v.standard, v.interlaced && v.standard === null ? 'interlaced' : null, rate].filter((w) => w !== null).join(' ');
   const more = [
     v.dynamicRange === 'standard' ? null : v.dynamicRange,
-    v.secondView ? 'two views' : null,
+    v.secondView ? `two views, ${v.secondView.baseIsRight ? 'right' : 'left'} eye first` : null,
     v.closedCaptions ? 'closed captions' : null,
   ].filter((w) => w !== null);
   return [

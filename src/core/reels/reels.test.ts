@@ -6,6 +6,7 @@ import {
   estimateReel,
   nameFromLabel,
   proposeReels,
+  readingForReel,
   safeFileName,
   safeFolderPath,
   takeAudio,
@@ -165,4 +166,16 @@ describe('coverage', () => {
         expect(c.kept[unit] + c.planned[unit] + c.open[unit] + c.unusable[unit] + c.unexplained[unit]).toBe(c.total[unit]);
     }
   });
+});
+
+test('a job takes along only what its reel needs of a reading, and makes the same of it', () => {
+  const reading = sketchReading([{ parts: ['a:10', 'b:10'] }, { parts: ['b:10'] }, { parts: ['x:5'] }], [offers(1), offers(3)]);
+  const [first] = proposeReels(reading, findRoles(reading));
+  if (!first) throw new Error('no reel');
+  const small = readingForReel(reading, first);
+  expect(small.titles.map((t) => t.number)).toEqual([1]);
+  expect(small.segments.map((s) => s.id)).toEqual(['a:10', 'b:10']);
+  expect(small.routes.map((r) => r.title)).toEqual([1]);
+  expect(estimateReel(small, first)).toEqual(estimateReel(reading, first));
+  expect(small.fingerprint).toBe(reading.fingerprint);
 });

@@ -1,6 +1,6 @@
 'use client';
 
-import { estimateReel } from '@/core/reels';
+import { estimateReel, readingForReel } from '@/core/reels';
 import type { EngineState, Problem, SourceRef } from '@/contract';
 import { call, problemOf } from '@/store/api';
 import type { DiscRecord } from '@/store/db';
@@ -64,7 +64,7 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
           body: {
             source: source.ref,
             fingerprint: disc.fingerprint,
-            reading: disc.reading,
+            reading: readingForReel(disc.reading, reel),
             reel,
             storage: storage.id,
             folder: draft.record?.folder ?? '',

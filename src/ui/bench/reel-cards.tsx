@@ -3,7 +3,7 @@
 import { X } from 'lucide-react';
 import Link from 'next/link';
 import { useMemo } from 'react';
-import { layoutMap } from '@/core/findings';
+import { layoutMap, type Role } from '@/core/findings';
 import { estimateReel, safeFileName, type RecipeId, type Reel } from '@/core/reels';
 import type { EngineState, JobState } from '@/contract';
 import type { DiscRecord, DraftReel } from '@/store/db';
@@ -12,6 +12,14 @@ import { StateText } from '../parts/controls';
 import { hueOf } from './hues';
 import { JOB, RECIPE, RECIPE_NOTE } from '../words';
 
+/** What is said of a reel that takes the main title's material once more. */
+const SECOND: Partial<Readonly<Record<Role, string>>> = {
+  cut: 'another cut',
+  version: 'same picture',
+  duplicate: 'a duplicate',
+  decoy: 'a decoy',
+  'play-all': 'a play-all',
+};
 const ALL: readonly RecipeId[] = ['master', 'access'];
 
 function RecipeBoxes({ reel, onChange, disabled }: { reel: Reel; onChange: (reel: Reel) => void; disabled: boolean }) {
@@ -90,6 +98,9 @@ function ReelCard({ disc, contents, draft, place, folder, selected, jobs, onSele
   const { reel, jobId } = draft;
   const estimate = estimateReel(disc.reading, reel);
   const locked = jobId !== null;
+  // A second main title may be wanted, but not by mistake.
+  const role = disc.findings.titles.find((f) => f.title === reel.pieces[0]?.title)?.role ?? 'extra';
+  const remark = SECOND[role] ?? null;
   const fileName = [...folder.split('/').filter(Boolean), safeFileName(reel.name)].join(' / ');
   const pieces = reel.pieces.map((p) => {
     const chapters = disc.reading.titles.find((t) => t.number === p.title)?.chapters.length ?? 0;
@@ -140,7 +151,8 @@ function ReelCard({ disc, contents, draft, place, folder, selected, jobs, onSele
         <span className="text-second">recipes</span>
         <RecipeBoxes reel={reel} onChange={onChange} disabled={locked} />
         <span className="text-second">tracks</span>
-        <span className="truncate">
+        <span className={`truncate ${remark ? 'font-medium' : ''}`}>
+          {remark && <StateText state="eyes">{remark}, </StateText>}
           {list([`${String(reel.audio.length)} audio`, `${String(reel.subtitles.length)} subtitle`])}, {clock(estimate.durationMs)}
         </span>
         <span className="text-second">size</span>
