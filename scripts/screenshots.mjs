@@ -52,6 +52,15 @@ try {
   await bench('Sealed Letters', /^Queue/);
   await shot('bench-protected');
   await page.goto(address);
+  await read('LONG_HAUL.iso', 'The Long Haul: Herring Drifters of the Outer Bank');
+  await bench('The Long Haul: Herring Drifters of the Outer Bank', /^Queue/);
+  await page.getByRole('option', { name: /^Title 1,/ }).click();
+  await shot('bench-cuts');
+  await page.goto(address);
+  await read('NIGHT_FERRY.iso', 'Night Ferry');
+  await bench('Night Ferry', /^Queue/);
+  await shot('bench-decoys');
+  await page.goto(address);
   await read('TIDE_TABLES.iso', 'Tide Tables');
   await read('LAMPLIGHTERS.iso', 'Lamplighters');
   await bench('Lamplighters', /^Queue 1 reel/);

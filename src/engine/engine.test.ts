@@ -342,6 +342,63 @@ describe('what breaks', () => {
 });
 
 describe('what the engine is asked', () => {
+  test('all discs below a place are read in the background, two at a time; what is known is passed over', async () => {
+    const known = ['LOCKS.iso', 'WATCH'];
+    expect(await engine.call('scan', { body: { root: 'images', except: known } })).toEqual({ started: 3 });
+    const mine = async () => {
+      const { readings } = await engine.call('state');
+      const all = readings.filter((t) => t.source.kind === 'place' && ['HAVEN', 'QUAY.iso', 'TWIN.iso'].includes(t.source.path));
+      expect(all.filter((t) => t.state === 'reading').length).toBeLessThanOrEqual(2);
+      return all.filter((t) => t.state === 'done').length >= 3 ? all : null;
+    };
+    const done = await engine.until(mine);
+    const haven = done.filter((t) => t.source.kind === 'place' && t.source.path === 'HAVEN').at(-1);
+    const { reading, findings } = await engine.call('reading', { id: haven?.id ?? '' });
+    expect(reading).toMatchObject({ kind: 'Blu-ray', label: 'HAVEN' });
+    expect(findings?.mainTitle).toBe(2);
+    expect((await refusal(engine.call('scan', { body: { root: 'nowhere', except: [] } }))).status).toBe(404);
+  });
+
+  test('every sector is read on request, and a scratch is in the reading', async () => {
+    await insert('scratched');
+    const { id } = await engine.call('startReading', { body: { source: tray, thorough: true } });
+    const steps = new Set<string>();
+    await engine.until(async () => {
+      const task = (await engine.call('state')).readings.find((t) => t.id === id);
+      steps.add(task?.progress.step ?? '');
+      return task?.state === 'done' ? task : null;
+    });
+    const { reading } = await engine.call('reading', { id });
+    expect(reading?.damage).toMatchObject([{ cause: 'unreadable', content: 'VTS_02' }]);
+    const [stretch] = reading?.damage ?? [];
+    expect((stretch?.lastSector ?? 0) - (stretch?.firstSector ?? 0)).toBe(2);
+    expect(reading?.titles.map((t) => t.state)).toEqual(['usable', 'damaged']);
+  });
+
+  test('a Blu-ray’s other cut is made and proven, angles and all tracks, from a folder', async () => {
+    const haven: SourceRef = { kind: 'place', root: 'images', path: 'HAVEN' };
+    const { jobId } = await engine.submit(haven, reel(1, 'Haven cut', ['master', 'access']));
+    const ended = await engine.jobUntil(jobId, over);
+    expect(ended).toMatchObject({ state: 'done' });
+    const sidecar = SidecarSchema.parse(JSON.parse(readFileSync(path.join(engine.library, 'Haven cut.mkv.json'), 'utf8')));
+    expect(sidecar).toMatchObject({ proof: { passed: true, identicalTracks: 7 }, disc: { label: 'HAVEN', kind: 'Blu-ray' } });
+    expect(sidecar.promise.tracks.map((t) => t.codecId)).toEqual([
+      'V_MPEG4/ISO/AVC',
+      'A_TRUEHD',
+      'A_AC3',
+      'A_AC3',
+      'A_PCM/INT/LIT',
+      'S_HDMV/PGS',
+      'S_HDMV/PGS',
+    ]);
+    expect(sidecar.promise.tracks[5]?.forcedAtMs).toHaveLength(2);
+    expect(
+      probed(path.join(engine.library, 'Haven cut.mp4'))
+        .streams.filter((s) => s.codec_type !== 'data')
+        .map((s) => s.codec_name),
+    ).toEqual(['h264', 'aac', 'aac', 'aac', 'aac']);
+  });
+
   test('nothing outside its roots is read, by whatever path', async () => {
     symlinkSync('/etc', path.join(engine.folder, 'link'));
     for (const at of ['../proving', '/etc', '..', 'QUAY.iso/../../../..', 'x\u0000y', '%2e%2e']) {

@@ -91,7 +91,17 @@ export async function makeMaster(context: StageContext): Promise<{ promise: Mast
     if (track.irregularities)
       context.note(`track ${String(i + 1)} (${track.codecId}): the disc's time stamps jump at ${String(track.irregularities)} places`);
   }
+  noteTwins(promise, context.note);
   return { promise, bytes: (await stat(file)).size };
+}
+
+/** Tracks that turned out to be the same sound, byte for byte: the disc's tables may call them by different languages. */
+function noteTwins(promise: MasterPromise, note: (text: string) => void): void {
+  promise.tracks.forEach((track, i) => {
+    const twin = promise.tracks.findIndex((t) => t.kind === 'audio' && t.hash === track.hash && t.bytes > 0);
+    if (track.kind === 'audio' && twin >= 0 && twin < i)
+      note(`track ${String(i + 1)} is the same as track ${String(twin + 1)}, byte for byte`);
+  });
 }
 
 const brief = (proof: Proof) =>
