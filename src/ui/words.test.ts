@@ -1,7 +1,7 @@
 import { findRoles } from '@/core/findings';
 import { offers, plays, sketchReading } from '@/test-support/readings';
 import { bytes, clock, languageName, list, moment, numbers, timeLeft } from './format';
-import { discSentence, evidenceText, remarkText, roleOf } from './words';
+import { audioText, discSentence, evidenceText, kindText, purposeText, readingText, remarkText, roleOf, videoText } from './words';
 
 test.each([
   [0, '0:00'],
@@ -89,4 +89,83 @@ test('every role and every piece of evidence has words of its own', () => {
   ] as const) {
     expect(remarkText({ code, severity: 'fault', title: 2, detail: '' })).toMatch(/\.$/);
   }
+});
+
+describe('what is said of Blu-rays', () => {
+  const cuts = sketchReading(
+    [{ parts: ['a:30', 'b:4', 'c:40'] }, { parts: ['a:30', 'x:6', 'c:40'] }, { parts: ['a:30', 'b:4', 'c:40'], audio: 2 }],
+    [plays(2)],
+  );
+  const findings = findRoles(cuts);
+
+  test('cuts are counted with the film, other tracks are named', () => {
+    expect(discSentence(cuts, findings)).toBe('One film of 1:16:00 in 2 cuts and 1 version with other tracks.');
+    expect(findings.titles.map(roleOf)).toEqual(['another cut of 2, 2:00 shorter', 'main title', '1 with other tracks']);
+    expect(findings.titles[0]?.evidence.slice(0, 2).map(evidenceText)).toEqual([
+      'it shares 92 % of title 2, in the same order',
+      '2:00 shorter than title 2',
+    ]);
+  });
+
+  test.each([
+    [{ kind: 'shuffled', titles: [4] }, 'the parts of title 4 in another order'],
+    [{ kind: 'true order', value: 35 }, 'the true one of 36 that show the same parts'],
+    [{ kind: 'time runs on', value: 100 }, 'time stamps run on at 100 % of its joins'],
+    [{ kind: 'repeats itself', value: 95 }, '95 % of it only repeats what it has shown'],
+    [{ kind: 'damaged', value: 1 }, '1 chapter of it is damaged; the others can be taken'],
+    [{ kind: 'damaged', value: 2 }, '2 chapters of it are damaged; the others can be taken'],
+    [{ kind: 'index lists', value: 3 }, "the disc's list of titles has it, place 3"],
+    [{ kind: 'divides', value: 4 }, 'it seems to be 4 works in a row'],
+    [{ kind: 'menu loop' }, 'only the menus lead to it, without any button'],
+  ] as const)('evidence %j', (evidence, text) => {
+    expect(evidenceText({ points: 0, titles: [], value: null, ...evidence })).toBe(text);
+  });
+
+  test('pictures: kind, size, rate, and what is special about them', () => {
+    const [title] = cuts.titles;
+    if (!title) throw new Error('no title');
+    const say = (video: Partial<typeof title.video>) => videoText({ ...title, video: { ...title.video, ...video } });
+    const film = {
+      codec: 'HEVC',
+      profile: 'Main 10 5.1',
+      widthPixels: 3840,
+      heightPixels: 2160,
+      standard: null,
+      frameRate: '24000/1001',
+    } as const;
+    expect(say({})).toBe('MPEG-2, 720×576, 16:9, PAL 25');
+    expect(say({ ...film, dynamicRange: 'HDR10' })).toBe('HEVC Main 10 5.1, 3840×2160, 16:9, 23.976, HDR10');
+    expect(say({ standard: null, interlaced: true })).toBe('MPEG-2, 720×576, 16:9, interlaced 25');
+    expect(say({ secondView: { stream: 0x1012, baseIsRight: true }, closedCaptions: true })).toContain(
+      'two views, right eye first, closed captions',
+    );
+    expect([kindText(cuts), kindText({ ...cuts, kind: 'Blu-ray' })]).toEqual(['DVD, PAL', 'Blu-ray, 576 lines']);
+  });
+
+  test('sound: the core of a stream is told as that', () => {
+    const [audio] = cuts.titles[0]?.audio ?? [];
+    if (!audio) throw new Error('no audio');
+    expect(purposeText({ ...audio, coreOf: 0x1100 })).toBe('core of the one above');
+    expect(purposeText({ ...audio, purpose: 'commentary' })).toBe('commentary');
+    expect(audioText({ ...audio, codec: 'TrueHD', layout: '7.1', bitRate: null })).toBe('7.1, TrueHD');
+    expect(languageName('zxx')).toBe('no speech');
+  });
+
+  test('a reading under way says how far it is', () => {
+    const at = (step: 'playlist' | 'clip' | 'surface', done: number, total: number) =>
+      readingText({
+        id: 'x',
+        source: { kind: 'drive', drive: 'd' },
+        name: 'n',
+        state: 'reading',
+        progress: { step, done, total },
+        problem: null,
+        fingerprint: null,
+      });
+    expect([at('playlist', 3, 10), at('clip', 0, 4), at('surface', 120, 4700)]).toEqual([
+      'playlist 4 of 10',
+      'clip 1 of 4',
+      'checking every sector: 120 MB of 4.70 GB',
+    ]);
+  });
 });

@@ -1,5 +1,6 @@
 'use client';
 
+import { ScanSearch } from 'lucide-react';
 import { estimateReel, readingForReel } from '@/core/reels';
 import type { EngineState, Problem, SourceRef } from '@/contract';
 import { call, problemOf } from '@/store/api';
@@ -9,7 +10,7 @@ import { useState } from 'react';
 import { bytes, plural } from '../format';
 import { Button, Key } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
-import { ReadingProgress } from '../shelf/trays';
+import { ReadingProgress, isUnderWay } from '../shelf/trays';
 
 /** Where a disc can be read now: drives that hold something, and places that are there. */
 function readableSources(disc: DiscRecord, engine: EngineState | null) {
@@ -20,23 +21,23 @@ function readableSources(disc: DiscRecord, engine: EngineState | null) {
 }
 
 /** Reads the whole source once, on request, to find what can not be read before a night is spent on it. */
-function DamageCheck({ source, engine }: { source: SourceRef; engine: EngineState | null }) {
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const task = engine?.readings.filter((t) => JSON.stringify(t.source) === JSON.stringify(source)).at(-1);
-  if (task && (task.state === 'reading' || task.state === 'waiting')) return <ReadingProgress task={task} />;
+function DamageCheck({ source, onProblem }: { source: SourceRef; onProblem: (problem: Problem | null) => void }) {
   const start = () => {
-    setProblem(null);
+    onProblem(null);
     call('startReading', { body: { source, thorough: true } }).catch((error: unknown) => {
-      setProblem(problemOf(error));
+      onProblem(problemOf(error));
     });
   };
   return (
-    <div className="pl-[52px]">
-      <button type="button" onClick={start} className="text-accent underline-offset-2 hover:underline">
-        Check every sector for damage
-      </button>
-      {problem && <ProblemNote problem={problem} />}
-    </div>
+    <button
+      type="button"
+      aria-label="Check every sector for damage"
+      title="Check every sector for damage"
+      onClick={start}
+      className="rounded-[5px] border border-line bg-card p-1 text-second hover:border-second hover:text-ink"
+    >
+      <ScanSearch size={15} aria-hidden />
+    </button>
   );
 }
 
@@ -47,6 +48,7 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
   const [chosen, setChosen] = useState<string | null>(null);
   const sources = readableSources(disc, engine);
   const source: { ref: SourceRef; name: string } | undefined = sources.find((s) => JSON.stringify(s.ref) === chosen) ?? sources[0];
+  const checking = engine?.readings.filter((t) => JSON.stringify(t.source) === JSON.stringify(source?.ref) && isUnderWay(t)).at(-1);
   const storages = engine?.storages ?? [];
   const storage = storages.find((s) => s.id === draft.record?.storage) ?? storages[0];
   const waiting = (draft.record?.reels ?? []).filter((r) => r.jobId === null);
@@ -88,7 +90,7 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
           }}
         />
       )}
-      <label className="grid grid-cols-[44px_minmax(0,1fr)] items-center gap-x-2">
+      <div className="grid grid-cols-[44px_minmax(0,1fr)_auto] items-center gap-x-2">
         <span>from</span>
         <select
           aria-label="Read from"
@@ -105,8 +107,9 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
             </option>
           ))}
         </select>
-      </label>
-      {source && <DamageCheck source={source.ref} engine={engine} />}
+        {source && <DamageCheck source={source.ref} onProblem={setProblem} />}
+      </div>
+      {checking && <ReadingProgress task={checking} />}
       <label className="grid grid-cols-[44px_minmax(0,1fr)] items-center gap-x-2">
         <span>to</span>
         <select

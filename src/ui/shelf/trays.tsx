@@ -15,7 +15,7 @@ import { BrowseDialog } from './browse-dialog';
 
 const sameRef = (a: SourceRef, b: SourceRef) => JSON.stringify(a) === JSON.stringify(b);
 const lastTask = (tasks: readonly ReadingTask[], ref: SourceRef) => tasks.filter((t) => sameRef(t.source, ref)).at(-1);
-const isOpen = (task: ReadingTask) => task.state === 'reading' || task.state === 'waiting';
+export const isUnderWay = (task: ReadingTask) => task.state === 'reading' || task.state === 'waiting';
 const startReading = (source: SourceRef) => call('startReading', { body: { source, thorough: false } });
 
 /** A reading under way: what it is doing, and the way to stop it. */
@@ -62,7 +62,7 @@ function DriveRow({ drive, tasks }: { drive: DriveState; tasks: readonly Reading
   const action = useAction();
   const ref: SourceRef = { kind: 'drive', drive: drive.id };
   const task = lastTask(tasks, ref);
-  const reading = task && isOpen(task) ? task : null;
+  const reading = task && isUnderWay(task) ? task : null;
   // Laying a disc in starts its reading: that is what it was laid in for.
   const insert = (disc: string) =>
     void action.run(async () => {
@@ -118,7 +118,7 @@ function SourceRow({ source, tasks, known }: { source: FoundSource; tasks: reado
   const action = useAction();
   const ref: SourceRef = { kind: 'place', root: source.root, path: source.path };
   const task = lastTask(tasks, ref);
-  const reading = task && isOpen(task) ? task : null;
+  const reading = task && isUnderWay(task) ? task : null;
   return (
     <li className="border-b border-faint px-3 py-1.5 last:border-0">
       <div className="flex items-center gap-2">
@@ -155,7 +155,7 @@ function ScanBar({ root, engine, known }: { root: EngineState['roots'][number]; 
   const action = useAction();
   const [none, setNone] = useState(false);
   const own = engine.readings.filter((t) => t.source.kind === 'place' && t.source.root === root.id);
-  const open = own.filter(isOpen);
+  const open = own.filter(isUnderWay);
   const prefix = `{"kind":"place","root":"${root.id}","path":`;
   const except = [...known].filter((k) => k.startsWith(prefix)).map((k) => (JSON.parse(k) as { path: string }).path);
   if (open.length > 1)
