@@ -1,5 +1,6 @@
 import type { Reading, Segment, Title } from '../reading';
 import { evidence, firstAngle } from './evidence';
+import { certainty } from './score';
 import { CONTINUOUS_90K, DECOY_GROUP, DECOY_WEIGHTS, OWN_SHARE, REPEATED_PARTS, type Evidence } from './model';
 
 /** Titles that only pretend, and what gives them away. */
@@ -8,6 +9,8 @@ export interface Decoys {
   readonly found: ReadonlyMap<number, readonly Evidence[]>;
   /** Evidence for those that are the true ones of their group. */
   readonly genuine: ReadonlyMap<number, readonly Evidence[]>;
+  /** How sure one is that those are the true ones, 0 to 1. */
+  readonly sure: ReadonlyMap<number, number>;
 }
 
 /**
@@ -52,6 +55,7 @@ const chapterScore = (title: Title, most: number) => (most > 0 ? title.chapters.
 export function findDecoys(titles: readonly Title[], reading: Reading, segments: ReadonlyMap<string, Segment>): Decoys {
   const found = new Map<number, readonly Evidence[]>();
   const genuine = new Map<number, readonly Evidence[]>();
+  const sure = new Map<number, number>();
   const groups = new Map<string, Title[]>();
   for (const title of titles) {
     const parts = firstAngle(title);
@@ -79,6 +83,7 @@ export function findDecoys(titles: readonly Title[], reading: Reading, segments:
       .sort((a, b) => b.points - a.points || a.title.number - b.title.number);
     const best = judged[0];
     if (!best) continue;
+    sure.set(best.title.number, certainty(best.points, judged[1]?.points ?? 0));
     const percent = (share: number) => Math.round(100 * share);
     genuine.set(best.title.number, [
       evidence(
@@ -92,5 +97,5 @@ export function findDecoys(titles: readonly Title[], reading: Reading, segments:
     for (const { title, continuity } of judged.slice(1))
       found.set(title.number, [evidence('shuffled', 0, [best.title.number]), evidence('time jumps', 0, [], percent(1 - continuity))]);
   }
-  return { found, genuine };
+  return { found, genuine, sure };
 }

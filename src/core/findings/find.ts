@@ -109,6 +109,8 @@ export function findRoles(reading: Reading): Findings {
     if (twin !== undefined) {
       const other = byNumber.get(twin);
       const kind = relations.sameContent.has(title.number) ? 'same content' : 'same segments';
+      const pretends = decoys.found.get(twin);
+      if (pretends) return make('decoy', 0.95, [evidence(kind, 0, [twin]), ...pretends]);
       if (other && tracksOf(other) !== tracksOf(title))
         return make('version', 0.9, [evidence(kind, 0, [twin]), evidence('other tracks', 0, [twin])]);
       return make('duplicate', kind === 'same segments' ? 1 : 0.95, [evidence(kind, 0, [twin])]);
@@ -141,7 +143,7 @@ export function findRoles(reading: Reading): Findings {
         ...(decoys.genuine.get(title.number) ?? []),
         ...(divisions.length > 0 ? [evidence('divides', 0, [], divisions.length)] : []),
       ];
-      return make('main', certainty(best?.points ?? 0, rival?.points ?? 0), why, { divisions });
+      return make('main', certainty(best?.points ?? 0, rival?.points ?? 0) * (decoys.sure.get(title.number) ?? 1), why, { divisions });
     }
     const cut = main && cuts.get(title.number);
     if (main && cut) {

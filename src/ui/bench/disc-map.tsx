@@ -1,7 +1,7 @@
 'use client';
 
-import { useMemo, useState, type KeyboardEvent } from 'react';
-import { layoutMap, type DiscMap as Layout, type MapBlock, type Role } from '@/core/findings';
+import { memo, useMemo, useState, type KeyboardEvent } from 'react';
+import { layoutMap, type DiscMap as Layout, type MapBlock, type Role, type TitleFinding } from '@/core/findings';
 import { damagedSegments, type Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, plural } from '../format';
@@ -12,17 +12,16 @@ import { hueOf, letterOf, paleHue } from './hues';
 interface Group {
   readonly name: string;
   readonly roles: readonly Role[];
-  /** Shown only when asked for, where there are more than a few. */
-  readonly folded?: boolean;
+  /** From so many titles on, they are shown only when asked for. */
+  readonly foldedFrom?: number;
 }
-const FEW = 4;
 
 const GROUPS: readonly Group[] = [
   { name: 'Film', roles: ['main', 'cut', 'version'] },
   { name: 'Episodes', roles: ['episode'] },
-  { name: 'Repeats', roles: ['play-all', 'duplicate', 'part'] },
+  { name: 'Repeats', roles: ['play-all', 'duplicate', 'part'], foldedFrom: 13 },
   { name: 'Extras', roles: ['extra'] },
-  { name: 'Decoys', roles: ['decoy'], folded: true },
+  { name: 'Decoys', roles: ['decoy'], foldedFrom: 5 },
   { name: 'The rest', roles: ['menu', 'short', 'unusable'] },
 ];
 const MARKS = 8;
@@ -87,7 +86,7 @@ export function DiscMap({
   reels: readonly DraftReel[];
 }) {
   const [axis, setAxis] = useState<'place' | 'time'>('place');
-  const [unfolded, setUnfolded] = useState(false);
+  const [unfolded, setUnfolded] = useState<readonly string[]>([]);
   const { reading, findings } = disc;
   const map = useMemo(() => layoutMap(reading, findings, axis), [reading, findings, axis]);
   const groups = useMemo(() => {
@@ -97,8 +96,11 @@ export function DiscMap({
     );
   }, [reading, findings]);
   const damaged = useMemo(() => damagedSegments(reading), [reading]);
+  const found = useMemo(() => new Map(findings.titles.map((f) => [f.title, f])), [findings]);
+  const lettered = useMemo(() => findings.titles.some((f) => REPEATS.has(f.role) || f.role === 'cut'), [findings]);
   const lanes = useMemo(() => new Map(map.lanes.map((l) => [l.title, l])), [map]);
-  const isOpen = (group: (typeof groups)[number]) => !group.folded || unfolded || group.titles.length <= FEW;
+  const folds = (group: (typeof groups)[number]) => group.titles.length >= (group.foldedFrom ?? Number.POSITIVE_INFINITY);
+  const isOpen = (group: (typeof groups)[number]) => !folds(group) || unfolded.includes(group.name);
   const order = groups.filter(isOpen).flatMap((g) => g.titles.map((t) => t.number));
   const taken = new Set(reels.flatMap((r) => r.reel.pieces.map((p) => p.title)));
   const onKey = (event: KeyboardEvent) => {
@@ -142,16 +144,16 @@ export function DiscMap({
           <div key={group.name} role="group" aria-label={group.name}>
             <div className="smallcaps flex items-baseline gap-3 border-b border-faint px-3 pt-2 pb-0.5">
               <span aria-hidden>{group.name}</span>
-              {group.folded && group.titles.length > FEW && (
+              {folds(group) && (
                 <button
                   type="button"
-                  aria-expanded={unfolded}
+                  aria-expanded={isOpen(group)}
                   onClick={() => {
-                    setUnfolded(!unfolded);
+                    setUnfolded(isOpen(group) ? unfolded.filter((n) => n !== group.name) : [...unfolded, group.name]);
                   }}
                   className="text-[12px] tracking-normal text-accent normal-case underline-offset-2 hover:underline"
                 >
-                  {unfolded ? 'hide them' : `show all ${String(group.titles.length)}`}
+                  {isOpen(group) ? 'hide them' : `show all ${String(group.titles.length)}`}
                 </button>
               )}
             </div>
@@ -159,7 +161,8 @@ export function DiscMap({
               <Lane
                 key={title.number}
                 title={title}
-                disc={disc}
+                finding={found.get(title.number)}
+                lettered={lettered}
                 lane={lanes.get(title.number)}
                 selected={title.number === selected}
                 taken={taken.has(title.number)}
@@ -245,9 +248,11 @@ function Block({
   );
 }
 
-function Lane({
+/** A disc can have a thousand: only those whose looks change are drawn anew. */
+const Lane = memo(function Lane({
   title,
-  disc,
+  finding,
+  lettered,
   lane,
   selected,
   taken,
@@ -256,7 +261,9 @@ function Lane({
   onSelect,
 }: {
   title: Title;
-  disc: DiscRecord;
+  finding: TitleFinding | undefined;
+  /** Shared material carries a letter beside its hue. */
+  lettered: boolean;
   lane: ReturnType<typeof layoutMap>['lanes'][number] | undefined;
   selected: boolean;
   taken: boolean;
@@ -265,9 +272,7 @@ function Lane({
   tabbable: boolean;
   onSelect: (title: number) => void;
 }) {
-  const finding = disc.findings.titles.find((f) => f.title === title.number);
   const role = finding ? roleOf(finding) : '';
-  const shift = disc.findings.titles.some((f) => REPEATS.has(f.role) || f.role === 'cut');
   return (
     <div
       id={`lane-${String(title.number)}`}
@@ -298,7 +303,7 @@ function Lane({
             usable={title.state === 'usable' || title.state === 'damaged'}
             damaged={block.segments.some((id) => damaged.has(id))}
             repeats={finding !== undefined && REPEATS.has(finding.role)}
-            letter={shift && block.shared}
+            letter={lettered && block.shared}
             facts={`${clock(title.durationMs)}, ${plural(block.segments.length, 'segment')}${block.shared ? ', shared with another title' : ''}`}
           />
         ))}
@@ -317,4 +322,4 @@ function Lane({
       </div>
     </div>
   );
-}
+});
