@@ -1,6 +1,7 @@
 import { seeded } from '@/test-support/random';
 import {
   BitReader,
+  Cursor,
   DiscError,
   blobSource,
   cachedSource,
@@ -140,4 +141,61 @@ test('bits are read across bytes, and past the end as zeros that are noticed', (
   expect(bits.read(4)).toBe(0);
   expect(bits.overran).toBe(true);
   expect(new BitReader(Uint8Array.of(0xff, 0xff, 0xff, 0xff)).read(32)).toBe(0xffffffff);
+});
+
+describe('a cursor', () => {
+  const where = { source: 'disc', byteOffset: 1000, structure: 'Thing' };
+  const data = Uint8Array.from({ length: 32 }, (_, i) => i);
+
+  test('walks big-endian values and text, and knows what is left', () => {
+    const cursor = new Cursor(data, where);
+    expect([cursor.u8(), cursor.u16(), cursor.u32()]).toEqual([0, 0x0102, 0x03040506]);
+    cursor.skip(58 - 51);
+    expect([cursor.position, cursor.left]).toEqual([14, 18]);
+    expect(new Cursor(new TextEncoder().encode('INDX0200'), where).text(4)).toBe('INDX');
+  });
+
+  test('never leaves its bytes, also where they stand in a larger buffer; the error says where', () => {
+    for (let length = 0; length < 4; length++) {
+      const cursor = new Cursor(data.subarray(8, 8 + length), where);
+      expect(() => cursor.u32()).toThrow(DiscError);
+      expect(cursor.position).toBe(0);
+    }
+    const cursor = new Cursor(data, where);
+    cursor.skip(30);
+    try {
+      cursor.u32();
+      throw new Error('read beyond its end');
+    } catch (error) {
+      expect(error).toMatchObject({ code: 'ended-early', where: { source: 'disc', byteOffset: 1030, structure: 'Thing' } });
+    }
+    for (const bytes of [-1, 3, 2 ** 31]) expect(() => cursor.skip(bytes)).toThrow(DiscError);
+  });
+
+  test('a part stays inside its parent, and says its own name and place', () => {
+    const cursor = new Cursor(data, where);
+    cursor.skip(4);
+    const part = cursor.part(6, 'Part');
+    expect(cursor.position).toBe(10);
+    expect([part.u8(), part.left]).toEqual([4, 5]);
+    expect(() => part.skip(6)).toThrow(/Part needs 6 bytes, 5 are left/);
+    expect(part.wrong('out-of-range', 'too much')).toMatchObject({ code: 'out-of-range', where: { byteOffset: 1005, structure: 'Part' } });
+    expect(cursor.from(30, 'Tail').u16()).toBe(0x1e1f);
+    expect(() => cursor.from(33, 'Tail')).toThrow(DiscError);
+  });
+
+  test('knows whether two stand over the same bytes', () => {
+    const whole = new Cursor(data, where);
+    const copy = new Cursor(data.slice(), { ...where, byteOffset: 5 });
+    expect(whole.sameBytes(copy)).toBe(true);
+    expect(whole.sameBytes(new Cursor(data.subarray(1), where))).toBe(false);
+    expect(
+      whole.sameBytes(
+        new Cursor(
+          data.map((b, i) => (i === 31 ? 0 : b)),
+          where,
+        ),
+      ),
+    ).toBe(false);
+  });
 });

@@ -365,3 +365,55 @@ describe('files that are no good', () => {
     await expect(readBack(file)).rejects.toMatchObject({ code: 'bad-structure' });
   });
 });
+
+describe('what Blu-ray asks of the file', () => {
+  test('frames shorter than a millisecond keep times of their own where the unit is finer', async () => {
+    // Access units of 1/1200 s beside pictures, for eight seconds: more than one cluster.
+    const frames: MatroskaFrame[] = [];
+    for (let i = 0; i < 8 * 1200; i++) {
+      const ticks = i * 22_500;
+      if (i % 48 === 0)
+        frames.push({ track: 0, ticks, durationTicks: 1_080_000, key: i % 480 === 0, discardable: false, data: new Uint8Array(900) });
+      frames.push({ track: 1, ticks, durationTicks: 22_500, key: true, discardable: false, data: new Uint8Array(60) });
+    }
+    const timesWith = async (timestampScaleNs: number) => {
+      const sink = memorySink();
+      await writeFile(frames, sink, description({ timestampScaleNs }));
+      const { blocks, summary } = await readBack(sink.data());
+      expect(summary).toMatchObject({ finished: true, wrongChecksums: 0, durationMs: 123_456 });
+      return blocks.filter((b) => b.track === 2).map((b) => b.ms);
+    };
+    const fine = await timesWith(100_000);
+    expect(fine).toHaveLength(8 * 1200);
+    fine.forEach((ms, i) => {
+      expect(Math.abs(ms - i / 1.2)).toBeLessThanOrEqual(0.051);
+    });
+    expect(new Set(fine).size).toBe(fine.length);
+    expect(new Set(await timesWith(1_000_000)).size).toBeLessThan(fine.length);
+  });
+
+  test('colour, the display it was mastered on, and a second view stand where the standard has them', async () => {
+    const codes = { matrix: 9, transfer: 16, primaries: 9, fullRange: false };
+    const primaries = [13250, 34500, 7500, 3000, 34000, 16000, 15635, 16450];
+    const hdr10 = { primaries, maxLuminance: 10_000_000, minLuminance: 50, maxContentLight: 1000, maxFrameAverageLight: 400 };
+    const [video, ...others] = TRACKS;
+    if (video?.kind !== 'video') throw new Error('no video');
+    const changed: MatroskaTrack = {
+      ...video,
+      colour: { codes, bitsPerChannel: 10, chroma: 1, hdr10 },
+      twoViews: { baseIsRight: true, configuration: Uint8Array.of(1, 2, 3) },
+    };
+    const sink = memorySink();
+    await writeFile(makeFrames(seeded(1), 5, 100), sink, description({ tracks: [changed, ...others] }));
+    const file = Buffer.from(sink.data());
+    const holds = (...bytes: number[]) => file.includes(Buffer.from(bytes));
+    expect(holds(0x53, 0xb8, 0x81, 14)).toBe(true); // StereoMode: both in one block, right eye first
+    expect(holds(0x55, 0xb1, 0x81, 9)).toBe(true); //  MatrixCoefficients
+    expect(holds(0x55, 0xba, 0x81, 16)).toBe(true); // TransferCharacteristics
+    expect(holds(0x55, 0xbc, 0x82, 1000 >> 8, 1000 & 255)).toBe(true); // MaxCLL
+    expect(holds(0x41, 0xe7, 0x84, 0x6d, 0x76, 0x63, 0x43)).toBe(true); // BlockAddIDType "mvcC"
+    const red = Buffer.alloc(8);
+    red.writeDoubleBE(0.68);
+    expect(file.includes(Buffer.concat([Buffer.from([0x55, 0xd1, 0x88]), red]))).toBe(true);
+  });
+});
