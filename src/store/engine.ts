@@ -60,15 +60,23 @@ async function fetchReading(task: ReadingTask): Promise<void> {
   }
 }
 
+/** Events that come while the whole state is on its way may be newer than it: they are applied once more on top of it. */
+let loads = 0;
+let meanwhile: EngineEvent[] = [];
+
 async function load(): Promise<void> {
+  if (loads++ === 0) meanwhile = [];
   try {
-    const state = await call('state');
+    const fetched = await call('state');
+    const state = meanwhile.reduce(applyEvent, fetched);
     set({ state, link: 'live' });
     await reconcileJobs(catalogue, state.jobs);
     for (const task of state.readings) void fetchReading(task);
   } catch {
     set({ link: 'lost' });
     retry();
+  } finally {
+    loads--;
   }
 }
 
@@ -81,6 +89,7 @@ function retry(): void {
 }
 
 function take(event: EngineEvent): void {
+  if (loads > 0 && event.type !== 'hello') meanwhile.push(event);
   if (event.type === 'hello' || !view.state) {
     void load();
     return;
