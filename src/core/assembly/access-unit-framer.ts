@@ -1,4 +1,4 @@
-import { ANY_CODE, scanningStore } from '../streams';
+import { ANY_CODE, scanningStore, trimmedUnit } from '../streams';
 import { EsBuffer } from './es-buffer';
 import { PacketQueue, TrackAccount } from './packet';
 import type { Timeline } from './timeline';
@@ -83,16 +83,10 @@ export class CompanionUnits {
 export function eachUnit(es: EsBuffer, from: number, to: number, see: (unit: Uint8Array) => boolean): void {
   let start = -1;
   for (let at = es.findUnitCode(from, to, ANY_CODE); at >= 0; at = es.findUnitCode(at + 3, to, ANY_CODE)) {
-    if (start >= 0 && !see(trimmed(es.view(start, at - start)))) return;
+    if (start >= 0 && !see(trimmedUnit(es.view(start, at - start)))) return;
     start = at + 3;
   }
-  if (start >= 0) see(trimmed(es.view(start, to - start)));
-}
-
-function trimmed(unit: Uint8Array): Uint8Array {
-  let end = unit.byteLength;
-  while (end > 0 && unit[end - 1] === 0) end--;
-  return end === unit.byteLength ? unit : unit.subarray(0, end);
+  if (start >= 0) see(trimmedUnit(es.view(start, to - start)));
 }
 
 /**

@@ -1,3 +1,4 @@
+import { equalBytes } from '../bytes';
 import {
   H264,
   HEVC,
@@ -66,7 +67,7 @@ const MOST_SETS = 16;
 class Sets {
   private readonly list: Uint8Array[] = [];
   add(set: Uint8Array): void {
-    if (this.list.length < MOST_SETS && !this.list.some((s) => equal(s, set))) this.list.push(set.slice());
+    if (this.list.length < MOST_SETS && !this.list.some((s) => equalBytes(s, set))) this.list.push(set.slice());
   }
   /** Sets of different content may carry the same number: the first counts. @param headBytes of the unit before its number. */
   distinct(numberOf: (set: Uint8Array) => number): Uint8Array[] {
@@ -74,7 +75,6 @@ class Sets {
   }
 }
 
-const equal = (a: Uint8Array, b: Uint8Array) => a.byteLength === b.byteLength && a.every((byte, i) => byte === b[i]);
 const leadingNumber = (set: Uint8Array, at: number) => {
   const first = set[at] ?? 0;
   return first >= 0x80 ? 0 : first >= 0x40 ? (first & 0x20 ? 2 : 1) : first;

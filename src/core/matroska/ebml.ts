@@ -1,5 +1,7 @@
 /** EBML, as far as Matroska needs it. RFC 8794. */
 
+import { concatBytes } from '../bytes';
+
 /** Element identifiers with their marker bits. RFC 9559 section 5.1 names the Matroska ones. */
 export const ID = {
   EBML: 0x1a45dfa3,
@@ -150,18 +152,8 @@ export function sizeBytes(size: number, width = 0): number[] {
   return bytes;
 }
 
-export function concat(parts: readonly Uint8Array[]): Uint8Array {
-  const whole = new Uint8Array(parts.reduce((sum, p) => sum + p.byteLength, 0));
-  let at = 0;
-  for (const part of parts) {
-    whole.set(part, at);
-    at += part.byteLength;
-  }
-  return whole;
-}
-
 export const binary = (id: number, data: Uint8Array): Uint8Array =>
-  concat([Uint8Array.from([...idBytes(id), ...sizeBytes(data.byteLength)]), data]);
+  concatBytes([Uint8Array.from([...idBytes(id), ...sizeBytes(data.byteLength)]), data]);
 
 /** Unsigned integer in as few bytes as it takes; a `bigint` for 64-bit identifiers. */
 export function uint(id: number, value: number | bigint, width = 0): Uint8Array {
@@ -182,14 +174,14 @@ const encoder = new TextEncoder();
 export const utf8 = (id: number, value: string): Uint8Array => binary(id, encoder.encode(value));
 
 export const master = (id: number, children: readonly (Uint8Array | null)[]): Uint8Array =>
-  binary(id, concat(children.filter((c) => c !== null)));
+  binary(id, concatBytes(children.filter((c) => c !== null)));
 
 /** Computes CRC-32 (ISO 3309, as RFC 8794 section 11.3.1 asks). An implementation may be handed in that is faster. */
 export type Crc32 = (data: Uint8Array) => number;
 
 /** A top-level master with its checksum as first child, over all that follows it. */
 export function checkedMaster(id: number, children: readonly (Uint8Array | null)[], crc32: Crc32): Uint8Array {
-  const content = concat(children.filter((c) => c !== null));
+  const content = concatBytes(children.filter((c) => c !== null));
   return master(id, [crcElement(crc32(content)), content]);
 }
 

@@ -1,4 +1,5 @@
-import { concat, ID, binary, float64, master, uint, utf8 } from './ebml';
+import { concatBytes } from '../bytes';
+import { ID, binary, float64, master, uint, utf8 } from './ebml';
 import type { Hdr10 } from '../streams';
 import { iso639_2 } from './languages';
 
@@ -184,7 +185,7 @@ export interface MatroskaTag {
 }
 
 export function tagsContent(tags: readonly MatroskaTag[]): Uint8Array {
-  return concat(
+  return concatBytes(
     tags.map((tag) =>
       master(ID.Tag, [
         master(ID.Targets, [

@@ -1,3 +1,4 @@
+import { concatBytes } from '../bytes';
 import { ticksToNs } from '../streams';
 import {
   CRC_ELEMENT_BYTES,
@@ -5,7 +6,6 @@ import {
   UNKNOWN_SIZE,
   binary,
   checkedMaster,
-  concat,
   crcElement,
   float64,
   master,
@@ -129,7 +129,7 @@ export class MatroskaWriter {
     const head = this.head(description, null);
     const slackBytes = HEAD_SLACK_BYTES + description.chapters.length * CHAPTER_SLACK_BYTES;
     this.headBytes = head.byteLength + slackBytes;
-    await this.append(concat([header, Uint8Array.of(0x18, 0x53, 0x80, 0x67), UNKNOWN_SIZE, head, voidElement(slackBytes)]));
+    await this.append(concatBytes([header, Uint8Array.of(0x18, 0x53, 0x80, 0x67), UNKNOWN_SIZE, head, voidElement(slackBytes)]));
   }
 
   /** SeekHead, Info, Tracks, Chapters: as long whether or not the places of Cues and Tags are known. */
@@ -171,7 +171,7 @@ export class MatroskaWriter {
     const seekBytes = checkedMaster(ID.SeekHead, entries(0), this.crc32).byteLength;
     // In a pipe the places stay unknown: a SeekHead that points nowhere would be worse than none.
     const first = tail || this.sink.writeAt ? checkedMaster(ID.SeekHead, entries(seekBytes), this.crc32) : voidElement(seekBytes);
-    return concat([first, info, tracks, chapters]);
+    return concatBytes([first, info, tracks, chapters]);
   }
 
   /**
@@ -314,7 +314,7 @@ export class MatroskaWriter {
     const head = this.head(description, { cues: cuesAt - contentAt, tags: tagsAt - contentAt });
     const room = this.headBytes - head.byteLength;
     if (room < 2) throw new Error('the head has outgrown the room kept for it');
-    await this.sink.writeAt(contentAt, concat([head, voidElement(room)]));
+    await this.sink.writeAt(contentAt, concatBytes([head, voidElement(room)]));
     await this.sink.writeAt(this.segmentAt + 4, Uint8Array.from(sizeBytes(this.offset - contentAt, 8)));
   }
 

@@ -1,4 +1,4 @@
-import type { ByteSource } from '../bytes';
+import { concatBytes, type ByteSource } from '../bytes';
 import { CODING, type ClipStream } from '../bluray';
 import {
   ANY_CODE,
@@ -23,6 +23,7 @@ import {
   readSequenceHeader,
   readTrueHdSync,
   readVc1Sequence,
+  trimmedUnit,
   type AudioFrameHeader,
   type Hdr10,
   type PictureFormat,
@@ -57,18 +58,11 @@ export function unitsOf(data: Uint8Array): Uint8Array[] {
   const units: Uint8Array[] = [];
   let start = -1;
   for (let at = findUnitCode(data, 0, data.byteLength, ANY_CODE); at >= 0; at = findUnitCode(data, at + 3, data.byteLength, ANY_CODE)) {
-    if (start >= 0) units.push(trimmed(data.subarray(start, at)));
+    if (start >= 0) units.push(trimmedUnit(data.subarray(start, at)));
     start = at + 3;
   }
   if (start >= 0) units.push(data.subarray(start));
   return units;
-}
-
-/** Zeros before the next start code belong to that. */
-function trimmed(unit: Uint8Array): Uint8Array {
-  let end = unit.byteLength;
-  while (end > 0 && unit[end - 1] === 0) end--;
-  return unit.subarray(0, end);
 }
 
 function seePicture(coding: number, data: Uint8Array): SeenPicture | null {
@@ -107,7 +101,7 @@ function seeAudio(coding: number, starts: readonly Uint8Array[]): SeenAudio | nu
   let found: SeenAudio | null = null;
   for (const packet of starts) {
     // Where a frame ends may only be seen from what follows: zeros are no frame.
-    const data = concat([packet, new Uint8Array(LOOK_AHEAD_BYTES)]);
+    const data = concatBytes([packet, new Uint8Array(LOOK_AHEAD_BYTES)]);
     const end = data.byteLength;
     switch (coding) {
       case CODING.lpcm: {
@@ -165,7 +159,7 @@ export async function probeClip(source: ByteSource, streams: readonly ClipStream
         const list = starts.get(pid) ?? [];
         const last = list[list.length - 1];
         if (begins || !last) list.push(piece);
-        else list[list.length - 1] = concat([last, piece]);
+        else list[list.length - 1] = concatBytes([last, piece]);
         starts.set(pid, list);
       } else own.chunks.push(piece);
       kept.set(pid, own);
@@ -178,7 +172,7 @@ export async function probeClip(source: ByteSource, streams: readonly ClipStream
   const audio = new Map<number, SeenAudio>();
   for (const [pid, { attributes }] of wanted) {
     if (attributes.kind === 'video') {
-      const seen = seePicture(attributes.coding, concat(kept.get(pid)?.chunks ?? []));
+      const seen = seePicture(attributes.coding, concatBytes(kept.get(pid)?.chunks ?? []));
       if (seen) video.set(pid, seen);
     } else {
       const seen = seeAudio(attributes.coding, starts.get(pid) ?? []);
@@ -186,14 +180,4 @@ export async function probeClip(source: ByteSource, streams: readonly ClipStream
     }
   }
   return { video, audio, protectedPackets: look.protectedPackets, packets: look.packets };
-}
-
-function concat(chunks: readonly Uint8Array[]): Uint8Array {
-  const whole = new Uint8Array(chunks.reduce((sum, c) => sum + c.byteLength, 0));
-  let at = 0;
-  for (const chunk of chunks) {
-    whole.set(chunk, at);
-    at += chunk.byteLength;
-  }
-  return whole;
 }

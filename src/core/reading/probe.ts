@@ -16,7 +16,7 @@ import {
   type SequenceHeader,
   type StreamKey,
 } from '../streams';
-import type { ByteSource } from '../bytes';
+import { concatBytes, type ByteSource } from '../bytes';
 import { SECTOR_BYTES } from '../volume';
 
 /** What the first sectors of a segment say of its streams. */
@@ -58,16 +58,6 @@ class Collector implements PesReceiver {
   }
 }
 
-function join(chunks: readonly Uint8Array[]): Uint8Array {
-  const whole = new Uint8Array(chunks.reduce((sum, c) => sum + c.byteLength, 0));
-  let at = 0;
-  for (const chunk of chunks) {
-    whole.set(chunk, at);
-    at += chunk.byteLength;
-  }
-  return whole;
-}
-
 function findSequence(data: Uint8Array): SequenceHeader | null {
   for (let at = findStartCode(data, 0, data.byteLength); at >= 0; at = findStartCode(data, at + 3, data.byteLength)) {
     if (data[at + 3] === CODE.sequence) return readSequenceHeader(data, at, data.byteLength);
@@ -104,9 +94,9 @@ export async function probeStreams(source: ByteSource, firstSector: number, sect
   const audio = new Map<StreamKey, AudioFrameHeader>();
   let video: SequenceHeader | null = null;
   for (const [stream, chunks] of collector.kept) {
-    if (stream === VIDEO_STREAM) video = findSequence(join(chunks));
+    if (stream === VIDEO_STREAM) video = findSequence(concatBytes(chunks));
     else if ((stream >= STREAM.audio && stream < STREAM.video) || (stream >= privateStream(0x80) && stream <= privateStream(0x8f))) {
-      const header = findAudio(stream, join(chunks));
+      const header = findAudio(stream, concatBytes(chunks));
       if (header) audio.set(stream, header);
     }
   }

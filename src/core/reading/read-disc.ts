@@ -15,6 +15,7 @@ export async function readDisc(volume: Volume, options: ReadOptions = {}): Promi
   options.onProgress?.({ step: 'opening', done: 0, total: 0 });
   const movies = await findMovieFolder(volume);
   if (movies !== null) return readBluray(volume, movies, options);
-  if ((await findVideoFolder(volume)) !== null) return readDvd(volume, options);
+  const video = await findVideoFolder(volume);
+  if (video !== null) return readDvd(volume, video, options);
   throw new DiscError('not-a-disc', { source: volume.name, byteOffset: 0 }, 'There is neither a VIDEO_TS folder nor a BDMV folder');
 }

@@ -34,7 +34,7 @@ import { probeStreams, type StreamProbe } from './probe';
 import { reachOf } from './reach';
 import { sampleTitles } from './samples';
 import { readWithBackup, type Copies } from './structures';
-import { dvdFileName, findVideoFolder, openInFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';
+import { dvdFileName, openInFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';
 import { audioTracks, subtitleTracks, videoTrack } from './tracks';
 
 /** Sectors looked at for headers, at first and where a stream has not shown itself yet; for scrambling flags, per place. */
@@ -54,15 +54,12 @@ interface ReadSet {
 /**
  * Examines a DVD-Video volume: structures, menus, and a look at the first sectors of each title set.
  * Never scans streams. One bad title set hides no other: what is lost is said in `remarks`.
- * @throws DiscError `not-a-disc` where there is no VIDEO_TS; the main structure's own error when it and its backup are bad; `cancelled`.
+ * @param folder where VIDEO_TS.IFO stands.
+ * @throws DiscError the main structure's own error when it and its backup are bad; `cancelled`.
  */
-export async function readDvd(volume: Volume, options: ReadOptions = {}): Promise<Reading> {
+export async function readDvd(volume: Volume, folder: string, options: ReadOptions = {}): Promise<Reading> {
   const { signal, onProgress } = options;
   const remarks: Remark[] = [];
-  onProgress?.({ step: 'opening', done: 0, total: 0 });
-  const folder = await findVideoFolder(volume);
-  if (folder === null)
-    throw new DiscError('not-a-disc', { source: volume.name, byteOffset: 0 }, 'There is no VIDEO_TS folder with a VIDEO_TS.IFO');
   if (volume.promisedBytes !== null && volume.sizeBytes < volume.promisedBytes) {
     remarks.push({
       code: 'image-cut-short',

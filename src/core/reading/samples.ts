@@ -1,6 +1,6 @@
 import { SOURCE_PACKET } from '../streams';
 import { SECTOR_BYTES } from '../volume';
-import type { ByteSource } from '../bytes';
+import { concatBytes, type ByteSource } from '../bytes';
 import type { Segment, Title } from './model';
 
 /** Titles of one length are looked at for the same content under other addresses; more groups than this are not. */
@@ -70,13 +70,7 @@ export async function sampleTitles(
       continue; // a scratch here is met again, and said, when the title is taken
     }
     if (pieces.length !== longest.length * PLACES.length) continue;
-    const whole = new Uint8Array(pieces.reduce((sum, p) => sum + p.byteLength, 0));
-    let at = 0;
-    for (const piece of pieces) {
-      whole.set(piece, at);
-      at += piece.byteLength;
-    }
-    const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', whole));
+    const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', concatBytes(pieces)));
     samples.set(title.number, [...digest.subarray(0, 12)].map((b) => b.toString(16).padStart(2, '0')).join(''));
   }
   return samples;

@@ -1,4 +1,4 @@
-import { DiscError, readExactly } from '../bytes';
+import { DiscError, equalBytes, readExactly } from '../bytes';
 import type { Volume } from '../volume';
 import type { Remark } from './model';
 
@@ -25,12 +25,6 @@ async function load(volume: Volume, path: string): Promise<Uint8Array> {
   const file = await volume.open(path);
   if (!file) throw new DiscError('not-found', { source: volume.name, byteOffset: 0 }, `${name} is not there`);
   return readExactly(file, 0, Math.min(file.sizeBytes, MAX_STRUCTURE_BYTES), name);
-}
-
-function equal(a: Uint8Array, b: Uint8Array): boolean {
-  if (a.byteLength !== b.byteLength) return false;
-  for (let i = 0; i < a.byteLength; i++) if (a[i] !== b[i]) return false;
-  return true;
 }
 
 /**
@@ -62,7 +56,7 @@ export async function readWithBackup<T>(
     !(main instanceof DiscError) &&
     (faultsOf(main.value).length === 0 || backup instanceof DiscError || faultsOf(backup.value).length >= faultsOf(main.value).length)
   ) {
-    if (!(backup instanceof DiscError) && !equal(main.bytes, backup.bytes)) {
+    if (!(backup instanceof DiscError) && !equalBytes(main.bytes, backup.bytes)) {
       remarks.push({
         code: 'backup-differs',
         severity: 'note',

@@ -37,7 +37,7 @@ export { SAMPLES_PER_GROUP, lpcmGroupBytes, packLpcm, pcmGroupBytes, readLpcmLay
 export { MAX_SUBPICTURE_BYTES, readSubpicture, type SubpictureInfo } from './subpicture';
 export { ANY_CODE, FIRST_BEYOND_SLICES, findUnitCode, plainStore, scanningStore, type ByteStore } from './unit-codes';
 export { SOURCE_PACKET, TransportDemux, lookAtTransport, type TransportLook, type TransportReceiver } from './transport-stream';
-export { type ColourCodes, type PictureFormat } from './nal';
+export { trimmedUnit, type ColourCodes, type PictureFormat } from './nal';
 export { H264, avcConfiguration, readH264Sequence, readH264Slice, type H264Sequence, type H264Slice } from './h264';
 export { HEVC, hevcConfiguration, hevcType, readHdr10, readHevcSequence, type Hdr10, type HevcSequence } from './hevc';
 export { VC1, readVc1Frame, readVc1Sequence } from './vc1';

@@ -41,6 +41,13 @@ export function unescaped(data: Uint8Array): Uint8Array {
   return out.subarray(0, to);
 }
 
+/** A unit without the zeros after it: they belong to the next start code. */
+export function trimmedUnit(unit: Uint8Array): Uint8Array {
+  let end = unit.byteLength;
+  while (end > 0 && unit[end - 1] === 0) end--;
+  return end === unit.byteLength ? unit : unit.subarray(0, end);
+}
+
 /** Sample aspect ratios by aspect_ratio_idc (H.264 table E-1, H.265 table E.1). */
 const SAMPLE_ASPECTS: readonly (readonly [number, number])[] = [
   [1, 1],

@@ -44,7 +44,7 @@ function subStreamHead(subStream: number): number {
 }
 
 /** Reads the 33-bit stamp of a PES header. The top bits are multiplied, not shifted: shifts stop at 31 bits. */
-function readPts(data: Uint8Array, at: number): number {
+export function readPts(data: Uint8Array, at: number): number {
   const b = (i: number) => data[at + i] ?? 0;
   return ((b(0) >> 1) & 7) * 2 ** 30 + ((b(1) << 22) | ((b(2) >> 1) << 15) | (b(3) << 7) | (b(4) >> 1));
 }

@@ -1,4 +1,4 @@
-import { NO_PTS } from './program-stream';
+import { NO_PTS, readPts } from './program-stream';
 
 /** A transport packet with the four bytes of arrival time before it, as on Blu-ray. */
 export const SOURCE_PACKET = 192;
@@ -111,16 +111,10 @@ export class TransportDemux {
       this.receiver.scrambled(pid);
       return;
     }
-    const pts = stamps >= 2 && at + 14 <= end ? readStamp(data, at + 9) : NO_PTS;
-    const dts = stamps === 3 && at + 19 <= end ? readStamp(data, at + 14) : pts;
+    const pts = stamps >= 2 && at + 14 <= end ? readPts(data, at + 9) : NO_PTS;
+    const dts = stamps === 3 && at + 19 <= end ? readPts(data, at + 14) : pts;
     this.receiver.transport(pid, data, payload, end, pts, dts, true);
   }
-}
-
-/** A 33-bit stamp in five bytes. The top bits are multiplied, not shifted: shifts stop at 31 bits. */
-function readStamp(data: Uint8Array, at: number): number {
-  const b = (i: number) => data[at + i] as number;
-  return ((b(0) >> 1) & 7) * 2 ** 30 + ((b(1) << 22) | ((b(2) >> 1) << 15) | (b(3) << 7) | (b(4) >> 1));
 }
 
 /** What the first packets of a clip say of its protection. */
