@@ -34,7 +34,7 @@ export const FoundSourceSchema = z.object({
   root: id,
   path: inside,
   name: z.string(),
-  kind: z.enum(['image', 'disc folder', 'folder']),
+  kind: z.enum(['image', 'disc folder', 'video file', 'folder']),
   sizeBytes: z.number().nullable(),
 });
 export type FoundSource = z.infer<typeof FoundSourceSchema>;

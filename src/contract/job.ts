@@ -43,6 +43,7 @@ export const ReelSchema = z.object({
 /** Where a runner reads: resolved by the engine inside its roots, never by the browser. */
 export const JobSourceSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('image'), path: z.string(), label: z.string() }),
+  z.object({ kind: z.literal('file'), path: z.string(), label: z.string() }),
   z.object({ kind: z.literal('folder'), path: z.string(), label: z.string() }),
   z.object({ kind: z.literal('drive'), path: z.string(), label: z.string(), drive: z.string() }),
 ]);

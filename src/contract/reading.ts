@@ -10,7 +10,7 @@ const MOST_TITLES = 2000;
 
 const video = z.object({
   stream: whole,
-  codec: z.enum(['MPEG-1', 'MPEG-2', 'H.264', 'HEVC', 'VC-1']),
+  codec: z.enum(['MPEG-1', 'MPEG-2', 'H.264', 'HEVC', 'VC-1', 'MPEG-4', 'AV1', 'VP8', 'VP9', 'FFV1', 'ProRes', 'DV', 'other']),
   standard: z.enum(['NTSC', 'PAL']).nullable(),
   widthPixels: whole.max(16384),
   heightPixels: whole.max(16384),
@@ -27,7 +27,25 @@ const video = z.object({
 });
 const audio = z.object({
   stream: whole,
-  codec: z.enum(['AC-3', 'E-AC-3', 'TrueHD', 'DTS', 'DTS-HD', 'DTS-HD Master', 'DTS Express', 'LPCM', 'MPEG audio', 'unknown']),
+  codec: z.enum([
+    'AC-3',
+    'E-AC-3',
+    'TrueHD',
+    'DTS',
+    'DTS-HD',
+    'DTS-HD Master',
+    'DTS Express',
+    'LPCM',
+    'MPEG audio',
+    'unknown',
+    'AAC',
+    'MP3',
+    'FLAC',
+    'Opus',
+    'Vorbis',
+    'ALAC',
+    'PCM',
+  ]),
   coreOf: whole.nullable(),
   channels: whole.max(32),
   layout: shortText,
@@ -40,7 +58,7 @@ const audio = z.object({
 });
 const subtitle = z.object({
   stream: whole,
-  codec: z.enum(['VobSub', 'PGS', 'text']),
+  codec: z.enum(['VobSub', 'PGS', 'text', 'SubRip', 'ASS', 'WebVTT', 'DVB']),
   language: shortText.nullable(),
   purpose: z
     .enum([
@@ -58,18 +76,54 @@ const subtitle = z.object({
     .nullable(),
   drawnFor: z.enum(['4:3', 'wide', 'letterbox', 'pan and scan']),
 });
+const db = z.number();
+const measured = z.object({
+  everything: z.boolean(),
+  audio: z
+    .array(
+      z.object({
+        stream: whole,
+        meanDb: db.nullable(),
+        peakDb: db.nullable(),
+        overTimeDb: z.array(db).max(200).readonly(),
+        silent: z.boolean(),
+        sameAs: whole.nullable(),
+      }),
+    )
+    .max(64)
+    .readonly(),
+  subtitles: z
+    .array(z.object({ stream: whole, events: whole, forcedAtMs: z.array(whole).max(500).readonly() }))
+    .max(64)
+    .readonly(),
+  picture: z
+    .object({
+      scan: z.enum(['progressive', 'interlaced', 'film with pulldown', 'mixed']),
+      frames: whole,
+      combed: whole,
+      whole,
+      repeated: whole,
+      bars: z.object({ top: whole, bottom: whole, left: whole, right: whole }),
+      trueAspect: z.number().positive(),
+    })
+    .nullable(),
+});
 const title = z.object({
   number: whole,
   titleSet: whole.nullable(),
   titleInSet: whole.nullable(),
   playlist: whole.nullable(),
   sample: shortText.nullable(),
+  levels: z.array(whole.min(1).max(8)).max(8).readonly().nullable(),
+  measured: measured.nullable(),
   state: z.enum(['usable', 'damaged', 'scrambled', 'cut short', 'unreadable']),
   durationMs: whole,
   sizeBytes: whole,
   angles: whole,
   chapters: z
-    .array(z.object({ number: whole, startMs: whole, durationMs: whole, firstPart: whole, damaged: z.boolean() }))
+    .array(
+      z.object({ number: whole, startMs: whole, durationMs: whole, firstPart: whole, damaged: z.boolean(), name: shortText.nullable() }),
+    )
     .max(1000)
     .readonly(),
   parts: z
@@ -110,6 +164,7 @@ const segment = z.discriminatedUnion('kind', [
     endPacket: whole,
     stillSeconds: whole.nullable(),
   }),
+  z.object({ ...place, kind: z.literal('span'), fromMs: whole, toMs: whole, stillSeconds: whole.nullable() }),
 ]);
 
 const loose = z.object({ ...place, durationMs: whole.nullable(), chain: whole.nullable() });
@@ -119,9 +174,9 @@ export const ReadingSchema = z.preprocess(
   upgradeReading,
   z.object({
     version: z.literal(READING_VERSION),
-    kind: z.enum(['DVD-Video', 'Blu-ray', 'Ultra HD Blu-ray']),
+    kind: z.enum(['DVD-Video', 'Blu-ray', 'Ultra HD Blu-ray', 'Video file']),
     label: shortText,
-    fileSystem: z.enum(['ISO 9660', 'UDF', 'folder']),
+    fileSystem: z.enum(['ISO 9660', 'UDF', 'folder', 'file']),
     sizeBytes: whole,
     fingerprint: z.string().regex(/^[0-9a-f]{64}$/),
     contents: whole,
@@ -156,6 +211,7 @@ export const ReadingSchema = z.preprocess(
             'stream-differs',
             'too-many',
             'no-titles',
+            'not-taken',
           ]),
           severity: z.enum(['note', 'warning', 'fault']),
           title: whole.nullable(),

@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import { findRoles, type Findings } from '@/core/findings';
-import { readDisc, scanForDamage, withDamage, type Reading } from '@/core/reading';
+import { scanForDamage, withDamage, type Reading } from '@/core/reading';
 import { toProblem, WorkError, type JobSource, type ReadingTask, type SourceRef } from '@/contract';
-import { openVolume } from '@/node/open-volume';
+import { openSource } from '@/node/open-source';
 import type { Drives } from './drives';
 import type { Hub } from './hub';
 
@@ -88,17 +88,18 @@ export class Readings {
   private async run(task: Task, source: JobSource): Promise<void> {
     const use = source.kind === 'drive' ? this.drives.use(source.drive) : null;
     try {
-      const opened = await openVolume(source, { spunUp: use?.spunUp ?? true, signal: task.controller.signal });
+      const opened = await openSource(source, { spunUp: use?.spunUp ?? true, signal: task.controller.signal });
       if (source.kind === 'drive') this.drives.spunUp(source.drive);
       try {
-        task.reading = await readDisc(opened.volume, {
+        task.reading = await opened.examine({
           signal: task.controller.signal,
           onProgress: (progress) => {
             this.update(task, { progress });
           },
         });
-        if (task.thorough) {
-          const damage = await scanForDamage(task.reading, (content) => opened.content(content), {
+        const { content } = opened;
+        if (task.thorough && content) {
+          const damage = await scanForDamage(task.reading, content, {
             signal: task.controller.signal,
             onProgress: (done, total) => {
               const progress = { step: 'surface' as const, done: Math.round(done / 1e6), total: Math.round(total / 1e6) };

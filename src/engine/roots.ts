@@ -1,9 +1,9 @@
 import { readdir, realpath, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { WorkError, type FoundSource, type JobSource } from '@/contract';
+import { kindOfFile } from '@/node/open-source';
 import type { EngineConfig } from './config';
 
-const IMAGE = /\.(iso|img|udf)$/i;
 const MAX_ENTRIES = 5000;
 /** Levels of folders that are gone through for discs. */
 const MAX_DEPTH = 5;
@@ -54,20 +54,23 @@ export class Roots {
           kind: (await holdsVideo(full)) ? 'disc folder' : 'folder',
           sizeBytes: null,
         });
-      else if (info.isFile() && IMAGE.test(entry.name))
-        found.push({ root: id, path: relative, name: entry.name, kind: 'image', sizeBytes: info.size });
+      else if (info.isFile()) {
+        const kind = kindOfFile(entry.name);
+        if (kind)
+          found.push({ root: id, path: relative, name: entry.name, kind: kind === 'file' ? 'video file' : kind, sizeBytes: info.size });
+      }
     }
     return found.sort((a, b) => a.name.localeCompare(b.name));
   }
 
-  /** All discs in a place and in the folders below it. */
+  /** All discs in a place and in the folders below it. Plain video files are read when asked for: there may be any number. */
   async discsBelow(id: string): Promise<FoundSource[]> {
     const discs: FoundSource[] = [];
     const folders: { path: string; depth: number }[] = [{ path: '', depth: 0 }];
     for (let next = folders.shift(); next && discs.length < MAX_ENTRIES; next = folders.shift()) {
       for (const found of await this.browse(id, next.path)) {
-        if (found.kind !== 'folder') discs.push(found);
-        else if (next.depth < MAX_DEPTH) folders.push({ path: found.path, depth: next.depth + 1 });
+        if (found.kind === 'image' || found.kind === 'disc folder') discs.push(found);
+        else if (found.kind === 'folder' && next.depth < MAX_DEPTH) folders.push({ path: found.path, depth: next.depth + 1 });
       }
     }
     return discs;
@@ -89,6 +92,7 @@ export class Roots {
   async source(id: string, inside: string): Promise<JobSource> {
     const full = await resolveInside(this.root(id).path, inside);
     const label = inside === '' ? this.root(id).name : inside;
-    return (await stat(full)).isDirectory() ? { kind: 'folder', path: full, label } : { kind: 'image', path: full, label };
+    const kind = (await stat(full)).isDirectory() ? 'folder' : (kindOfFile(full) ?? 'image');
+    return { kind, path: full, label };
   }
 }

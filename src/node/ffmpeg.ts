@@ -57,7 +57,8 @@ export function ffmpegVersion(): string {
   return spawnSync('ffmpeg', ['-version'], { encoding: 'utf8' }).stdout?.split('\n')[0]?.split(' ').slice(0, 3).join(' ') ?? 'unknown';
 }
 
-async function capture(program: string, args: readonly string[], signal?: AbortSignal): Promise<{ out: string; errors: string[] }> {
+/** Runs a program and gives what it prints, at the most 4 MB. @throws WorkError `encoder-failed`. */
+export async function capture(program: string, args: readonly string[], signal?: AbortSignal): Promise<{ out: string; errors: string[] }> {
   const child = spawnGuarded(program, args);
   child.stdin.end();
   const errors: string[] = [];

@@ -12,6 +12,9 @@ export interface OpenedVolume {
   close(): Promise<void>;
 }
 
+/** Everything that can be opened as a volume: all but plain video files. */
+export type VolumeSource = Exclude<JobSource, { kind: 'file' }>;
+
 export interface OpenOptions extends ReadingManner {
   /** A drive that has just been read needs no time to start. */
   readonly spunUp?: boolean;
@@ -22,7 +25,7 @@ export interface OpenOptions extends ReadingManner {
  * Opens whatever a job or a reading reads from.
  * @throws DiscError of the source or the file system.
  */
-export async function openVolume(source: JobSource, options: OpenOptions = {}): Promise<OpenedVolume> {
+export async function openVolume(source: VolumeSource, options: OpenOptions = {}): Promise<OpenedVolume> {
   if (source.kind === 'folder') {
     const folder = await openFolderVolume(source.path, options);
     return withContent(folder, () => folder.close());

@@ -5,14 +5,13 @@ import path from 'node:path';
 import { z } from 'zod';
 import { findRoles } from '@/core/findings';
 import { proveAccess } from '@/core/proof';
-import { readDisc } from '@/core/reading';
 import { wholeTitleReel } from '@/core/reels';
 import { JOB_VERSION, JobSchema, ReelSchema, SidecarSchema, WorkError, toProblem, type Job, type JobSource } from '@/contract';
 import { examineAccessCopy } from '@/node/ffmpeg';
 import { sha256File } from '@/node/hash';
 import { JobFolder } from '@/node/job-folder';
 import { removeWorkshop } from '@/node/library';
-import { openVolume } from '@/node/open-volume';
+import { kindOfFile, openSource } from '@/node/open-source';
 import { proveMasterFile } from '@/node/prove-file';
 import { runJob } from './run-job';
 
@@ -36,13 +35,13 @@ async function sourceOf(given: string): Promise<JobSource> {
   const full = await realpath(given).catch(() => {
     throw new WorkError('not-known', `${given} is not there`);
   });
-  return { kind: (await stat(full)).isDirectory() ? 'folder' : 'image', path: full, label: path.basename(full) };
+  return { kind: (await stat(full)).isDirectory() ? 'folder' : (kindOfFile(full) ?? 'image'), path: full, label: path.basename(full) };
 }
 
 async function read(given: string): Promise<void> {
-  const opened = await openVolume(await sourceOf(given));
+  const opened = await openSource(await sourceOf(given));
   try {
-    const reading = await readDisc(opened.volume);
+    const reading = await opened.examine();
     process.stdout.write(`${JSON.stringify({ reading, findings: findRoles(reading) }, null, 2)}\n`);
   } finally {
     await opened.close();
@@ -54,9 +53,9 @@ async function makeJob(jobFile: string, output: string): Promise<Job> {
   if (extension !== '.mkv' && extension !== '.mp4') throw new WorkError('bad-request', 'OUTPUT must end in .mkv or .mp4');
   const wanted = MakeSchema.parse(JSON.parse(await readFile(jobFile, 'utf8')));
   const source = await sourceOf(path.resolve(path.dirname(jobFile), wanted.source));
-  const opened = await openVolume(source);
+  const opened = await openSource(source);
   try {
-    const reading = await readDisc(opened.volume);
+    const reading = await opened.examine();
     const fileName = path.basename(output, path.extname(output));
     const recipes: ('master' | 'access')[] = [extension === '.mkv' ? 'master' : 'access'];
     const title = 'title' in wanted ? reading.titles.find((t) => t.number === wanted.title) : undefined;

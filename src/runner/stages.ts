@@ -1,15 +1,13 @@
 import { mkdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import path from 'node:path';
-import { Assembly, planPiece } from '@/core/assembly';
-import { DiscError } from '@/core/bytes';
+import { planPiece } from '@/core/assembly';
 import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
 import { TrackHashes, accessArguments, writeMaster, type MasterPromise } from '@/core/recipes';
-import { readDisc } from '@/core/reading';
 import { SIDECAR_VERSION, SidecarSchema, WorkError, type Job, type Sidecar, type Stage } from '@/contract';
 import { collectLines, examineAccessCopy, ffmpegVersion, finished, spawnGuarded } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { makeWorkshop, openFileSink, placeFile, removeWorkshop } from '@/node/library';
-import { openVolume } from '@/node/open-volume';
+import { openSource, requireSame } from '@/node/open-source';
 import { proveMasterFile, sha256InThread } from '@/node/prove-file';
 import { APPLICATION } from '@/node/version';
 
@@ -44,18 +42,11 @@ export async function isStill(job: Job, recipe: Recipe, bytes: number | null): P
 /** Runs the reel through the assembly into a sink. */
 async function assembleInto(context: StageContext, stage: Stage, sink: Parameters<typeof writeMaster>[4]): Promise<MasterPromise> {
   const { job, signal } = context;
-  const opened = await openVolume(job.source, { blocking: true, signal });
+  const opened = await openSource(job.source, { blocking: true, signal });
   try {
-    const found = await readDisc(opened.volume, { signal });
-    if (found.fingerprint !== job.reading.fingerprint) {
-      throw new DiscError(
-        'other-disc',
-        { source: job.source.label, byteOffset: 0 },
-        `“${found.label}” is there, “${job.reading.label}” is wanted`,
-      );
-    }
+    requireSame(await opened.examine({ signal }), job.reading, job.source.label);
     const hashes = new TrackHashes(createPayloadHash);
-    const assembly = new Assembly(job.reading, job.reel, (name) => opened.content(name), { signal, tap: hashes.tap });
+    const assembly = opened.assemble(job.reading, job.reel, { signal, tap: hashes.tap });
     return await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
       application: APPLICATION,
       seed: `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`,
@@ -122,7 +113,7 @@ export async function checkMaster(context: StageContext, promise: MasterPromise)
     context.progress('master proof', done, total, 'bytes');
   });
   requireProof(result.proof, 'master');
-  context.note(`${String(result.proof.identicalTracks)} of ${String(result.proof.tracks)} tracks bit-identical to the disc`);
+  context.note(`${String(result.proof.identicalTracks)} of ${String(result.proof.tracks)} tracks bit-identical to the source`);
   return result;
 }
 

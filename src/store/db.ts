@@ -63,6 +63,8 @@ export class Catalogue extends Dexie {
     this.version(3).upgrade(bringUpToDate);
     // Readings know Blu-ray, and say of each segment which kind of disc it is from.
     this.version(4).upgrade(bringUpToDate);
+    // Readings can be of plain video files, and hold measurements and parental levels.
+    this.version(5).upgrade(bringUpToDate);
   }
 }
 

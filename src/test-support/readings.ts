@@ -66,7 +66,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
     return segment;
   };
   return {
-    version: 3,
+    version: 4,
     kind: 'DVD-Video',
     label: 'TEST_DISC',
     fileSystem: 'UDF',
@@ -90,6 +90,8 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
         titleSet: 1,
         titleInSet: i + 1,
         playlist: null,
+        levels: null,
+        measured: null,
         sample: sketch.sample ?? null,
         state: sketch.state ?? 'usable',
         durationMs: total,
@@ -101,6 +103,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
           durationMs: (n + 1 < count ? (starts[n + 1] ?? total) : total) - (starts[n] ?? 0),
           firstPart: n,
           damaged: false,
+          name: null,
         })),
         parts: own.map((s) => ({ segment: s.id, angle: null, companion: null })),
         video: {
@@ -142,8 +145,8 @@ export function asVersion2(reading: Reading): Record<string, unknown> {
     segments: reading.segments.map((s) => without(s, 'kind', 'content')),
     loose: reading.loose.map((l) => ({ ...without(l, 'content'), titleSet: Number(l.content.slice(4)) })),
     titles: reading.titles.map((t) => ({
-      ...without(t, 'playlist', 'sample'),
-      chapters: t.chapters.map((c) => without(c, 'damaged')),
+      ...without(t, 'playlist', 'sample', 'levels', 'measured'),
+      chapters: t.chapters.map((c) => without(c, 'damaged', 'name')),
       parts: t.parts.map((p) => without(p, 'companion')),
       audio: t.audio.map((a) => without(a, 'coreOf')),
       video: without(t.video, 'stream', 'interlaced', 'profile', 'bitDepth', 'closedCaptions', 'dynamicRange', 'secondView'),

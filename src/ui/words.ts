@@ -161,6 +161,8 @@ export function remarkText(remark: Remark): string {
       return 'The disc has more playlists than a disc made in earnest; the last were passed over.';
     case 'no-titles':
       return 'No title could be read.';
+    case 'not-taken':
+      return `Not everything in the file can be taken. ${remark.detail}.`;
   }
 }
 
@@ -184,6 +186,7 @@ export function purposeText(track: AudioTrack | SubtitleTrack): string {
 export function kindText(reading: Reading): string {
   const [first] = reading.titles;
   if (reading.kind === 'DVD-Video') return `DVD, ${first?.video.standard ?? ''}`;
+  if (reading.kind === 'Video file') return `Video file, ${String(first?.video.heightPixels ?? 0)} lines`;
   const lines = Math.max(0, ...reading.titles.map((t) => t.video.heightPixels));
   return `${reading.kind}, ${String(lines)} lines`;
 }
@@ -240,12 +243,12 @@ export function readingText(task: ReadingTask): string {
   return 'following the menus';
 }
 
-/** "4 of 4 tracks bit-identical to the disc". */
+/** "4 of 4 tracks bit-identical to the source". */
 export function proofText(sidecar: Sidecar): string {
   const { proof } = sidecar;
   if (!proof.passed) return 'did not pass its proof';
   return sidecar.recipe === 'master'
-    ? `${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to the disc`
+    ? `${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to the source`
     : 'every frame decodes, nothing is missing';
 }
 

@@ -60,7 +60,7 @@ async function interleaved(together: number): Promise<{ reading: Reading; conten
     number: 1,
     angles: 2,
     parts: segments.map((s, i) => ({ segment: s.id, angle: i + 1, companion: null })),
-    chapters: [{ number: 1, startMs: 0, durationMs: cells[0]?.durationMs ?? 0, firstPart: 0, damaged: false }],
+    chapters: [{ number: 1, startMs: 0, durationMs: cells[0]?.durationMs ?? 0, firstPart: 0, damaged: false, name: null }],
   };
   return { reading: { ...locks.reading, titles: [angles], segments }, content: Buffer.concat(laid.map((l) => l.unit)) };
 }
@@ -83,7 +83,7 @@ async function digest(reading: Reading, angle: number, content: Uint8Array | nul
 const alone = (number: number): Reading => {
   const cell = firstCell(number);
   const title = titleOf(locks.reading, number);
-  const chapter = { number: 1, startMs: 0, durationMs: cell.durationMs, firstPart: 0, damaged: false };
+  const chapter = { number: 1, startMs: 0, durationMs: cell.durationMs, firstPart: 0, damaged: false, name: null };
   return {
     ...locks.reading,
     segments: [{ ...cell, clockRestarts: true }],

@@ -14,6 +14,7 @@ import type { HeldPacket, Packet, PacketQueue, TrackAccount } from './packet';
 import { joinProblem, planPiece, type PlannedPiece } from './plan';
 import { describePicture, type PictureDescription } from './picture';
 import { Timeline } from './timeline';
+import type { PacketStream } from './packet-stream';
 import { H264Codec, HevcCodec, Vc1Codec, type UnitCodec } from './unit-codecs';
 import { VideoFramer, type VideoCounts } from './video-framer';
 import { ChapterMarks, MAX_LEAD_TICKS, type AssembledChapter, type OpenContent, type Walk, type WalkSurroundings } from './walk';
@@ -47,7 +48,7 @@ const clipBytes = (segment: ClipSegment) => (segment.endPacket - segment.firstPa
  * Use: `await fill()` until it says false; after each, `take()` until null. Nothing is read until asked for, so a slow
  * consumer holds the disc back and memory stays bounded whatever the length.
  */
-export class Assembly {
+export class Assembly implements PacketStream {
   readonly tracks: readonly AssembledTrack[];
   /** Bytes to be read in all, and read so far. */
   readonly totalBytes: number;
@@ -108,6 +109,10 @@ export class Assembly {
   audioHeader(track: number): AudioFrameHeader | null {
     const { framer } = this.lanes[track] as Lane;
     return framer instanceof AudioFramer ? framer.format.first : null;
+  }
+
+  described(): null {
+    return null;
   }
 
   get videoCounts(): VideoCounts {

@@ -6,3 +6,5 @@ export { joinProblem, planPiece, type PlannedPiece } from './plan';
 export type { Irregularity, LeftReason, Packet, TrackAccount } from './packet';
 export type { PictureDescription } from './picture';
 export type { VideoCounts } from './video-framer';
+export { FileAssembly, type OpenStretch, type Stretch } from './file-assembly';
+export type { PacketStream } from './packet-stream';

@@ -109,7 +109,12 @@ function audioFormat(track: AudioTrack, lpcm: LpcmPacking | null): AudioFormat {
 }
 
 /** Finds the tracks that a reel takes in a title. @throws DiscError `unsupported` for one that is not there, or is taken twice. */
-function find<T extends { readonly stream: number }>(title: Title, tracks: readonly T[], taken: readonly TakenTrack[], kind: string): T[] {
+export function findTaken<T extends { readonly stream: number }>(
+  title: Title,
+  tracks: readonly T[],
+  taken: readonly TakenTrack[],
+  kind: string,
+): T[] {
   return taken.map(({ stream }, i) => {
     const name = `${kind} stream ${stream.toString(16)}`;
     if (taken.findIndex((t) => t.stream === stream) !== i) throw wrong('unsupported', `The reel takes ${name} twice`);
@@ -132,12 +137,12 @@ export function makeLanes(
   tap: TapBytes | null,
 ): Lane[] {
   const onDvd = title.playlist === null;
-  const audio = find(title, title.audio, reel.audio, 'audio').map((source, i) => {
+  const audio = findTaken(title, title.audio, reel.audio, 'audio').map((source, i) => {
     const lpcm = lpcmPacking(source, onDvd);
     const framer = new AudioFramer(timeline, audioFormat(source, lpcm));
     return { track: { kind: 'audio' as const, source, taken: reel.audio[i] as TakenTrack, lpcm }, framer };
   });
-  const subtitles = find(title, title.subtitles, reel.subtitles, 'subtitle').map((source, i) => {
+  const subtitles = findTaken(title, title.subtitles, reel.subtitles, 'subtitle').map((source, i) => {
     if (source.codec === 'text')
       throw wrong('unsupported', 'Text subtitles of Blu-ray stand in a clip of their own and can not be taken yet');
     return {

@@ -14,7 +14,7 @@ const WHAT_TO_DO = {
   'bad-signature': 'Check that this is the right file, and that it was copied whole.',
   'bad-structure': 'The structure contradicts itself. The other titles can still be used.',
   'out-of-range': 'A value lies outside what the standard allows. The other titles can still be used.',
-  'not-a-disc': 'Choose a disc image, or a folder that holds VIDEO_TS.',
+  'not-a-disc': 'Choose a disc image, a folder that holds VIDEO_TS or BDMV, or a video file.',
   'not-found': 'Check that the source is complete: a file that its tables name is not there.',
   'read-failed': 'Clean the disc or try another drive, then read again.',
   'other-disc': 'Insert the disc that this was planned from, or read this one first.',

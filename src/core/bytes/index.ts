@@ -4,3 +4,4 @@ export { part, raw, record, text, u16be, u16le, u32be, u32le, u64le, u8, type Fi
 export { blobSource, cachedSource, extentSource, memorySource, readExactly, type ByteSource, type Extent } from './source';
 export { Cursor } from './cursor';
 export { concatBytes, equalBytes } from './chunks';
+export { ChunkReader } from './chunk-reader';

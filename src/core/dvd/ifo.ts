@@ -1,3 +1,4 @@
+import { parentalPlace, parseParentalTable, type ParentalFields, type ParentalPlace } from './parental';
 import { DiscError, part, record, text, u16be, u32be, u8, type Where } from '../bytes';
 import { SECTOR_BYTES } from '../volume';
 import {
@@ -22,6 +23,7 @@ const rawVmgi = record('VMGI_MAT', 0x100, {
   menuVobs: u32be(0xc0),
   titleTable: u32be(0xc4),
   menuTable: u32be(0xc8),
+  parentalTable: u32be(0xcc),
 });
 
 /** Video Title Set Information, its fixed part. DVD-Video: VTSI_MAT. */
@@ -68,6 +70,8 @@ export interface VideoManager {
   readonly providerId: string;
   readonly titles: readonly DvdTitleEntry[];
   readonly firstPlay: DvdPgc | null;
+  /** By title set; empty where the disc knows no parental levels. */
+  readonly parental: ReadonlyMap<number, ParentalFields>;
   readonly menus: readonly MenuChain[];
   /** What could not be read of it; the rest is good. */
   readonly faults: readonly DiscError[];
@@ -82,6 +86,8 @@ export interface TitleSet {
   readonly chapters: readonly (readonly { readonly pgc: number; readonly program: number }[])[];
   /** Program chains by number from 1; null where one could not be read. */
   readonly pgcs: readonly (DvdPgc | null)[];
+  /** By program chain: its place in a parental block, or null. */
+  readonly places: readonly (ParentalPlace | null)[];
   readonly menus: readonly MenuChain[];
   readonly faults: readonly DiscError[];
 }
@@ -180,7 +186,13 @@ export function parseVideoManager(file: Uint8Array, source: string): VideoManage
       )
     : null;
   const menus = attempt(faults, [], () => parseMenus(file, head.menuTable, where, faults));
-  return { titleSetCount: Math.min(head.titleSets, MAX_TITLES), providerId: head.providerId, titles, firstPlay, menus, faults };
+  const parental = head.parentalTable
+    ? attempt(faults, new Map<number, ParentalFields>(), () => {
+        const found = table(file, head.parentalTable, 4, { ...where, structure: 'Parental Management Table' });
+        return parseParentalTable(found.data, found.at);
+      })
+    : new Map<number, ParentalFields>();
+  return { titleSetCount: Math.min(head.titleSets, MAX_TITLES), providerId: head.providerId, titles, firstPlay, parental, menus, faults };
 }
 
 function parseChapters(file: Uint8Array, sector: number, where: Where): { pgc: number; program: number }[][] {
@@ -201,20 +213,29 @@ function parseChapters(file: Uint8Array, sector: number, where: Where): { pgc: n
   });
 }
 
-function parsePgcTable(file: Uint8Array, sector: number, where: Where, faults: DiscError[]): (DvdPgc | null)[] {
+interface Chains {
+  readonly pgcs: (DvdPgc | null)[];
+  readonly places: (ParentalPlace | null)[];
+}
+
+function parsePgcTable(file: Uint8Array, sector: number, where: Where, faults: DiscError[]): Chains {
   const { data, at } = table(file, sector, 8, { ...where, structure: 'Program Chain Table' });
   const view = new DataView(data.buffer, data.byteOffset, data.byteLength);
   const count = view.getUint16(0);
   if (count > MAX_PGCS) throw new DiscError('out-of-range', at, `The table says that there are ${String(count)} program chains`);
-  return Array.from({ length: count }, (_, i) =>
+  const places: (ParentalPlace | null)[] = [];
+  const pgcs = Array.from({ length: count }, (_, i) =>
     attempt(faults, null, () => {
       const entry = part(data, 8 + i * 8, 8, at);
-      const chainAt = new DataView(entry.buffer, entry.byteOffset, 8).getUint32(4);
+      const entryView = new DataView(entry.buffer, entry.byteOffset, 8);
+      places[i] = parentalPlace(entryView.getUint32(0));
+      const chainAt = entryView.getUint32(4);
       if (chainAt >= data.byteLength)
         throw new DiscError('out-of-range', at, `Program chain ${String(i + 1)} stands beyond the end of its table`);
       return parsePgc(data.subarray(chainAt), { ...at, byteOffset: at.byteOffset + chainAt });
     }),
   );
+  return { pgcs, places };
 }
 
 /**
@@ -232,7 +253,7 @@ export function parseTitleSet(file: Uint8Array, number: number, source: string):
     video: parseVideoAttributes(file.subarray(0x200)),
     audio: attributeRecords(file, 0x202, 8, 8, parseAudioAttributes),
     subpictures: attributeRecords(file, 0x254, 6, 32, parseSubpictureAttributes),
-    pgcs: parsePgcTable(file, head.pgcTable, where, faults),
+    ...parsePgcTable(file, head.pgcTable, where, faults),
     chapters: attempt(faults, [], () => parseChapters(file, head.chapterTable, where)),
     menus: attempt(faults, [], () => parseMenus(file, head.menuTable, where, faults)),
     faults,

@@ -1,6 +1,7 @@
 import { DiscError, readExactly, type ByteSource, type Where } from '../bytes';
 import { CRC_ELEMENT_BYTES, ID, type Crc32 } from './ebml';
 import { crc32 as plainCrc32 } from './crc32';
+import { UNKNOWN, children, readHeadOf, textOf, unsigned, type Element } from './elements';
 
 /** What a file says of one of its tracks. */
 export interface ReadTrack {
@@ -36,51 +37,9 @@ export interface ReadSummary extends ReadHead {
   readonly finished: boolean;
 }
 
-interface Element {
-  readonly id: number;
-  readonly size: number;
-  readonly headBytes: number;
-}
-
 const MAX_CLUSTER_BYTES = 512 * 1024 * 1024;
 const MAX_DEPTH = 8;
-const UNKNOWN = -1;
 
-/** Reads an identifier and a size. @returns null where they are cut off or not allowed. */
-function readHeadOf(data: Uint8Array, at: number): Element | null {
-  const first = data[at] ?? 0;
-  const idLength = Math.clz32(first) - 23;
-  if (idLength < 1 || idLength > 4 || at + idLength >= data.byteLength) return null;
-  let id = 0;
-  for (let i = 0; i < idLength; i++) id = id * 256 + (data[at + i] as number);
-  const sizeFirst = data[at + idLength] as number;
-  const sizeLength = Math.clz32(sizeFirst) - 23;
-  if (sizeLength < 1 || sizeLength > 8 || at + idLength + sizeLength > data.byteLength) return null;
-  let size = sizeFirst & (0xff >> sizeLength);
-  let allOnes = size === 0xff >> sizeLength;
-  for (let i = 1; i < sizeLength; i++) {
-    const byte = data[at + idLength + i] as number;
-    allOnes &&= byte === 0xff;
-    size = size * 256 + byte;
-  }
-  return { id, size: allOnes ? UNKNOWN : size, headBytes: idLength + sizeLength };
-}
-
-/** Children of a master held in memory. @throws DiscError `bad-structure` where one leaves its parent. */
-function* children(data: Uint8Array, where: Where): Generator<{ id: number; data: Uint8Array }> {
-  for (let at = 0; at < data.byteLength;) {
-    const element = readHeadOf(data, at);
-    if (!element || element.size === UNKNOWN || at + element.headBytes + element.size > data.byteLength) {
-      throw new DiscError('bad-structure', { ...where, byteOffset: where.byteOffset + at }, 'An element leaves the element that holds it');
-    }
-    yield { id: element.id, data: data.subarray(at + element.headBytes, at + element.headBytes + element.size) };
-    at += element.headBytes + element.size;
-  }
-}
-
-const unsigned = (data: Uint8Array): number => data.reduce((n, byte) => n * 256 + byte, 0);
-const decoder = new TextDecoder();
-const textOf = (data: Uint8Array): string => decoder.decode(data);
 function float(data: Uint8Array): number {
   const view = new DataView(data.buffer, data.byteOffset, data.byteLength);
   return data.byteLength === 8 ? view.getFloat64(0) : data.byteLength === 4 ? view.getFloat32(0) : Number.NaN;

@@ -50,7 +50,13 @@ export interface MatroskaAudioTrack extends CommonTrack {
 export interface MatroskaSubtitleTrack extends CommonTrack {
   readonly kind: 'subtitle';
 }
-export type MatroskaTrack = MatroskaVideoTrack | MatroskaAudioTrack | MatroskaSubtitleTrack;
+/** A track that another file describes: its own elements are taken over as they stand. */
+export interface MatroskaKeptTrack extends CommonTrack {
+  readonly kind: 'kept';
+  readonly type: 'video' | 'audio' | 'subtitle';
+  readonly elements: Uint8Array;
+}
+export type MatroskaTrack = MatroskaKeptTrack | MatroskaVideoTrack | MatroskaAudioTrack | MatroskaSubtitleTrack;
 
 const TYPE = { video: 1, audio: 2, subtitle: 17 } as const;
 const INTERLACED = { undetermined: 0, interlaced: 1, progressive: 2 } as const;
@@ -140,7 +146,7 @@ export function trackEntry(track: MatroskaTrack, number: number): Uint8Array {
   return master(ID.TrackEntry, [
     uint(ID.TrackNumber, number),
     uint(ID.TrackUID, track.uid),
-    uint(ID.TrackType, TYPE[track.kind]),
+    uint(ID.TrackType, TYPE[track.kind === 'kept' ? track.type : track.kind]),
     uint(ID.FlagDefault, track.isDefault ? 1 : 0),
     flag(ID.FlagForced, track.isForced),
     flag(ID.FlagHearingImpaired, track.isHearingImpaired),
@@ -155,7 +161,7 @@ export function trackEntry(track: MatroskaTrack, number: number): Uint8Array {
     utf8(ID.CodecID, track.codecId),
     track.codecPrivate ? binary(ID.CodecPrivate, track.codecPrivate) : null,
     track.kind === 'video' && track.twoViews?.configuration ? secondViewElement(track.twoViews.configuration) : null,
-    track.kind === 'video' ? videoElement(track) : audio,
+    track.kind === 'video' ? videoElement(track) : track.kind === 'kept' ? track.elements : audio,
   ]);
 }
 

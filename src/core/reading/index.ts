@@ -4,3 +4,4 @@ export { type ReadingProgress, type ReadOptions } from './progress';
 export { damagedSegments, damagedTimes, scanForDamage, withDamage, type DamagedTime } from './damage';
 export { openContent } from './content';
 export { findVideoFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';
+export { readingOfFile, type ProbedFile, type ProbedStream } from './read-file';

@@ -1,6 +1,6 @@
 /** The reading of a source: pure data, JSON all the way down. `contract/reading.ts` holds the matching schema. */
 
-export const READING_VERSION = 3;
+export const READING_VERSION = 4;
 
 /** What every segment says, whatever the disc. */
 interface SegmentPlace {
@@ -39,8 +39,15 @@ export interface ClipSegment extends SegmentPlace {
   readonly endPacket: number;
 }
 
+/** A stretch of a plain video file between two chapters. Its sectors are only as the file's bytes are spread over its time. */
+export interface SpanSegment extends SegmentPlace {
+  readonly kind: 'span';
+  readonly fromMs: number;
+  readonly toMs: number;
+}
+
 /** A run of disc content that titles are made of. Identity is the content's address, so titles can share it. */
-export type Segment = CellSegment | ClipSegment;
+export type Segment = CellSegment | ClipSegment | SpanSegment;
 
 export interface Chapter {
   readonly number: number;
@@ -51,10 +58,18 @@ export interface Chapter {
   readonly firstPart: number;
   /** Something in it is missing or can not be read. */
   readonly damaged: boolean;
+  /** As a plain video file names it; null on discs, whose chapters have no names. */
+  readonly name: string | null;
 }
 
-export type VideoCodec = 'MPEG-1' | 'MPEG-2' | 'H.264' | 'HEVC' | 'VC-1';
-export type AudioCodec =
+export type VideoCodec = DiscVideoCodec | FileVideoCodec;
+export type DiscVideoCodec = 'MPEG-1' | 'MPEG-2' | 'H.264' | 'HEVC' | 'VC-1';
+/** Only in plain video files. */
+export type FileVideoCodec = 'MPEG-4' | 'AV1' | 'VP8' | 'VP9' | 'FFV1' | 'ProRes' | 'DV' | 'other';
+export type AudioCodec = DiscAudioCodec | FileAudioCodec;
+/** Only in plain video files. */
+export type FileAudioCodec = 'AAC' | 'MP3' | 'FLAC' | 'Opus' | 'Vorbis' | 'ALAC' | 'PCM';
+export type DiscAudioCodec =
   'AC-3' | 'E-AC-3' | 'TrueHD' | 'DTS' | 'DTS-HD' | 'DTS-HD Master' | 'DTS Express' | 'LPCM' | 'MPEG audio' | 'unknown';
 
 /** Whether a fact comes from the stream's own header or only from the disc's tables. */
@@ -122,13 +137,60 @@ export type SubtitlePurpose =
   | 'large commentary'
   | "children's commentary";
 
+/** `text`: the text subtitles of Blu-ray. The last four stand in plain video files only. */
+export type SubtitleCodec = 'VobSub' | 'PGS' | 'text' | 'SubRip' | 'ASS' | 'WebVTT' | 'DVB';
+
 export interface SubtitleTrack {
   readonly stream: number;
-  readonly codec: 'VobSub' | 'PGS' | 'text';
+  readonly codec: SubtitleCodec;
   readonly language: string | null;
   readonly purpose: SubtitlePurpose | null;
   /** The display that this stream is drawn for. */
   readonly drawnFor: '4:3' | 'wide' | 'letterbox' | 'pan and scan';
+}
+
+/** What one audio track was found to hold. Levels in dB below full scale. */
+export interface MeasuredAudio {
+  readonly stream: number;
+  /** Root mean square over all that was decoded; null where nothing could be. */
+  readonly meanDb: number | null;
+  readonly peakDb: number | null;
+  /** Levels along the title, in equal steps: presence at a glance. */
+  readonly overTimeDb: readonly number[];
+  readonly silent: boolean;
+  /** An earlier track with the very same bytes. */
+  readonly sameAs: number | null;
+}
+
+export interface MeasuredSubtitle {
+  readonly stream: number;
+  readonly events: number;
+  /** When events are shown that are forced, milliseconds; at the most 500. */
+  readonly forcedAtMs: readonly number[];
+}
+
+export type ScanKind = 'progressive' | 'interlaced' | 'film with pulldown' | 'mixed';
+
+/** How the picture was really made, by looking at decoded samples. */
+export interface MeasuredPicture {
+  readonly scan: ScanKind;
+  /** Frames looked at, and how many of them are combed, whole, repeated by flags; the evidence. */
+  readonly frames: number;
+  readonly combed: number;
+  readonly whole: number;
+  readonly repeated: number;
+  /** Rows and columns of pixels that stay black. */
+  readonly bars: { readonly top: number; readonly bottom: number; readonly left: number; readonly right: number };
+  /** Shape of the picture inside the bars, as width / height on the screen. */
+  readonly trueAspect: number;
+}
+
+export interface TitleMeasure {
+  /** False: samples along the title; true: every packet was read. */
+  readonly everything: boolean;
+  readonly audio: readonly MeasuredAudio[];
+  readonly subtitles: readonly MeasuredSubtitle[];
+  readonly picture: MeasuredPicture | null;
 }
 
 /** `damaged`: some chapters can be had whole; `cut short`: none can. */
@@ -161,6 +223,10 @@ export interface Title {
   /** Number of the playlist; null on DVD. */
   readonly playlist: number | null;
   readonly state: TitleState;
+  /** Parental levels (1 to 8) at which a player shows it; null where the disc makes no difference. */
+  readonly levels: readonly number[] | null;
+  /** What was measured of its content on request; null before. */
+  readonly measured: TitleMeasure | null;
   /** Hash of sampled content, where another title of the same length made comparing worth while. */
   readonly sample: string | null;
   readonly durationMs: number;
@@ -186,7 +252,9 @@ export type RemarkCode =
   | 'scrambled'
   | 'stream-differs'
   | 'too-many'
-  | 'no-titles';
+  | 'no-titles'
+  /** Something in a plain file that is not a picture, sound or subtitles. */
+  | 'not-taken';
 
 /** Something about the disc or a title that the user should know. Words are the interface's; `detail` is for the log. */
 export interface Remark {
@@ -222,14 +290,14 @@ export interface LooseStretch {
   readonly chain: number | null;
 }
 
-export type DiscKind = 'DVD-Video' | 'Blu-ray' | 'Ultra HD Blu-ray';
+export type DiscKind = 'DVD-Video' | 'Blu-ray' | 'Ultra HD Blu-ray' | 'Video file';
 
 export interface Reading {
   readonly version: typeof READING_VERSION;
   readonly kind: DiscKind;
   /** The volume's label: foreign text. */
   readonly label: string;
-  readonly fileSystem: 'ISO 9660' | 'UDF' | 'folder';
+  readonly fileSystem: 'ISO 9660' | 'UDF' | 'folder' | 'file';
   readonly sizeBytes: number;
   /** SHA-256 over the disc's structure files: the same for every copy of the same pressing. */
   readonly fingerprint: string;
@@ -261,7 +329,22 @@ export function upgradeReading(value: unknown): unknown {
   // Version 1 did not look for what no title leads to: nothing is known of it until the disc is read again.
   if (isPlain(reading) && reading['version'] === 1) reading = { ...reading, version: 2, loose: [] };
   if (isPlain(reading) && reading['version'] === 2) reading = fromVersion2(reading);
+  if (isPlain(reading) && reading['version'] === 3) reading = fromVersion3(reading);
   return reading;
+}
+
+/** Version 4 knows measurements, parental levels, and plain video files with their chapters' names. */
+function fromVersion3(reading: Plain): Plain {
+  return {
+    ...reading,
+    version: 4,
+    titles: each(reading['titles'], (t) => ({
+      ...t,
+      levels: null,
+      measured: null,
+      chapters: each(t['chapters'], (c) => ({ ...c, name: null })),
+    })),
+  };
 }
 
 /** Version 3 knows Blu-ray too: all that version 2 holds is of a DVD. */

@@ -248,6 +248,8 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
     titleSet: null,
     titleInSet: null,
     playlist: numbered.number,
+    levels: null,
+    measured: null,
     sample: null,
     state: video ? state : 'unreadable',
     durationMs: ms,
@@ -317,6 +319,7 @@ function chaptersOf(
     durationMs: (found[i + 1]?.ms ?? endMs) - start.ms,
     firstPart: start.part,
     damaged: false,
+    name: null,
   }));
 }
 

@@ -1,13 +1,16 @@
 import { DiscError, throwIfCancelled } from '../bytes';
 import {
+  blockOf,
   buttonKey,
   findRoutes,
+  levelsOf,
   parseTitleSet,
   parseVideoManager,
   type ButtonTable,
   type DvdCell,
   type DvdPgc,
   type DvdTitleEntry,
+  type ParentalFields,
   type TitleSet,
   type VideoManager,
 } from '../dvd';
@@ -108,13 +111,27 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
   const segments = new Map<string, CellSegment>();
   const looked = new StreamLooks();
   const titles: Title[] = [];
+  /** What a player shows instead of a title at another parental level: numbered behind the disc's own titles. */
+  const others: Title[] = [];
+  let hidden = 0;
   for (const [index, entry] of manager.titles.entries()) {
     throwIfCancelled(signal, volume.name);
     onProgress?.({ step: 'looking', done: index, total: manager.titles.length });
     const read = sets.get(entry.titleSet);
-    const title = read ? await readTitle(entry, read, segments, looked, remarks) : null;
-    if (title) titles.push(title);
-    else
+    const fields = manager.parental.get(entry.titleSet) ?? [];
+    const versions = read ? parentalVersions(entry, read.set, fields) : [];
+    const [first] = versions;
+    const title = read && first ? await readTitle(entry, first, read, segments, looked, remarks) : null;
+    if (title && read) {
+      titles.push(title);
+      for (const version of versions.slice(1)) {
+        const number = manager.titles.length + hidden + 1;
+        const other = await readTitle({ ...entry, number }, version, read, segments, looked, remarks);
+        if (!other) continue;
+        hidden++;
+        others.push(other);
+      }
+    } else
       remarks.push({
         code: 'structure-lost',
         severity: 'fault',
@@ -122,6 +139,7 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
         detail: `Title ${String(entry.number)} could not be read`,
       });
   }
+  titles.push(...others);
   if (titles.length === 0) remarks.push({ code: 'no-titles', severity: 'fault', title: null, detail: 'No title could be read' });
   throwIfCancelled(signal, volume.name);
   onProgress?.({ step: 'menus', done: 0, total: 1 });
@@ -274,15 +292,38 @@ function chainsOf(entry: DvdTitleEntry, set: TitleSet): { chapters: readonly { p
   return chapters.length ? { chapters, order } : { chapters: [{ pgc: entry.titleInSet, program: 1 }], order: [entry.titleInSet] };
 }
 
+/** One of the versions of a title of which a player shows one by its parental level. */
+interface ParentalVersion {
+  /** Chains that stand in for those that the chapters name. */
+  readonly instead: ReadonlyMap<number, number>;
+  readonly levels: readonly number[] | null;
+}
+
+/** The versions of a title, the one that its chapters name first; only that one where there is no parental block. */
+function parentalVersions(entry: DvdTitleEntry, set: TitleSet, fields: ParentalFields): ParentalVersion[] {
+  const { order } = chainsOf(entry, set);
+  const own = order.find((chain) => blockOf(set.places, chain).length > 1);
+  if (own === undefined) return [{ instead: new Map(), levels: null }];
+  const block = blockOf(set.places, own);
+  return [own, ...block.filter((chain) => chain !== own)].map((chain) => ({
+    instead: new Map([[own, chain]]),
+    levels: levelsOf(set.places[chain - 1]?.mask ?? 0, fields),
+  }));
+}
+
 async function readTitle(
   entry: DvdTitleEntry,
+  version: ParentalVersion,
   read: ReadSet,
   segments: Map<string, CellSegment>,
   looked: StreamLooks,
   remarks: Remark[],
 ): Promise<Title | null> {
   const { set } = read;
-  const { chapters: marks, order } = chainsOf(entry, set);
+  const named = chainsOf(entry, set);
+  const shown = (chain: number) => version.instead.get(chain) ?? chain;
+  const marks = named.chapters.map(({ pgc, program }) => ({ pgc: shown(pgc), program }));
+  const order = named.order.map(shown);
   const parts: TitlePart[] = [];
   const own: CellSegment[] = [];
   const startOfCell = new Map<string, { part: number; ms: number }>();
@@ -315,6 +356,8 @@ async function readTitle(
     titleSet: entry.titleSet,
     titleInSet: entry.titleInSet,
     playlist: null,
+    levels: version.levels,
+    measured: null,
     sample: null,
     state,
     // The chain's own time loses at most one frame to rounding, the sum of its cells one per cell.
@@ -349,6 +392,7 @@ function readChapters(
     durationMs: (starts[i + 1]?.ms ?? endMs) - start.ms,
     firstPart: start.part,
     damaged: false,
+    name: null,
   }));
 }
 

@@ -14,6 +14,7 @@ import { partsOfAngle, readDisc, type Reading, type ReadingProgress } from '.';
 /** Readings of discs that an independent author made, whole and hurt in known ways. */
 
 const folder = temporaryFolder();
+const levels = temporaryFolder();
 const pristine = path.join(folder, 'quay');
 beforeAll(() => {
   mkdirSync(pristine);
@@ -46,6 +47,39 @@ const overwrite = (file: string, at: number, bytes: readonly number[]) => {
 const codes = (reading: Reading) => reading.remarks.map((r) => r.code);
 
 describe('what is on a disc', () => {
+  test('of chains that a player chooses by its parental level, each is a title of its own', async () => {
+    const at = levels;
+    expect(spawnSync('7z', ['x', '-y', `-o${at}`, LOCKS], { stdio: 'ignore' }).status).toBe(0);
+    const manager = path.join(at, 'VIDEO_TS', 'VIDEO_TS.IFO');
+    const set = path.join(at, 'VIDEO_TS', 'VTS_01_0.IFO');
+    const sectors = statSync(manager).size / 2048;
+    // One country, one title set: levels 8 to 5 show mask 1, levels 4 to 1 mask 2.
+    const table = Buffer.alloc(2048);
+    table.writeUInt16BE(1, 0);
+    table.writeUInt16BE(1, 2);
+    table.writeUInt16BE(16, 12);
+    for (let row = 0; row < 8; row++) table.writeUInt16BE(row < 4 ? 1 : 2, 16 + row * 4 + 2);
+    writeFileSync(manager, Buffer.concat([readFileSync(manager), table]));
+    overwrite(manager, 0xcc, [0, 0, 0, sectors]);
+    const chains = readFileSync(set).readUInt32BE(0xcc) * 2048;
+    overwrite(set, chains + 8 + 8, [0x82, 0x50, 0, 1]); // chain 2 begins a block,
+    overwrite(set, chains + 8 + 16, [0x03, 0xd0, 0, 2]); // chain 3 ends it
+    const { reading: before, opened } = await openDisc(LOCKS);
+    await opened.close();
+    const reading = await readFolder(at);
+    expect(reading.titles.map((t) => [t.number, t.levels])).toEqual([
+      [1, null],
+      [2, [5, 6, 7, 8]],
+      [3, [1, 2, 3, 4]],
+      [4, null],
+      [5, null],
+      [6, [1, 2, 3, 4]],
+      [7, [5, 6, 7, 8]],
+    ]);
+    expect(reading.titles[5]?.parts).toEqual(before.titles[2]?.parts);
+    expect(() => ReadingSchema.parse(reading)).not.toThrow();
+  });
+
   test('a film with an extra: titles, tracks and the way to them', async () => {
     const { reading, opened } = await openDisc(QUAY);
     await opened.close();

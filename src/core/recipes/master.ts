@@ -1,15 +1,16 @@
-import type { Assembly, AssembledTrack, LpcmPacking, Packet } from '../assembly';
+import type { AssembledTrack, LpcmPacking, Packet, PacketStream } from '../assembly';
 import {
   MatroskaWriter,
   identifier,
   type Crc32,
+  type DescribedTrack,
   type MatroskaDescription,
   type MatroskaSink,
   type MatroskaTag,
   type MatroskaTrack,
 } from '../matroska';
 import type { CreateHash, PayloadHash } from '../proof/hash';
-import type { Reading } from '../reading';
+import type { AudioCodec, Reading, SubtitleCodec, VideoCodec } from '../reading';
 import type { Reel } from '../reels/model';
 import { CODE, findStartCode, ticksToNs } from '../streams';
 import { vobSubHeader } from './palette';
@@ -65,7 +66,8 @@ export class TrackHashes {
   }
 }
 
-const CODEC_IDS = {
+/** Of the streams that discs carry. What a plain file carries keeps the name that its container gives it. */
+const CODEC_IDS: Readonly<Partial<Record<VideoCodec | AudioCodec | SubtitleCodec, string>>> = {
   'MPEG-1': 'V_MPEG1',
   'MPEG-2': 'V_MPEG2',
   'H.264': 'V_MPEG4/ISO/AVC',
@@ -80,11 +82,11 @@ const CODEC_IDS = {
   'DTS Express': 'A_DTS',
   LPCM: 'A_PCM/INT/LIT',
   'MPEG audio': 'A_MPEG/L2',
-  unknown: '',
   VobSub: 'S_VOBSUB',
   PGS: 'S_HDMV/PGS',
   text: 'S_HDMV/TEXTST',
-} as const;
+};
+const codecId = (codec: VideoCodec | AudioCodec | SubtitleCodec): string => CODEC_IDS[codec] ?? '';
 
 /** The sequence header of the first picture, with its extension: what a decoder needs before the first frame. */
 function sequenceBytes(frame: Uint8Array): Uint8Array | null {
@@ -107,7 +109,7 @@ const MOST = 0.5;
 class Describer {
   private firstPicture: Uint8Array | null = null;
   constructor(
-    private readonly assembly: Assembly,
+    private readonly assembly: PacketStream,
     private readonly reel: Reel,
     private readonly reading: Reading,
     private readonly options: MasterOptions,
@@ -119,7 +121,7 @@ class Describer {
   }
 
   get needsPicture(): boolean {
-    return this.firstPicture === null;
+    return this.firstPicture === null && this.assembly.described(0) === null;
   }
 
   get interlaced(): boolean {
@@ -141,8 +143,13 @@ class Describer {
         trackUid: null,
         entries: [
           { name: 'TITLE', value: reel.name },
-          { name: 'ORIGINAL_MEDIA_TYPE', value: reading.kind === 'DVD-Video' ? 'DVD' : 'Blu-ray Disc' },
-          { name: 'COMMENT', value: `Disc ${reading.label}, title ${titles}, fingerprint ${reading.fingerprint}` },
+          ...(reading.kind === 'Video file'
+            ? []
+            : [{ name: 'ORIGINAL_MEDIA_TYPE', value: reading.kind === 'DVD-Video' ? 'DVD' : 'Blu-ray Disc' }]),
+          {
+            name: 'COMMENT',
+            value: `${reading.kind === 'Video file' ? 'File' : 'Disc'} ${reading.label}, title ${titles}, fingerprint ${reading.fingerprint}`,
+          },
         ],
       },
     ];
@@ -167,7 +174,7 @@ class Describer {
       for (const chapter of title?.chapters.slice(piece.fromChapter - 1, piece.toChapter) ?? []) {
         planned.push({
           startNs: ms * 1_000_000,
-          name: this.reel.chapterNames[planned.length]?.trim() || `Chapter ${String(planned.length + 1)}`,
+          name: this.reel.chapterNames[planned.length]?.trim() || chapter.name || `Chapter ${String(planned.length + 1)}`,
         });
         ms += chapter.durationMs;
       }
@@ -177,13 +184,15 @@ class Describer {
 
   private track(track: AssembledTrack, index: number): MatroskaTrack {
     const uid = identifier(this.options.seed, `track ${String(index + 1)}`);
+    const described = this.assembly.described(index);
+    if (described) return keptTrack(track, described, uid);
     if (track.kind === 'video') {
       const { picture } = this.assembly;
       const { source } = track;
       return {
         kind: 'video',
         uid,
-        codecId: CODEC_IDS[picture?.mpeg1 ? 'MPEG-1' : source.codec === 'MPEG-1' && picture ? 'MPEG-2' : source.codec],
+        codecId: codecId(picture?.mpeg1 ? 'MPEG-1' : source.codec === 'MPEG-1' && picture ? 'MPEG-2' : source.codec),
         codecPrivate: this.firstPicture,
         name: '',
         language: null,
@@ -217,7 +226,7 @@ class Describer {
       isHearingImpaired: taken.isHearingImpaired,
       isVisuallyImpaired: taken.isVisuallyImpaired,
       isOriginal: taken.isOriginal,
-      codecId: CODEC_IDS[source.codec],
+      codecId: codecId(source.codec),
       defaultDurationNs: null,
     };
     if (track.kind === 'subtitle') {
@@ -248,13 +257,35 @@ class Describer {
   }
 }
 
+/** A track of a plain file: the stream as its container describes it, with the names and flags that the reel gives it. */
+function keptTrack(track: AssembledTrack, described: DescribedTrack, uid: bigint): MatroskaTrack {
+  const taken = track.kind === 'video' ? null : track.taken;
+  return {
+    kind: 'kept',
+    type: track.kind,
+    uid,
+    codecId: described.codecId,
+    codecPrivate: null, // among the elements
+    elements: described.elements,
+    name: taken?.name ?? '',
+    language: taken?.language ?? null,
+    isDefault: taken?.isDefault ?? true,
+    isForced: taken?.isForced ?? false,
+    isCommentary: taken?.isCommentary ?? false,
+    isHearingImpaired: taken?.isHearingImpaired ?? false,
+    isVisuallyImpaired: taken?.isVisuallyImpaired ?? false,
+    isOriginal: taken?.isOriginal ?? false,
+    defaultDurationNs: null,
+  };
+}
+
 /**
  * Writes a reel as a Matroska master: the disc's own streams, nothing re-encoded.
  * @returns what the finished file must hold, for the proof.
  * @throws what the assembly and the sink throw; the file is then not finished.
  */
 export async function writeMaster(
-  assembly: Assembly,
+  assembly: PacketStream,
   hashes: TrackHashes,
   reading: Reading,
   reel: Reel,
@@ -300,12 +331,12 @@ export async function writeMaster(
   };
 }
 
-function trackPromise(assembly: Assembly, hashes: TrackHashes, track: AssembledTrack, index: number): TrackPromise {
+function trackPromise(assembly: PacketStream, hashes: TrackHashes, track: AssembledTrack, index: number): TrackPromise {
   const account = assembly.account(index);
   return {
     kind: track.kind,
     stream: track.source.stream,
-    codecId: CODEC_IDS[track.source.codec],
+    codecId: assembly.described(index)?.codecId ?? codecId(track.source.codec),
     language: track.kind === 'video' ? null : track.taken.language,
     packets: account.packets,
     bytes: account.takenBytes,

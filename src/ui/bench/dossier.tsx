@@ -293,6 +293,12 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
             {clock(title.durationMs)}, {bytes(title.sizeBytes)}, {plural(title.chapters.length, 'chapter')}
             {title.angles > 1 ? `, ${plural(title.angles, 'angle')}` : ''}
           </span>
+          {title.levels && (
+            <>
+              <span className="text-second">shown</span>
+              <span>{title.levels.length > 0 ? `at parental levels ${numbers(title.levels)}` : 'at no parental level'}</span>
+            </>
+          )}
         </div>
         <Section name="Audio">
           {title.audio.length === 0 && <p className="text-second">No audio track.</p>}

@@ -1,6 +1,6 @@
 'use client';
 
-import { Disc3, Folder } from 'lucide-react';
+import { Disc3, Film, Folder } from 'lucide-react';
 import { Dialog } from 'radix-ui';
 import { useEffect, useState } from 'react';
 import type { BrowseResult } from '@/contract';
@@ -67,10 +67,12 @@ export function BrowseDialog({ root, onClose }: { root: string; onClose: () => v
               <li key={e.path} className="flex items-center gap-2 rounded-[4px] px-2 py-1 hover:bg-wash">
                 {e.kind === 'image' ? (
                   <Disc3 size={14} aria-hidden className="text-second" />
+                ) : e.kind === 'video file' ? (
+                  <Film size={14} aria-hidden className="text-second" />
                 ) : (
                   <Folder size={14} aria-hidden className="text-second" />
                 )}
-                {e.kind === 'image' ? (
+                {e.kind === 'image' || e.kind === 'video file' ? (
                   <span className="min-w-0 flex-1 truncate">{e.name}</span>
                 ) : (
                   <button

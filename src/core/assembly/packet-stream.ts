@@ -1,0 +1,27 @@
+import type { DescribedTrack } from '../matroska';
+import type { AudioFrameHeader } from '../streams';
+import type { AssembledTrack } from './lanes';
+import type { Packet, TrackAccount } from './packet';
+import type { PictureDescription } from './picture';
+import type { VideoCounts } from './video-framer';
+import type { AssembledChapter } from './walk';
+
+/** Timed packets of a reel, continuous from zero: what masters, previews and encoders are made from, whatever the source. */
+export interface PacketStream {
+  readonly tracks: readonly AssembledTrack[];
+  /** Bytes to be read in all, and read so far. */
+  readonly totalBytes: number;
+  readonly readBytes: number;
+  /** End of the last frame, after the shift that makes the earliest packet zero. */
+  readonly endTicks: number;
+  readonly videoCounts: VideoCounts;
+  readonly picture: PictureDescription | null;
+  outputChapters(): AssembledChapter[];
+  account(track: number): TrackAccount;
+  audioHeader(track: number): AudioFrameHeader | null;
+  forcedTicks(track: number): number[];
+  /** How the source's own container describes a track; null on discs, whose streams describe themselves. */
+  described(track: number): DescribedTrack | null;
+  fill(): Promise<boolean>;
+  take(): Packet | null;
+}

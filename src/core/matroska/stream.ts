@@ -1,0 +1,142 @@
+import { ChunkReader, DiscError, concatBytes, type Where } from '../bytes';
+import { ID, uint } from './ebml';
+import { UNKNOWN, children, readHeadOf, textOf, unsigned } from './elements';
+
+/** A track as its file describes it, in that file's own elements. */
+export interface DescribedTrack {
+  readonly number: number;
+  readonly codecId: string;
+  /** What a player needs to decode it, element by element as it stands: codec data, picture and sound, delays. */
+  readonly elements: Uint8Array;
+  readonly defaultDurationNs: number | null;
+}
+
+export interface StreamBlock {
+  readonly track: number;
+  readonly timestampMs: number;
+  readonly durationMs: number | null;
+  readonly key: boolean;
+  readonly discardable: boolean;
+  readonly data: Uint8Array;
+}
+
+export type StreamPart =
+  | { readonly kind: 'tracks'; readonly tracks: readonly DescribedTrack[] }
+  /** `additions`: blocks that carry something beside the frame, which is not handed on. */
+  | { readonly kind: 'cluster'; readonly blocks: readonly StreamBlock[]; readonly additions: number; readonly endOffset: number };
+
+const MAX_ELEMENT_BYTES = 512 * 1024 * 1024;
+const HEAD_BYTES = 12;
+/** Elements of a track entry that describe the stream; names, flags and languages are the reel's. RFC 9559 5.1.4.1. */
+const KEPT = new Set<number>([
+  ID.CodecPrivate,
+  ID.CodecDelay,
+  ID.SeekPreRoll,
+  ID.MaxBlockAdditionID,
+  ID.BlockAdditionMapping,
+  ID.Video,
+  ID.Audio,
+]);
+
+function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
+  let number = 0;
+  let codecId = '';
+  let defaultDurationNs: number | null = null;
+  const elements: Uint8Array[] = [];
+  for (const field of children(entry, where)) {
+    if (field.id === ID.TrackNumber) number = unsigned(field.data);
+    else if (field.id === ID.CodecID) codecId = textOf(field.data);
+    else if (field.id === ID.DefaultDuration) defaultDurationNs = unsigned(field.data);
+    else if (field.id === ID.ContentEncodings)
+      throw new DiscError('unsupported', where, 'Frames are packed or encrypted by the container itself');
+    if (KEPT.has(field.id)) elements.push(field.whole);
+  }
+  if (defaultDurationNs) elements.push(uint(ID.DefaultDuration, defaultDurationNs));
+  return { number, codecId, elements: concatBytes(elements), defaultDurationNs };
+}
+
+interface BlockPlace {
+  readonly clusterTime: number;
+  readonly msPerUnit: number;
+}
+
+function blockOf(data: Uint8Array, place: BlockPlace, where: Where): Omit<StreamBlock, 'durationMs'> & { readonly flags: number } {
+  const first = data[0] ?? 0;
+  if (data.byteLength < 4 || first < 0x80) throw new DiscError('bad-structure', where, 'A block has no head that can be read');
+  const flags = data[3] as number;
+  if (flags & 0x06) throw new DiscError('unsupported', where, 'Several frames stand in one block');
+  const relative = new DataView(data.buffer, data.byteOffset + 1, 2).getInt16(0);
+  return {
+    track: first & 0x7f,
+    timestampMs: (place.clusterTime + relative) * place.msPerUnit,
+    key: (flags & 0x80) !== 0,
+    discardable: (flags & 0x01) !== 0,
+    data: data.subarray(4),
+    flags,
+  };
+}
+
+function clusterPart(data: Uint8Array, msPerUnit: number, where: Where, endOffset: number): StreamPart {
+  const blocks: StreamBlock[] = [];
+  let additions = 0;
+  let clusterTime = 0;
+  for (const child of children(data, where)) {
+    if (child.id === ID.Timestamp) clusterTime = unsigned(child.data);
+    else if (child.id === ID.SimpleBlock) blocks.push({ ...blockOf(child.data, { clusterTime, msPerUnit }, where), durationMs: null });
+    else if (child.id === ID.BlockGroup) {
+      let durationMs: number | null = null;
+      let block: Omit<StreamBlock, 'durationMs'> | null = null;
+      let refers = false;
+      for (const inner of children(child.data, where)) {
+        if (inner.id === ID.Block) block = blockOf(inner.data, { clusterTime, msPerUnit }, where);
+        else if (inner.id === ID.BlockDuration) durationMs = unsigned(inner.data) * msPerUnit;
+        else if (inner.id === ID.ReferenceBlock) refers = true;
+        else if (inner.id === ID.BlockAdditions) additions++;
+      }
+      if (block) blocks.push({ ...block, durationMs, key: !refers });
+    }
+  }
+  return { kind: 'cluster', blocks, additions, endOffset };
+}
+
+/**
+ * Reads Matroska as it comes, without going back: what another program writes into a pipe. One cluster is held at a time.
+ * Blocks are valid until the next part is asked for.
+ * @throws DiscError `bad-signature`, `bad-structure`, `ended-early`, `out-of-range`, `unsupported`.
+ */
+export async function* readMatroskaStream(chunks: AsyncIterable<Uint8Array>, name: string): AsyncGenerator<StreamPart, void> {
+  const reader = new ChunkReader(name, chunks);
+  const at = (): Where => ({ source: name, byteOffset: reader.offset, structure: 'Matroska' });
+  const head = async () => {
+    const bytes = await reader.peek(HEAD_BYTES);
+    if (bytes.byteLength === 0) return null;
+    const element = readHeadOf(bytes, 0);
+    if (!element) throw new DiscError('bad-structure', at(), 'No element starts here');
+    await reader.take(element.headBytes);
+    return element;
+  };
+  try {
+    const header = await head();
+    if (header?.id !== ID.EBML || header.size > 4096) throw new DiscError('bad-signature', at(), 'The stream does not start like Matroska');
+    await reader.take(header.size);
+    const segment = await head();
+    if (segment?.id !== ID.Segment) throw new DiscError('bad-signature', at(), 'There is no Segment after the header');
+    let msPerUnit = 1;
+    for (let element = await head(); element; element = await head()) {
+      if (element.size === UNKNOWN) throw new DiscError('unsupported', at(), 'An element does not say how long it is');
+      if (element.size > MAX_ELEMENT_BYTES)
+        throw new DiscError('out-of-range', at(), `An element says that it is ${String(element.size)} bytes long`);
+      const where = at();
+      const data = await reader.take(element.size);
+      if (element.id === ID.Info) {
+        for (const child of children(data, where)) if (child.id === ID.TimestampScale) msPerUnit = unsigned(child.data) / 1e6;
+      } else if (element.id === ID.Tracks) {
+        const tracks: DescribedTrack[] = [];
+        for (const entry of children(data, where)) if (entry.id === ID.TrackEntry) tracks.push(describedTrack(entry.data, where));
+        yield { kind: 'tracks', tracks };
+      } else if (element.id === ID.Cluster) yield clusterPart(data, msPerUnit, where, reader.offset);
+    }
+  } finally {
+    await reader.close();
+  }
+}

@@ -1,0 +1,211 @@
+import { createHash } from 'node:crypto';
+import { open, type FileHandle } from 'node:fs/promises';
+import { z } from 'zod';
+import { DiscError, throwIfCancelled } from '@/core/bytes';
+import type { OpenStretch } from '@/core/assembly';
+import { readingOfFile, type ProbedFile, type ProbedStream, type Reading } from '@/core/reading';
+import { WorkError } from '@/contract';
+import { capture, collectLines, finished, spawnGuarded } from './ffmpeg';
+
+/** A plain video file as a source: FFmpeg knows its container, here is only what is asked of FFmpeg. */
+
+const tags = z.record(z.string(), z.string()).default({});
+const ProbeSchema = z.object({
+  streams: z
+    .array(
+      z.object({
+        index: z.number(),
+        codec_type: z.string().default(''),
+        codec_name: z.string().default('unknown'),
+        profile: z.union([z.string(), z.number()]).optional(),
+        width: z.number().default(0),
+        height: z.number().default(0),
+        sample_aspect_ratio: z.string().default('1:1'),
+        r_frame_rate: z.string().default('0/0'),
+        avg_frame_rate: z.string().default('0/0'),
+        field_order: z.string().optional(),
+        pix_fmt: z.string().optional(),
+        color_transfer: z.string().optional(),
+        channels: z.number().default(0),
+        channel_layout: z.string().optional(),
+        sample_rate: z.string().default('0'),
+        bits_per_raw_sample: z.string().optional(),
+        bits_per_sample: z.number().optional(),
+        bit_rate: z.string().optional(),
+        side_data_list: z.array(z.object({ side_data_type: z.string().optional() })).default([]),
+        disposition: z.record(z.string(), z.number()).default({}),
+        tags,
+      }),
+    )
+    .max(400)
+    .default([]),
+  chapters: z
+    .array(z.object({ start_time: z.string().default('0'), tags }))
+    .max(5000)
+    .default([]),
+  format: z.object({ duration: z.string().default('0'), format_name: z.string().default(''), tags }),
+});
+type Probed = z.infer<typeof ProbeSchema>;
+
+const MAX_TEXT = 300;
+/** Foreign text: bounded, without what can not be seen. */
+const clean = (text: string | undefined): string | null =>
+  text
+    ?.replace(/[\p{Cc}\p{Cf}]/gu, '')
+    .trim()
+    .slice(0, MAX_TEXT) || null;
+const ratioOf = (text: string, separator: string): readonly [number, number] => {
+  const [a = 0, b = 0] = text.split(separator).map(Number);
+  return Number.isFinite(a) && Number.isFinite(b) && a > 0 && b > 0 ? [a, b] : [0, 0];
+};
+const LANGUAGE = /^[a-z]{2,3}(-[A-Za-z0-9-]{2,20})?$/;
+
+function streamOf(stream: Probed['streams'][number]): ProbedStream {
+  const rate = ratioOf(stream.r_frame_rate, '/');
+  const average = ratioOf(stream.avg_frame_rate, '/');
+  const aspect = ratioOf(stream.sample_aspect_ratio, ':');
+  const language = stream.tags['language'] ?? '';
+  const is = (what: string) => stream.disposition[what] === 1;
+  const kind = stream.codec_type;
+  // A field rate is told as a frame rate by some containers: twice the average is believed only where it is near it.
+  const frameRate =
+    rate[0] > 0 && average[0] > 0 && rate[0] / rate[1] > (1.5 * average[0]) / average[1] ? average : rate[0] > 0 ? rate : average;
+  const bits = Number(stream.bits_per_raw_sample ?? stream.bits_per_sample ?? 0);
+  return {
+    index: stream.index,
+    kind: kind === 'video' || kind === 'audio' || kind === 'subtitle' ? kind : 'other',
+    codec: stream.codec_name,
+    profile: typeof stream.profile === 'string' ? clean(stream.profile) : null,
+    language: LANGUAGE.test(language) && language !== 'und' ? language : null,
+    widthPixels: stream.width,
+    heightPixels: stream.height,
+    pixelAspect: aspect[0] > 0 ? aspect : [1, 1],
+    frameRate,
+    fieldOrder: stream.field_order === undefined || stream.field_order === 'unknown' ? null : stream.field_order,
+    pixelFormat: stream.pix_fmt ?? null,
+    transfer: stream.color_transfer ?? null,
+    dolbyVision: stream.side_data_list.some((d) => (d.side_data_type ?? '').startsWith('DOVI')),
+    channels: stream.channels,
+    layout: stream.channel_layout?.replace('(side)', '') ?? plainLayout(stream.channels),
+    sampleRateHz: Number(stream.sample_rate) || 0,
+    bitDepth: bits > 0 ? bits : null,
+    bitRate: Number(stream.bit_rate) > 0 ? Number(stream.bit_rate) : null,
+    isForced: is('forced'),
+    isCommentary: is('comment'),
+    isHearingImpaired: is('hearing_impaired'),
+    isVisuallyImpaired: is('visual_impaired'),
+    isPicture: is('attached_pic') || is('still_image'),
+  };
+}
+const plainLayout = (channels: number) => (channels === 1 ? 'mono' : channels === 2 ? 'stereo' : `${String(channels)} channels`);
+
+const SAMPLES = 16;
+const SAMPLE_BYTES = 64 * 1024;
+
+/** SHA-256 over the size and samples from the whole length: a copy of the file gives the same, another cut of it does not. */
+async function fingerprintOf(file: FileHandle, sizeBytes: number): Promise<string> {
+  const hash = createHash('sha256').update(`video file ${String(sizeBytes)}\n`);
+  const buffer = new Uint8Array(SAMPLE_BYTES);
+  for (let i = 0; i < SAMPLES; i++) {
+    const at = Math.floor(((sizeBytes - Math.min(sizeBytes, SAMPLE_BYTES)) * i) / (SAMPLES - 1));
+    const { bytesRead } = await file.read(buffer, 0, SAMPLE_BYTES, at);
+    hash.update(buffer.subarray(0, bytesRead));
+  }
+  return hash.digest('hex');
+}
+
+/**
+ * Examines a plain video file.
+ * @throws DiscError `not-a-disc` where FFmpeg does not know it or it holds no picture, `read-failed`.
+ */
+export async function readVideoFile(path: string, name: string, signal?: AbortSignal): Promise<Reading> {
+  const args = ['-v', 'error', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', '-i', `file:${path}`];
+  let found: Probed;
+  try {
+    found = ProbeSchema.parse(JSON.parse((await capture('ffprobe', args, signal)).out));
+  } catch (error) {
+    throwIfCancelled(signal, name);
+    throw new DiscError('not-a-disc', { source: name, byteOffset: 0 }, 'FFmpeg does not know this file as a video', { cause: error });
+  }
+  const handle = await open(path, 'r');
+  try {
+    const { size } = await handle.stat();
+    const file: ProbedFile = {
+      name,
+      sizeBytes: size,
+      container: found.format.format_name,
+      title: clean(found.format.tags['title']),
+      durationMs: Math.max(0, Number(found.format.duration) * 1000 || 0),
+      streams: found.streams.map(streamOf),
+      chapters: found.chapters.map((c) => ({ startMs: Number(c.start_time) * 1000, name: clean(c.tags['title']) })),
+    };
+    return readingOfFile(file, await fingerprintOf(handle, size));
+  } finally {
+    await handle.close();
+  }
+}
+
+/** Codecs that Matroska does not hold as they stand in other containers; what is written instead says the same, bit for bit. */
+function codecArguments(reading: Reading, streams: readonly number[]): string[] {
+  const title = reading.titles[0];
+  return streams.flatMap((stream, place) => {
+    const audio = title?.audio.find((t) => t.stream === stream);
+    const subtitle = title?.subtitles.find((t) => t.stream === stream);
+    const option = `-c:${String(place)}`;
+    if (audio?.codec === 'PCM') return [option, audio.bitDepth === 16 ? 'pcm_s16le' : audio.bitDepth === 32 ? 'pcm_s32le' : 'pcm_s24le'];
+    if (subtitle?.codec === 'SubRip') return [option, 'srt'];
+    return [option, 'copy'];
+  });
+}
+
+/** Asked for a little later than wanted: the assembly itself begins with the right picture. */
+const AFTER_MS = 100;
+
+/** Opens stretches of a plain video file as Matroska, by FFmpeg, without decoding pictures or compressed sound. */
+export function openStretches(path: string, reading: Reading, signal?: AbortSignal): OpenStretch {
+  return async function* ({ fromMs, streams }) {
+    const child = spawnGuarded('ffmpeg', [
+      '-hide_banner',
+      '-nostdin',
+      '-loglevel',
+      'error',
+      '-copyts',
+      '-fflags',
+      '+genpts', // program streams stamp only some pictures
+      ...(fromMs === null ? [] : ['-ss', ((fromMs + AFTER_MS) / 1000).toFixed(3), '-noaccurate_seek']),
+      '-i',
+      `file:${path}`,
+      ...streams.flatMap((s) => ['-map', `0:${String(s)}`]),
+      '-map_chapters',
+      '-1',
+      '-map_metadata',
+      '-1',
+      ...codecArguments(reading, streams),
+      '-copypriorss',
+      '1',
+      '-avoid_negative_ts',
+      'disabled',
+      '-max_interleave_delta',
+      '0',
+      '-f',
+      'matroska',
+      'pipe:1',
+    ]);
+    child.stdin.on('error', () => undefined);
+    child.stdin.end();
+    const errors: string[] = [];
+    collectLines(child.stderr, errors);
+    const end = finished(child, errors, 'ffmpeg', signal);
+    end.catch(() => undefined);
+    let complete = false;
+    try {
+      for await (const chunk of child.stdout) yield chunk as Uint8Array;
+      complete = true;
+    } finally {
+      child.kill('SIGKILL');
+      if (complete) await end;
+      else await end.catch(() => undefined);
+    }
+    if (errors.length > 0) throw new WorkError('encoder-failed', `The file could not be read whole: ${errors.slice(0, 2).join(' | ')}`);
+  };
+}
