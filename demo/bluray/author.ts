@@ -2,6 +2,7 @@ import { copyFile, link, mkdir, readFile, rename, rm, writeFile } from 'node:fs/
 import path from 'node:path';
 import { writeUdfImage } from '../udf-author';
 import type { ClipPlan, MadeClip } from './clips';
+import { TEXT_START_90K, textClip, type TextClip } from './text-clip';
 import { clipFile, indexFile, metadataFile, movieObjectFile, playlistFile, type Command } from './structures';
 
 /** A stretch of a clip inside a playlist; the whole clip where nothing is said. Seconds from the clip's own beginning. */
@@ -19,6 +20,8 @@ export interface PlannedPlaylist {
   /** Item and seconds from that item's clip's beginning. */
   readonly chapters: readonly (readonly [item: number, seconds: number])[];
   readonly secondView?: readonly string[];
+  /** Text subtitles in clips of their own; seconds count from the title's beginning. */
+  readonly text?: readonly TextClip[];
 }
 
 export interface BlurayPlan {
@@ -69,7 +72,16 @@ function structureFiles(plan: BlurayPlan, made: ReadonlyMap<string, MadeClip>): 
       return { item, time45k: Math.floor(start / 2) + Math.round(seconds * 45_000) };
     });
     const streams = made.get(playlist.items[0]?.clips[0] ?? '')?.streams ?? [];
-    const data = playlistFile({ items, marks, streams, ...(playlist.secondView ? { secondView: playlist.secondView } : {}) }, version);
+    const text = playlist.text?.map(({ clip, language, lines }) => ({
+      clip,
+      language,
+      in45k: TEXT_START_90K / 2,
+      out45k: TEXT_START_90K / 2 + Math.ceil(Math.max(...lines.map((l) => l.at + l.seconds))) * 45_000,
+    }));
+    const data = playlistFile(
+      { items, marks, streams, ...(text ? { text } : {}), ...(playlist.secondView ? { secondView: playlist.secondView } : {}) },
+      version,
+    );
     twice(`PLAYLIST/${String(playlist.number).padStart(5, '0')}.mpls`, data);
   }
   for (const [language, title] of Object.entries(plan.titles)) files.set(`BDMV/META/DL/bdmt_${language}.xml`, metadataFile(title));
@@ -81,7 +93,11 @@ function structureFiles(plan: BlurayPlan, made: ReadonlyMap<string, MadeClip>): 
  * @param clips finished clips, so that discs can share them.
  */
 export async function authorBluray(plan: BlurayPlan, clips: readonly MadeClip[], target: string): Promise<void> {
-  const made = new Map(clips.map((c) => [c.name, c]));
+  const texts = await Promise.all(
+    plan.playlists.flatMap((p) => p.text ?? []).map((t) => textClip(t, path.dirname(clips[0]?.file ?? target))),
+  );
+  const all = [...clips, ...texts];
+  const made = new Map(all.map((c) => [c.name, c]));
   const structures = structureFiles(plan, made);
   const partial = `${target}.partial`;
   await rm(partial, { recursive: true, force: true });
@@ -91,14 +107,14 @@ export async function authorBluray(plan: BlurayPlan, clips: readonly MadeClip[],
       await writeFile(path.join(partial, name), data);
     }
     await mkdir(path.join(partial, 'BDMV/STREAM'), { recursive: true });
-    for (const clip of clips) {
+    for (const clip of all) {
       const to = path.join(partial, 'BDMV/STREAM', `${clip.name}.m2ts`);
       await link(clip.file, to).catch(() => copyFile(clip.file, to));
     }
     await rm(target, { recursive: true, force: true });
   } else {
     const files = [...structures].map(([name, data]) => ({ path: name, data }));
-    for (const clip of clips) files.push({ path: `BDMV/STREAM/${clip.name}.m2ts`, data: new Uint8Array(await readFile(clip.file)) });
+    for (const clip of all) files.push({ path: `BDMV/STREAM/${clip.name}.m2ts`, data: new Uint8Array(await readFile(clip.file)) });
     await writeFile(partial, writeUdfImage(files, { kind: 'metadata', label: plan.label }));
   }
   await rename(partial, target);

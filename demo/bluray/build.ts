@@ -7,7 +7,7 @@ import { authorBluray, type BlurayPlan } from './author';
 import { makeClip } from './clips';
 
 /** Raise when the way of authoring changes, so that cached discs are made anew. */
-const AUTHORING_VERSION = 3;
+const AUTHORING_VERSION = 4;
 
 /**
  * Builds Blu-ray discs where they are not yet there, or were made by an older version. Clips of the same name in several

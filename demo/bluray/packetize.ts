@@ -18,12 +18,12 @@ function stampBytes(marker: number, stamp: number): number[] {
  * Writes one elementary stream as source packets: what no multiplexer at hand does for a second view.
  * Spec: ISO/IEC 13818-1 2.4.3. Each key picture's first packet carries the random access flag and a clock reference.
  */
-export function packetize(pid: number, packets: readonly AuthoredPes[]): Uint8Array {
+export function packetize(pid: number, packets: readonly AuthoredPes[], streamId = 0xe0): Uint8Array {
   const out: Uint8Array[] = [];
   let counter = 0;
   for (const pes of packets) {
     const stamps = pes.dts90k === pes.pts90k ? stampBytes(2, pes.pts90k) : [...stampBytes(3, pes.pts90k), ...stampBytes(1, pes.dts90k)];
-    const head = [0, 0, 1, 0xe0, 0, 0, 0x80, stamps.length === 5 ? 0x80 : 0xc0, stamps.length, ...stamps];
+    const head = [0, 0, 1, streamId, 0, 0, 0x80, stamps.length === 5 ? 0x80 : 0xc0, stamps.length, ...stamps];
     const content = new Uint8Array(head.length + pes.data.byteLength);
     content.set(head);
     content.set(pes.data, head.length);

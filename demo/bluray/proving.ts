@@ -197,6 +197,14 @@ export const WATCH: BlurayPlan = {
         [0, 0],
         [1, 0],
       ],
+      text: [
+        {
+          clip: '00033',
+          language: 'eng',
+          lines: [5, 60, 101, 150].map((at) => ({ at, seconds: 2.5, text: `Spoken at ${String(at)} s` })),
+        },
+        { clip: '00034', language: 'gla', lines: [{ at: 102, seconds: 3, text: 'Facal' }] },
+      ],
     },
   ],
   objects: [[command.playPlaylist(1)]],

@@ -35,11 +35,16 @@ export interface AuthoredPlaylist {
   readonly streams: readonly AuthoredStream[];
   /** Clip of the second view per item. */
   readonly secondView?: readonly string[];
+  /** Text subtitles in clips of their own, laid beside the first item. */
+  readonly text?: readonly { readonly clip: string; readonly language: string; readonly in45k: number; readonly out45k: number }[];
 }
+
+export const TEXT_PID = 0x1800;
 
 const isVideo = (s: AuthoredStream) => [0x01, 0x02, 0x1b, 0x20, 0x24, 0xea].includes(s.coding);
 const isAudio = (s: AuthoredStream) => (s.coding <= 0x04 ? s.coding >= 0x03 : s.coding >= 0x80 && s.coding <= 0x86);
 const isGraphics = (s: AuthoredStream) => s.coding === 0x90;
+const isText = (s: AuthoredStream) => s.coding === 0x92;
 
 function head(letters: string, version: string): Bytes {
   return new Bytes().text(letters + version);
@@ -48,6 +53,7 @@ function head(letters: string, version: string): Bytes {
 /** Attributes as playlists have them. */
 function attributes(s: AuthoredStream): Bytes {
   const bytes = new Bytes().u8(s.coding);
+  if (isText(s)) return bytes.u8(1).text((s.language ?? 'und').padEnd(3)); // 1: UTF-8
   if (isVideo(s)) return bytes.u8(s.format ?? 0x61, (s.range ?? 0) << 4, 0, 0);
   if (isAudio(s)) return bytes.u8(s.format ?? 0x31).text((s.language ?? 'und').padEnd(3));
   return bytes.text((s.language ?? 'und').padEnd(3)).u8(0);
@@ -58,21 +64,29 @@ function codingInfo(s: AuthoredStream): Bytes {
   const bytes = new Bytes().u8(s.coding);
   if (isVideo(s)) bytes.u8(s.format ?? 0x61, 0x30, (s.range ?? 0) << 4);
   else if (isAudio(s)) bytes.u8(s.format ?? 0x31).text((s.language ?? 'und').padEnd(3));
+  else if (isText(s)) bytes.u8(1).text((s.language ?? 'und').padEnd(3));
   else bytes.text((s.language ?? 'und').padEnd(3));
   return bytes.zeros(21 - bytes.length);
 }
 
-function streamTable(streams: readonly AuthoredStream[]): Bytes {
+function streamTable(streams: readonly AuthoredStream[], text: AuthoredPlaylist['text'] = []): Bytes {
   const kinds = [streams.filter((s) => isVideo(s) && s.coding !== 0x20), streams.filter(isAudio), streams.filter(isGraphics)] as const;
-  const table = new Bytes().u16(0).u8(kinds[0].length, kinds[1].length, kinds[2].length, 0, 0, 0, 0, 0).zeros(4);
+  const table = new Bytes()
+    .u16(0)
+    .u8(kinds[0].length, kinds[1].length, kinds[2].length + text.length, 0, 0, 0, 0, 0)
+    .zeros(4);
   for (const stream of kinds.flat()) {
     table.behindLength(1, new Bytes().u8(1).u16(stream.pid).zeros(6));
     table.behindLength(1, attributes(stream));
   }
+  text.forEach(({ language }, subPath) => {
+    table.behindLength(1, new Bytes().u8(2, subPath, 0).u16(TEXT_PID).zeros(4));
+    table.behindLength(1, attributes({ pid: TEXT_PID, coding: 0x92, language }));
+  });
   return table;
 }
 
-function playItem(item: AuthoredItem, streams: readonly AuthoredStream[]): Bytes {
+function playItem(item: AuthoredItem, streams: readonly AuthoredStream[], text: AuthoredPlaylist['text']): Bytes {
   const [first = '00000', ...others] = item.clips;
   const bytes = new Bytes()
     .text(`${first}M2TS`)
@@ -84,7 +98,7 @@ function playItem(item: AuthoredItem, streams: readonly AuthoredStream[]): Bytes
     bytes.u8(item.clips.length, 0);
     for (const clip of others) bytes.text(`${clip}M2TS`).u8(0);
   }
-  return bytes.behindLength(2, streamTable(streams));
+  return bytes.behindLength(2, streamTable(streams, text));
 }
 
 /** A sub-path with the second view of a two-view title, which stands in the extension data. */
@@ -108,11 +122,24 @@ function secondViewExtension(playlist: AuthoredPlaylist, clips: readonly string[
   return new Bytes().behindLength(4, rest);
 }
 
+/** A sub-path of type 4 with one item, which begins with the first play item. */
+function textSubPath(text: NonNullable<AuthoredPlaylist['text']>[number], start45k: number): Bytes {
+  const item = new Bytes()
+    .text(`${text.clip}M2TS`)
+    .u32(1 << 1)
+    .u8(0)
+    .u32(text.in45k, text.out45k)
+    .u16(0)
+    .u32(start45k);
+  return new Bytes().u8(0, 4).u16(0).u8(0, 1).behindLength(2, item);
+}
+
 /** xxxxx.mpls */
 export function playlistFile(playlist: AuthoredPlaylist, version = '0200'): Uint8Array {
   const appInfo = new Bytes().u8(0, 1).u16(0).zeros(8).u16(0);
-  const list = new Bytes().u16(0, playlist.items.length, 0);
-  for (const item of playlist.items) list.behindLength(2, playItem(item, playlist.streams));
+  const list = new Bytes().u16(0, playlist.items.length, playlist.text?.length ?? 0);
+  for (const item of playlist.items) list.behindLength(2, playItem(item, playlist.streams, playlist.text));
+  for (const text of playlist.text ?? []) list.behindLength(4, textSubPath(text, playlist.items[0]?.in45k ?? 0));
   const marks = new Bytes().u16(playlist.marks.length);
   for (const mark of playlist.marks) marks.u8(0, 1).u16(mark.item).u32(mark.time45k).u16(0xffff).u32(0);
   const listAt = 40 + 4 + appInfo.length;

@@ -74,6 +74,7 @@ const subtitle = z.object({
       "children's commentary",
     ])
     .nullable(),
+  apart: z.object({ clip: shortText, pid: whole, in90k: whole, atMs: z.number() }).nullable(),
   drawnFor: z.enum(['4:3', 'wide', 'letterbox', 'pan and scan']),
 });
 const db = z.number();

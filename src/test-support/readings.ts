@@ -34,6 +34,7 @@ export const subtitleTrack = (change: Partial<SubtitleTrack> = {}): SubtitleTrac
   codec: 'VobSub',
   language: 'en',
   purpose: 'normal',
+  apart: null,
   drawnFor: 'wide',
   ...change,
 });
@@ -149,6 +150,7 @@ export function asVersion2(reading: Reading): Record<string, unknown> {
       chapters: t.chapters.map((c) => without(c, 'damaged', 'name')),
       parts: t.parts.map((p) => without(p, 'companion')),
       audio: t.audio.map((a) => without(a, 'coreOf')),
+      subtitles: t.subtitles.map((s) => without(s, 'apart')),
       video: without(t.video, 'stream', 'interlaced', 'profile', 'bitDepth', 'closedCaptions', 'dynamicRange', 'secondView'),
     })),
   };

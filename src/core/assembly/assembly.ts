@@ -13,6 +13,7 @@ import { transformLpcm } from './lpcm-repack';
 import type { HeldPacket, Packet, PacketQueue, TrackAccount } from './packet';
 import { joinProblem, planPiece, type PlannedPiece } from './plan';
 import { describePicture, type PictureDescription } from './picture';
+import { TextFramer } from './text-framer';
 import { Timeline } from './timeline';
 import type { PacketStream } from './packet-stream';
 import { H264Codec, HevcCodec, Vc1Codec, type UnitCodec } from './unit-codecs';
@@ -109,6 +110,11 @@ export class Assembly implements PacketStream {
   audioHeader(track: number): AudioFrameHeader | null {
     const { framer } = this.lanes[track] as Lane;
     return framer instanceof AudioFramer ? framer.format.first : null;
+  }
+
+  subtitleHeader(track: number): Uint8Array | null {
+    const { framer } = this.lanes[track] as Lane;
+    return framer instanceof TextFramer ? framer.style : null;
   }
 
   described(): null {

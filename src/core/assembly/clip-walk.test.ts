@@ -6,6 +6,7 @@ import { HAVEN, TWIN, WATCH, openDisc, temporaryFolder, titleOf, writeMasterFile
 import { complaints, decodedFrames, decodedSamples, packetTimes, probed } from '@/test-support/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { memorySource } from '../bytes';
+import { readMatroska } from '../matroska';
 import { proveMaster } from '../proof';
 import { CORE_STREAM } from '../reading';
 import { wholeTitleReel, type Reel } from '../reels';
@@ -165,6 +166,38 @@ test('another reader of the whole disc, libbluray under FFmpeg, sees the same pi
   expect(decodedFrames(file, 'v:0')).toEqual(pictures);
   // It begins one frame of sound later, and a decoder that does so makes other samples of all that follows: counted only.
   expect(Math.abs(decodedFrames(file, 'a:0').length - hashes(played, '-map', '0:a').length)).toBeLessThanOrEqual(1);
+});
+
+test('text subtitles stand in clips of their own, and come out at the times of the title', async () => {
+  const disc = await openDisc(WATCH);
+  const title = titleOf(disc.reading, 1);
+  expect(title.subtitles.map((t) => [t.codec, t.language, t.apart?.clip, t.apart?.atMs])).toEqual([
+    ['text', 'en', '00033', 0],
+    ['text', 'gd', '00034', 0],
+  ]);
+  const { file, promise } = await master(disc, reelOf(disc, 1), 'words');
+  const second = { ...reelOf(disc, 1), pieces: [{ title: 1, angle: 1, fromChapter: 2, toChapter: 2 }] };
+  const part = await master(disc, second, 'words-2');
+  await disc.opened.close();
+  expect(promise.tracks.slice(2).map((t) => [t.codecId, t.packets])).toEqual([
+    ['S_HDMV/TEXTST', 4],
+    ['S_HDMV/TEXTST', 1],
+  ]);
+  const dialogs = async (of: string) => {
+    const found: { ms: number; text: string }[] = [];
+    const data = readFileSync(of);
+    await readMatroska(memorySource(of, data), {
+      block: (track, ms, _key, bytes) => {
+        if (track === 3) found.push({ ms, text: new TextDecoder().decode(bytes.slice(-40)).replace(/^.*?(?=Spoken)/s, '') });
+      },
+    });
+    return found;
+  };
+  const near = (ms: number) => expect.closeTo(ms, -2) as number;
+  expect(await dialogs(file)).toEqual([5, 60, 101, 150].map((at) => ({ ms: near(at * 1000), text: `Spoken at ${String(at)} s` })));
+  const startMs = title.chapters[1]?.startMs ?? 0;
+  expect(await dialogs(part.file)).toEqual([101, 150].map((at) => ({ ms: near(at * 1000 - startMs), text: `Spoken at ${String(at)} s` })));
+  expect(complaints(file)).toEqual([]);
 });
 
 describe('cuts', () => {

@@ -15,6 +15,7 @@ import { isDamage } from './damage';
 import type { Lane } from './lanes';
 import type { PlannedPiece, PlannedSegment } from './plan';
 import { PgsFramer } from './pgs-framer';
+import { TextFramer } from './text-framer';
 import { VideoFramer } from './video-framer';
 import type { Walk, WalkSurroundings } from './walk';
 
@@ -113,6 +114,7 @@ export class ClipWalk implements Walk, TransportReceiver {
   ) {
     for (const lane of around.lanes) {
       const pid = lane.track.kind === 'video' ? videoPid : lane.track.source.stream;
+      if (lane.framer instanceof TextFramer) continue;
       if (pid >= CORE_STREAM) this.cores.set(pid - CORE_STREAM, lane);
       else this.byPid.set(pid, lane);
       this.demux.want(pid % CORE_STREAM);
@@ -133,6 +135,8 @@ export class ClipWalk implements Walk, TransportReceiver {
   }
 
   async *steps(pieces: readonly PlannedPiece[]): AsyncGenerator<void, void> {
+    for (const { framer } of this.around.lanes)
+      if (framer instanceof TextFramer) await framer.load(this.around.openContent, this.around.signal);
     for (const piece of pieces) {
       const stretches = stretchesOf(piece.segments);
       for (const [i, stretch] of stretches.entries()) {
@@ -168,6 +172,8 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.pictureEnd90k = Number.POSITIVE_INFINITY;
     for (const { framer } of lanes) {
       if (framer instanceof AccessUnitFramer) framer.beginStretch(this.epoch, { in90k: first.in90k, out90k: last.out90k });
+      else if (framer instanceof TextFramer)
+        framer.beginStretch(this.epoch, stretch.segments[0]?.titleMs ?? 0, (last.out90k - first.in90k) / 90, first.in90k);
       else if (framer instanceof VideoFramer) framer.beginPiece(true);
       else framer.beginPiece(startTicks - EARLY_TICKS);
     }

@@ -39,8 +39,7 @@ const FIRST_SOUND_MS = 1000;
 const MAX_HELD_BYTES = 64 * 1024 * 1024;
 
 function planRun(reading: Reading, piece: Piece): PlannedRun {
-  planPiece(reading, piece); // says what is wrong with it
-  const title = reading.titles.find((t) => t.number === piece.title) as Title;
+  const { title } = planPiece(reading, piece);
   const chapters = title.chapters.slice(piece.fromChapter - 1, piece.toChapter);
   const next = title.chapters[piece.toChapter];
   return {
@@ -136,6 +135,9 @@ export class FileAssembly implements PacketStream {
     return this.accounts[track] as TrackAccount;
   }
   audioHeader(): null {
+    return null;
+  }
+  subtitleHeader(): null {
     return null;
   }
   forcedTicks(): number[] {

@@ -17,6 +17,7 @@ import type { EsBuffer } from './es-buffer';
 import type { LpcmPacking } from './lpcm-repack';
 import { PgsFramer } from './pgs-framer';
 import { SubpictureFramer } from './subpicture-framer';
+import { TextFramer } from './text-framer';
 import type { Timeline } from './timeline';
 import type { VideoFramer } from './video-framer';
 
@@ -35,7 +36,7 @@ export type TapBytes = (track: number, data: Uint8Array) => void;
 /** A track on its way from the demultiplexer to the output. */
 export interface Lane {
   readonly track: AssembledTrack;
-  readonly framer: VideoFramer | AccessUnitFramer | AudioFramer | SubpictureFramer | PgsFramer;
+  readonly framer: VideoFramer | AccessUnitFramer | AudioFramer | SubpictureFramer | PgsFramer | TextFramer;
   /** Null where nobody listens. */
   readonly run: TakenRun | null;
   /** Shows the tap a packet that is not one piece of the stream's buffer. */
@@ -143,11 +144,13 @@ export function makeLanes(
     return { track: { kind: 'audio' as const, source, taken: reel.audio[i] as TakenTrack, lpcm }, framer };
   });
   const subtitles = findTaken(title, title.subtitles, reel.subtitles, 'subtitle').map((source, i) => {
-    if (source.codec === 'text')
-      throw wrong('unsupported', 'Text subtitles of Blu-ray stand in a clip of their own and can not be taken yet');
     return {
       track: { kind: 'subtitle' as const, source, taken: reel.subtitles[i] as TakenTrack, palette: title.palette },
-      framer: source.codec === 'PGS' ? new PgsFramer(timeline) : new SubpictureFramer(timeline),
+      framer: source.apart
+        ? new TextFramer(timeline, source.apart)
+        : source.codec === 'PGS'
+          ? new PgsFramer(timeline)
+          : new SubpictureFramer(timeline),
     };
   });
   return [{ track: { kind: 'video' as const, source: title.video }, framer: video }, ...audio, ...subtitles].map((lane, index) => ({

@@ -20,6 +20,8 @@ export interface PacketStream {
   account(track: number): TrackAccount;
   audioHeader(track: number): AudioFrameHeader | null;
   forcedTicks(track: number): number[];
+  /** What a player needs before the first packet of a subtitle track; null for most. */
+  subtitleHeader(track: number): Uint8Array | null;
   /** How the source's own container describes a track; null on discs, whose streams describe themselves. */
   described(track: number): DescribedTrack | null;
   fill(): Promise<boolean>;

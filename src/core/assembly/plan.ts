@@ -19,7 +19,11 @@ export interface PlannedSegment {
   readonly chapter: number | null;
   /** Clip with the second view; null where there is none. */
   readonly companion: string | null;
+  /** Where it begins in the title. */
+  readonly titleMs: number;
 }
+
+const exactMs = (segment: Segment) => (segment.kind === 'clip' ? (segment.out90k - segment.in90k) / 90 : segment.durationMs);
 
 const wrong = (detail: string) => new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, detail);
 
@@ -53,6 +57,12 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
     if (!segment) throw wrong(`The reading does not list segment ${id}`);
     return segment;
   };
+  const startMs = new Map<number, number>();
+  let ms = 0;
+  for (const { part, index } of steps) {
+    startMs.set(index, ms);
+    ms += exactMs(find(part.segment));
+  }
   const taken = steps.filter(({ index }) => index >= firstPart && index < endPart);
   const after = steps.find(({ index }) => index >= endPart);
   return {
@@ -61,6 +71,7 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
       segment: find(part.segment),
       chapter: chapterAt.get(index) ?? null,
       companion: part.companion,
+      titleMs: startMs.get(index) ?? 0,
     })),
     naturalStart: fromChapter === 1,
     naturalEnd: toChapter === title.chapters.length,

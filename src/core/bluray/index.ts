@@ -2,6 +2,7 @@ export { parseIndexTable, type IndexObject, type IndexTable } from './index-tabl
 export { parseMovieObjects, type MovieObject, type NavigationCommand } from './movie-objects';
 export { followFrom, type Followed } from './navigation';
 export {
+  TEXT_SUB_PATH,
   TWO_VIEW_SUB_PATH,
   parsePlaylist,
   type Connection,

@@ -40,6 +40,8 @@ export interface SubPlayItem {
   readonly in45k: number;
   readonly out45k: number;
   readonly playItem: number;
+  /** Time of that play item's clock at which it begins. */
+  readonly syncStart45k: number;
 }
 
 export interface SubPath {
@@ -68,6 +70,7 @@ export interface Playlist {
 
 const CONNECTIONS: Readonly<Record<number, Connection>> = { 5: 'seamless', 6: 'seamless, same clock' };
 export const TWO_VIEW_SUB_PATH = 8;
+export const TEXT_SUB_PATH = 4;
 const SUB_PATH_EXTENSION = '2.2';
 const ENTRY_MARK = 1;
 
@@ -201,7 +204,7 @@ function readSubPath(cursor: Cursor): SubPath {
     const item = cursor.part(cursor.u16(), 'SubPlayItem');
     const clip = readClip(item);
     item.skip(4 + 1);
-    return { clip, in45k: item.u32(), out45k: item.u32(), playItem: item.u16() };
+    return { clip, in45k: item.u32(), out45k: item.u32(), playItem: item.u16(), syncStart45k: item.u32() };
   });
   return { type, items };
 }

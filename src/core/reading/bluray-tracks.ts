@@ -1,5 +1,14 @@
 import { CODING, audioChannels, audioRate, videoFormat, type PlaylistStream, type StreamAttributes } from '../bluray';
-import { CORE_STREAM, type AudioCodec, type AudioTrack, type SubtitleTrack, type VideoCodec, type VideoTrack } from './model';
+import {
+  APART_STREAM,
+  CORE_STREAM,
+  type ApartClip,
+  type AudioCodec,
+  type AudioTrack,
+  type SubtitleTrack,
+  type VideoCodec,
+  type VideoTrack,
+} from './model';
 import type { ClipProbe } from './probe-transport';
 
 const VIDEO_CODECS: Readonly<Record<number, VideoCodec>> = {
@@ -121,9 +130,11 @@ export function blurayAudio(stream: PlaylistStream, probe: ClipProbe | null, sec
   ];
 }
 
-export function bluraySubtitle(stream: PlaylistStream): SubtitleTrack {
+/** @param apart where it stands in a clip of its own; null where it comes with the picture. */
+export function bluraySubtitle(stream: PlaylistStream, apart: ApartClip | null = null): SubtitleTrack {
   return {
-    stream: stream.pid,
+    stream: apart ? APART_STREAM * ((stream.subPath ?? 0) + 1) + stream.pid : stream.pid,
+    apart,
     codec: stream.attributes.kind === 'text' ? 'text' : 'PGS',
     language: languageTag(stream.attributes.language),
     purpose: null,

@@ -137,6 +137,18 @@ export type SubtitlePurpose =
   | 'large commentary'
   | "children's commentary";
 
+/** A clip that a playlist lays beside its title. */
+export interface ApartClip {
+  readonly clip: string;
+  readonly pid: number;
+  /** The moment of the clip's clock that is shown at `atMs` of the title. */
+  readonly in90k: number;
+  readonly atMs: number;
+}
+
+/** Times the number of the sub-path, from 1, added to the PID of a stream that stands in a clip of its own: two may have the same PID. */
+export const APART_STREAM = 0x100000;
+
 /** `text`: the text subtitles of Blu-ray. The last four stand in plain video files only. */
 export type SubtitleCodec = 'VobSub' | 'PGS' | 'text' | 'SubRip' | 'ASS' | 'WebVTT' | 'DVB';
 
@@ -145,6 +157,8 @@ export interface SubtitleTrack {
   readonly codec: SubtitleCodec;
   readonly language: string | null;
   readonly purpose: SubtitlePurpose | null;
+  /** Where it stands where that is a clip beside the title's own; null where it comes with the picture. */
+  readonly apart: ApartClip | null;
   /** The display that this stream is drawn for. */
   readonly drawnFor: '4:3' | 'wide' | 'letterbox' | 'pan and scan';
 }
@@ -342,6 +356,7 @@ function fromVersion3(reading: Plain): Plain {
       ...t,
       levels: null,
       measured: null,
+      subtitles: each(t['subtitles'], (s) => ({ ...s, apart: null })),
       chapters: each(t['chapters'], (c) => ({ ...c, name: null })),
     })),
   };

@@ -2,6 +2,7 @@ import { DiscError, throwIfCancelled } from '../bytes';
 import {
   CODING,
   SOURCE_PACKET_BYTES,
+  TEXT_SUB_PATH,
   TWO_VIEW_SUB_PATH,
   parseClipInfo,
   parseDiscMetadata,
@@ -32,6 +33,7 @@ import {
   type LooseStretch,
   type Reading,
   type Remark,
+  type SubtitleTrack,
   type Title,
   type TitlePart,
 } from './model';
@@ -103,7 +105,10 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
   }
 
   const clipNames = await listNumbered(volume, folder, 'STREAM', CLIP_FILE_ENDINGS);
-  const wanted = new Set([...clipNames, ...playlists.flatMap(({ playlist }) => playlist.items.flatMap((i) => i.clips))]);
+  const wanted = new Set([
+    ...clipNames,
+    ...playlists.flatMap(({ playlist }) => [...playlist.items, ...textClips(playlist)].flatMap((i) => i.clips)),
+  ]);
   const clips = new Map<string, ClipPlace>();
   const looks = new ClipLooks();
   let nextSector = 0;
@@ -171,6 +176,10 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
   return withDamage(reading, missing);
 }
 
+/** Clips that text subtitles stand in. */
+const textClips = (playlist: Playlist): { clips: string[] }[] =>
+  playlist.subPaths.filter((s) => s.type === TEXT_SUB_PATH).map((s) => ({ clips: s.items.map((i) => i.clip) }));
+
 async function playlistNames(volume: Volume, folder: string, remarks: Remark[]): Promise<string[]> {
   const main = await listNumbered(volume, folder, 'PLAYLIST', ['mpls', 'MPL']);
   const backup = await listNumbered(volume, folder, 'BACKUP/PLAYLIST', ['mpls', 'MPL']);
@@ -213,10 +222,12 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
   const starts: { item: number; at90k: number; part: number; ms: number }[] = [];
   const used = new Map<string, ClipSegment>();
   let ms = 0;
+  const itemStarts: number[] = [];
   const companions = playlist.subPaths.find((s) => s.type === TWO_VIEW_SUB_PATH)?.items ?? [];
   for (const [i, item] of playlist.items.entries()) {
     const companion = companions.find((c) => c.playItem === i)?.clip ?? null;
     const begin = ms;
+    itemStarts.push(begin);
     item.clips.forEach((name, angle) => {
       const clip = clips.get(name);
       if (!clip) return;
@@ -271,17 +282,29 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
       ...streams.audio.flatMap((s) => blurayAudio(s, probe, false)),
       ...streams.secondaryAudio.filter((s) => s.subPath === null).flatMap((s) => blurayAudio(s, probe, true)),
     ],
-    subtitles: streams.graphics.filter((s) => s.subPath === null).map(bluraySubtitle),
+    subtitles: streams.graphics.flatMap((s) => subtitleOf(s, playlist, itemStarts)),
     palette: [],
   };
+}
+
+/** A subtitle stream as a track; text stands in a clip of its own, other clips beside the title are for other purposes. */
+function subtitleOf(stream: PlaylistStream, playlist: Playlist, itemStarts: readonly number[]): SubtitleTrack[] {
+  if (stream.subPath === null) return [bluraySubtitle(stream)];
+  const path = playlist.subPaths[stream.subPath];
+  const [item] = path?.type === TEXT_SUB_PATH ? path.items : [];
+  const shown = item && playlist.items[item.playItem];
+  if (!item || !shown) return [];
+  const atMs = (itemStarts[item.playItem] ?? 0) + (item.syncStart45k - shown.in45k) / 45;
+  return [bluraySubtitle(stream, { clip: item.clip, pid: stream.pid, in90k: item.in45k * 2, atMs })];
 }
 
 /** Streams of the main item, and those that only other items have. */
 function mergedStreams(playlist: Playlist, main: PlayItem) {
   const merge = (pick: (item: PlayItem) => readonly PlaylistStream[]) => {
-    const found = new Map<number, PlaylistStream>();
+    const found = new Map<string, PlaylistStream>();
+    const keyOf = (s: PlaylistStream) => `${String(s.subPath ?? '')}/${String(s.pid)}`;
     for (const item of [main, ...playlist.items])
-      for (const stream of pick(item)) if (!found.has(stream.pid)) found.set(stream.pid, stream);
+      for (const stream of pick(item)) if (!found.has(keyOf(stream))) found.set(keyOf(stream), stream);
     return [...found.values()];
   };
   return {

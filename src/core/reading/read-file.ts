@@ -146,7 +146,7 @@ function subtitleOf(stream: ProbedStream): SubtitleTrack[] {
   const codec = SUBTITLES[stream.codec];
   if (!codec) return [];
   const purpose = stream.isForced ? 'forced' : stream.isCommentary ? 'commentary' : stream.isHearingImpaired ? 'captions' : null;
-  return [{ stream: stream.index, codec, language: stream.language, purpose, drawnFor: 'wide' }];
+  return [{ stream: stream.index, codec, language: stream.language, purpose, apart: null, drawnFor: 'wide' }];
 }
 
 /** Chapters with a beginning at zero, in order, none of them empty. */

@@ -118,7 +118,14 @@ export function subtitleTracks(set: TitleSet, pgc: DvdPgc): SubtitleTrack[] {
     const physical = pgc.subpictureStreams[logical] ?? null;
     if (!physical) return;
     const stream = privateStream(0x20 + (wide ? physical.wide : physical.fullScreen));
-    tracks.push({ stream, codec: 'VobSub', language: bcp47(tables.language), purpose: tables.purpose, drawnFor: wide ? 'wide' : '4:3' });
+    tracks.push({
+      stream,
+      codec: 'VobSub',
+      apart: null,
+      language: bcp47(tables.language),
+      purpose: tables.purpose,
+      drawnFor: wide ? 'wide' : '4:3',
+    });
   });
   return tracks;
 }

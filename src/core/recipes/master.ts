@@ -230,7 +230,7 @@ class Describer {
       defaultDurationNs: null,
     };
     if (track.kind === 'subtitle') {
-      if (track.source.codec !== 'VobSub') return { kind: 'subtitle', ...common, codecPrivate: null };
+      if (track.source.codec !== 'VobSub') return { kind: 'subtitle', ...common, codecPrivate: this.assembly.subtitleHeader(index) };
       const video = this.assembly.tracks[0];
       const size = video?.kind === 'video' ? video.source : { widthPixels: 720, heightPixels: 576 };
       return { kind: 'subtitle', ...common, codecPrivate: vobSubHeader(track.palette, size.widthPixels, size.heightPixels) };

@@ -52,7 +52,7 @@ export function wholeTitleReel(title: Title, name: string): Reel {
     name,
     pieces: [{ title: title.number, angle: 1, ...wholeChapters(title) }],
     audio: title.audio.filter((t) => t.codec !== 'unknown').map((track, i) => takeAudio(track, i === 0)),
-    subtitles: title.subtitles.filter((t) => t.codec !== 'text').map(takeSubtitle),
+    subtitles: title.subtitles.map(takeSubtitle),
     chapterNames: [],
     recipes: ['master'],
   };

@@ -53,3 +53,4 @@ export {
   type HdmvLpcmLayout,
 } from './lpcm-hdmv';
 export { PGS, pgsSegmentBytes, readPgsComposition, type PgsComposition } from './pgs';
+export { readTextSubtitles, type TextDialog, type TextSubtitles } from './textst';

@@ -324,12 +324,12 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
               key={t.stream}
               name={`Subtitles: ${languageName(t.language)}`}
               checked={reel?.subtitles.some((s) => s.stream === t.stream) ?? false}
-              disabled={!reel || locked || t.codec === 'text'}
+              disabled={!reel || locked}
               onChange={(on) => {
                 if (reel) onChange(toggled(reel, title, 'subtitles', t.stream, on));
               }}
               language={languageName(t.language)}
-              what={t.codec === 'text' ? 'text; can not be taken yet' : 'pictures, as on the disc'}
+              what={t.codec === 'VobSub' || t.codec === 'PGS' || t.codec === 'DVB' ? 'pictures, as on the disc' : 'text'}
               aside={purposeText(t)}
             />
           ))}
