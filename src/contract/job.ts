@@ -26,7 +26,15 @@ const takenTrack = z.object({
 export const ReelSchema = z.object({
   name,
   pieces: z
-    .array(z.object({ title: whole, angle: whole.min(1), fromChapter: whole.min(1), toChapter: whole.min(1) }))
+    .array(
+      z.object({
+        title: whole,
+        angle: whole.min(1),
+        fromChapter: whole.min(1),
+        toChapter: whole.min(1),
+        range: z.object({ fromMs: z.number().nonnegative(), toMs: z.number().positive() }).nullish(),
+      }),
+    )
     .min(1)
     .max(200)
     .readonly(),

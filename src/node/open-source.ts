@@ -1,4 +1,4 @@
-import { Assembly, FileAssembly, type AssemblyOptions, type PacketStream } from '@/core/assembly';
+import { Assembly, FileAssembly, planReel, type AssemblyOptions, type PacketStream } from '@/core/assembly';
 import { DiscError, type ByteSource } from '@/core/bytes';
 import { readDisc, type Reading, type ReadOptions } from '@/core/reading';
 import type { Reel } from '@/core/reels';
@@ -18,7 +18,7 @@ export interface OpenedSource {
   /** Reads what is on it. @throws DiscError. */
   examine(options?: ReadOptions): Promise<Reading>;
   /** Timed packets of a reel. @throws DiscError where the reel can not be had from this reading. */
-  assemble(reading: Reading, reel: Reel, options?: AssemblyOptions): PacketStream;
+  assemble(reading: Reading, reel: Reel, options?: AssemblyOptions): Promise<PacketStream>;
   /** What segments stand in; null for a plain file, whose bytes only FFmpeg looks into. */
   readonly content: ((name: string) => Promise<ByteSource>) | null;
   close(): Promise<void>;
@@ -29,7 +29,8 @@ export async function openSource(source: JobSource, options: OpenOptions = {}): 
   if (source.kind === 'file') {
     return {
       examine: ({ signal } = {}) => readVideoFile(source.path, source.label, signal ?? options.signal),
-      assemble: (reading, reel, more = {}) => new FileAssembly(reading, reel, openStretches(source.path, reading, more.signal), more),
+      assemble: (reading, reel, more = {}) =>
+        Promise.resolve(new FileAssembly(reading, reel, openStretches(source.path, reading, more.signal), more)),
       content: null,
       close: () => Promise.resolve(),
     };
@@ -37,7 +38,10 @@ export async function openSource(source: JobSource, options: OpenOptions = {}): 
   const opened = await openVolume(source, options);
   return {
     examine: (more = {}) => readDisc(opened.volume, more),
-    assemble: (reading, reel, more = {}) => new Assembly(reading, reel, (name) => opened.content(name), more),
+    assemble: async (reading, reel, more = {}) => {
+      const content = (name: string) => opened.content(name);
+      return new Assembly(reading, reel, content, { ...more, pieces: await planReel(reading, reel, content) });
+    },
     content: (name) => opened.content(name),
     close: () => opened.close(),
   };

@@ -77,7 +77,7 @@ async function master(file: string, reading: Reading, reel: Reel, name: string):
   const opened = await openSource({ kind: 'file', path: file, label: name });
   const sink = await openFileSink(out);
   const hashes = new TrackHashes(createPayloadHash);
-  const assembly = opened.assemble(reading, reel, { tap: hashes.tap });
+  const assembly = await opened.assemble(reading, reel, { tap: hashes.tap });
   const promise = await writeMaster(assembly, hashes, reading, reel, sink, {
     application: 'test',
     seed: 'test',

@@ -3,6 +3,7 @@ import path from 'node:path';
 import { planPiece } from '@/core/assembly';
 import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
 import { TrackHashes, accessArguments, writeMaster, type MasterPromise } from '@/core/recipes';
+import { reelMs } from '@/core/reels';
 import { SIDECAR_VERSION, SidecarSchema, WorkError, type Job, type Sidecar, type Stage } from '@/contract';
 import { collectLines, examineAccessCopy, ffmpegVersion, finished, spawnGuarded } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
@@ -46,7 +47,7 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
   try {
     requireSame(await opened.examine({ signal }), job.reading, job.source.label);
     const hashes = new TrackHashes(createPayloadHash);
-    const assembly = opened.assemble(job.reading, job.reel, { signal, tap: hashes.tap });
+    const assembly = await opened.assemble(job.reading, job.reel, { signal, tap: hashes.tap });
     return await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
       application: APPLICATION,
       seed: `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`,
@@ -129,9 +130,7 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
   const args = accessArguments(input, output, { interlaced: master?.interlaced ?? true, audioChannels: channels });
   const child = spawnGuarded('ffmpeg', args);
   const errors: string[] = [];
-  const totalMs =
-    master?.durationMs ??
-    job.reel.pieces.reduce((sum, p) => sum + planPiece(job.reading, p).segments.reduce((s, { segment }) => s + segment.durationMs, 0), 0);
+  const totalMs = master?.durationMs ?? reelMs(job.reading.titles, job.reel.pieces);
   collectLines(child.stderr, errors);
   collectLines(child.stdout, [], (line) => {
     const time = /^out_time_us=(\d+)/.exec(line);

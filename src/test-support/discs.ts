@@ -1,7 +1,7 @@
 import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { Assembly } from '@/core/assembly';
+import { Assembly, planReel } from '@/core/assembly';
 import { readExactly } from '@/core/bytes';
 import { readDisc, titleSetName, type Reading, type Title } from '@/core/reading';
 import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
@@ -71,7 +71,8 @@ export async function writeMasterFile(
   file: string,
 ): Promise<{ promise: MasterPromise; assembly: Assembly }> {
   const hashes = new TrackHashes(createPayloadHash);
-  const assembly = new Assembly(reading, reel, (name) => opened.content(name), { tap: hashes.tap });
+  const content = (name: string) => opened.content(name);
+  const assembly = new Assembly(reading, reel, content, { tap: hashes.tap, pieces: await planReel(reading, reel, content) });
   const sink = await openFileSink(file);
   try {
     const promise = await writeMaster(assembly, hashes, reading, reel, sink, {

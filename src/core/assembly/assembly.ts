@@ -23,6 +23,8 @@ import { ChapterMarks, MAX_LEAD_TICKS, type AssembledChapter, type OpenContent, 
 export interface AssemblyOptions {
   readonly signal?: AbortSignal;
   readonly tap?: TapBytes;
+  /** The reel's pieces, where `planReel` has resolved them: needed for those with a range. */
+  readonly pieces?: readonly PlannedPiece[];
 }
 
 /** How far tracks may run apart before packets leave without waiting for the slower one. */
@@ -63,7 +65,7 @@ export class Assembly implements PacketStream {
   private readonly steps: AsyncGenerator<void, void>;
 
   constructor(reading: Reading, reel: Reel, openContent: OpenContent, options: AssemblyOptions = {}) {
-    const pieces = reel.pieces.map((piece) => planPiece(reading, piece));
+    const pieces = options.pieces ?? reel.pieces.map((piece) => planPiece(reading, piece));
     const first = pieces[0];
     if (!first) throw new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, 'The reel has no piece');
     for (const other of pieces.slice(1)) {

@@ -2,6 +2,7 @@ import { DiscError, throwIfCancelled } from '../bytes';
 import { readMatroskaStream, type DescribedTrack, type StreamBlock } from '../matroska';
 import type { Reading, Title } from '../reading';
 import type { Piece, Reel } from '../reels/model';
+import { pieceChapters, pieceSpan } from '../reels/pieces';
 import { TICKS_PER_MS } from '../streams';
 import type { AssemblyOptions } from './assembly';
 import { findTaken, type AssembledTrack } from './lanes';
@@ -40,13 +41,12 @@ const MAX_HELD_BYTES = 64 * 1024 * 1024;
 
 function planRun(reading: Reading, piece: Piece): PlannedRun {
   const { title } = planPiece(reading, piece);
-  const chapters = title.chapters.slice(piece.fromChapter - 1, piece.toChapter);
-  const next = title.chapters[piece.toChapter];
+  const { fromMs, toMs } = pieceSpan(title, piece);
   return {
     title,
-    fromMs: piece.fromChapter === 1 ? null : (chapters[0]?.startMs ?? null),
-    toMs: next ? next.startMs : null,
-    chapters,
+    fromMs: fromMs <= 0 ? null : fromMs,
+    toMs: toMs >= title.durationMs ? null : toMs,
+    chapters: pieceChapters(title, piece),
   };
 }
 

@@ -8,3 +8,4 @@ export type { PictureDescription } from './picture';
 export type { VideoCounts } from './video-framer';
 export { FileAssembly, type OpenStretch, type Stretch } from './file-assembly';
 export type { PacketStream } from './packet-stream';
+export { planReel } from './ranges';

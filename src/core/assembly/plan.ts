@@ -1,6 +1,7 @@
 import { DiscError } from '../bytes';
 import { partsOfAngle, type Reading, type Segment, type Title } from '../reading';
 import type { Piece } from '../reels/model';
+import { pieceChapters, pieceSpan } from '../reels/pieces';
 
 /** A piece resolved to the segments that are read for it. */
 export interface PlannedPiece {
@@ -43,13 +44,13 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
       `Title ${String(title.number)} has chapters 1 to ${String(title.chapters.length)}, not ${String(fromChapter)} to ${String(toChapter)}`,
     );
   }
-  const hurt = title.chapters.slice(fromChapter - 1, toChapter).find((c) => c.damaged);
+  const { fromMs, toMs } = pieceSpan(title, piece);
+  if (toMs <= fromMs) throw wrong(`Title ${String(title.number)} has nothing between ${String(fromMs)} and ${String(toMs)} ms`);
+  const hurt = pieceChapters(title, piece).find((c) => c.damaged);
   if (hurt) throw wrong(`Chapter ${String(hurt.number)} of title ${String(title.number)} is damaged: take the chapters before or after it`);
   if (piece.angle < 1 || piece.angle > title.angles) throw wrong(`Title ${String(title.number)} has no angle ${String(piece.angle)}`);
   const byId = new Map(reading.segments.map((s) => [s.id, s]));
   const chapterAt = new Map(title.chapters.map((c) => [c.firstPart, c.number]));
-  const firstPart = title.chapters[fromChapter - 1]?.firstPart ?? 0;
-  const endPart = title.chapters[toChapter]?.firstPart ?? title.parts.length;
   const wanted = new Set(partsOfAngle(title, piece.angle));
   const steps = title.parts.map((part, index) => ({ part, index })).filter(({ part }) => wanted.has(part));
   const find = (id: string): Segment => {
@@ -63,6 +64,13 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
     startMs.set(index, ms);
     ms += exactMs(find(part.segment));
   }
+  const endMs = (step: (typeof steps)[number]) => (startMs.get(step.index) ?? 0) + exactMs(find(step.part.segment));
+  const firstPart = piece.range
+    ? (steps.find((step) => endMs(step) > fromMs)?.index ?? 0)
+    : (title.chapters[fromChapter - 1]?.firstPart ?? 0);
+  const endPart = piece.range
+    ? (steps.find(({ index }) => (startMs.get(index) ?? 0) >= toMs)?.index ?? title.parts.length)
+    : (title.chapters[toChapter]?.firstPart ?? title.parts.length);
   const taken = steps.filter(({ index }) => index >= firstPart && index < endPart);
   const after = steps.find(({ index }) => index >= endPart);
   return {
@@ -73,8 +81,8 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
       companion: part.companion,
       titleMs: startMs.get(index) ?? 0,
     })),
-    naturalStart: fromChapter === 1,
-    naturalEnd: toChapter === title.chapters.length,
+    naturalStart: taken[0] === steps[0],
+    naturalEnd: taken.at(-1) === steps.at(-1),
     following: after ? find(after.part.segment) : null,
   };
 }

@@ -12,6 +12,7 @@ import {
 import type { CreateHash, PayloadHash } from '../proof/hash';
 import type { AudioCodec, Reading, SubtitleCodec, VideoCodec } from '../reading';
 import type { Reel } from '../reels/model';
+import { plannedChapters, reelMs } from '../reels/pieces';
 import { CODE, findStartCode, ticksToNs } from '../streams';
 import { vobSubHeader } from './palette';
 
@@ -167,19 +168,10 @@ class Describer {
 
   /** Before the end is known, chapters from the tables keep their room in the head (and serve in a pipe). */
   private plannedChapters(): { startNs: number; name: string }[] {
-    const planned: { startNs: number; name: string }[] = [];
-    let ms = 0;
-    for (const piece of this.reel.pieces) {
-      const title = this.reading.titles.find((t) => t.number === piece.title);
-      for (const chapter of title?.chapters.slice(piece.fromChapter - 1, piece.toChapter) ?? []) {
-        planned.push({
-          startNs: ms * 1_000_000,
-          name: this.reel.chapterNames[planned.length]?.trim() || chapter.name || `Chapter ${String(planned.length + 1)}`,
-        });
-        ms += chapter.durationMs;
-      }
-    }
-    return planned;
+    return plannedChapters(this.reading.titles, this.reel.pieces).map(({ startMs, name }, i) => ({
+      startNs: Math.round(startMs * 1e6),
+      name: this.reel.chapterNames[i]?.trim() || name || `Chapter ${String(i + 1)}`,
+    }));
   }
 
   private track(track: AssembledTrack, index: number): MatroskaTrack {
@@ -298,15 +290,7 @@ export async function writeMaster(
     if (track.kind === 'subtitle') writer.wantsDuration.add(i);
   });
   const report = options.onProgress ?? TAP_NONE;
-  const estimateMs = reel.pieces.reduce(
-    (sum, p) =>
-      sum +
-      (reading.titles
-        .find((t) => t.number === p.title)
-        ?.chapters.slice(p.fromChapter - 1, p.toChapter)
-        .reduce((s, c) => s + c.durationMs, 0) ?? 0),
-    0,
-  );
+  const estimateMs = reelMs(reading.titles, reel.pieces);
   let begun = false;
   while (await assembly.fill()) {
     for (let packet = assembly.take(); packet; packet = assembly.take()) {

@@ -1,5 +1,6 @@
 import type { Reading } from '../reading';
 import type { Reel } from './model';
+import { pieceMs } from './pieces';
 
 export interface ReelEstimate {
   readonly durationMs: number;
@@ -22,7 +23,7 @@ export function estimateReel(reading: Reading, reel: Reel): ReelEstimate {
   for (const piece of reel.pieces) {
     const title = reading.titles.find((t) => t.number === piece.title);
     if (!title) continue;
-    const ms = title.chapters.slice(piece.fromChapter - 1, piece.toChapter).reduce((sum, c) => sum + c.durationMs, 0);
+    const ms = pieceMs(title, piece);
     const share = title.durationMs > 0 ? Math.min(1, ms / title.durationMs) : 1;
     const left = title.audio.filter((t) => !reel.audio.some((a) => a.stream === t.stream)).reduce((sum, t) => sum + (t.bitRate ?? 0), 0);
     masterBytes += Math.max(0, title.sizeBytes * share * (1 - OVERHEAD_SHARE) - (left * ms) / 8000);

@@ -6,6 +6,11 @@ export interface Piece {
   /** First and last chapter taken, from 1. */
   readonly fromChapter: number;
   readonly toChapter: number;
+  /**
+   * Milliseconds of the title's playing time, instead of whole chapters; none for those. Widened to where decoding can
+   * begin, so that nothing inside is lost.
+   */
+  readonly range?: { readonly fromMs: number; readonly toMs: number } | null | undefined;
 }
 
 /** A track taken, with what the container says of it. */
