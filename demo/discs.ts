@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { existsSync } from 'node:fs';
-import { mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
+import { mkdir, readFile, rename, rm, stat, truncate, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { addSubtitles, makeMenu, makeStream } from './pictures';
 import { inParallel, run } from './run';
@@ -82,6 +82,7 @@ export async function authorDisc(
   await mkdir(path.join(folder, 'AUDIO_TS'), { recursive: true });
   const partial = `${image}.partial`;
   await run('genisoimage', ['-quiet', '-dvd-video', '-udf', '-V', disc.label, '-o', partial, folder]);
+  if (disc.brokenOff !== undefined) await truncate(partial, 2048 * Math.floor((disc.brokenOff * (await stat(partial)).size) / 2048));
   await rename(partial, image);
 }
 

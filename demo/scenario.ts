@@ -125,6 +125,8 @@ export interface DemoDisc {
   readonly firstPlay: number;
   /** Packets carry the flags of scrambling, as a protected disc's do. Only the flags: nothing is scrambled. */
   readonly flaggedScrambled?: boolean;
+  /** Share of the image that is kept: a copy that broke off. */
+  readonly brokenOff?: number;
 }
 
 const DISCS: readonly DemoDisc[] = [
@@ -165,6 +167,16 @@ const DISCS: readonly DemoDisc[] = [
     menu: [{ label: 'Play', title: 1 }],
     firstPlay: 1,
     flaggedScrambled: true,
+  },
+  {
+    id: 'part-tides',
+    label: 'PART_OF_TIDES',
+    standard: 'ntsc',
+    wide: false,
+    titleSets: [[['tide-1', 'tide-2', 'tide-3']]],
+    menu: [{ label: 'Three tides', title: 1 }],
+    firstPlay: 1,
+    brokenOff: 0.6,
   },
 ];
 

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { JobEventSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { ProblemSchema } from './problem';
-import { FindingsSchema, ReadingSchema } from './reading';
+import { FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
 
 /** What the browser and the engine say to each other. Every body on the way is one of these. */
 
@@ -158,4 +158,26 @@ export const SubmittedSchema = z.object({ jobId: id, fileName: z.string() });
 export const JobLogSchema = z.object({ events: z.array(JobEventSchema) });
 export const OutputListSchema = z.object({ outputs: z.array(OutputSchema) });
 export const ReproveSchema = z.object({ proof: ProofSchema, sha256Matches: z.boolean() });
+/** A view into a disc's titles: pictures, previews and measurements of those that the reading lists. */
+export const OpenLookSchema = z.object({ source: SourceRefSchema, reading: ReadingSchema });
+export type OpenLook = z.infer<typeof OpenLookSchema>;
+export const LookSchema = z.object({ id });
+const moment = z.number().nonnegative().max(1e9);
+export const SheetWishSchema = z.object({
+  title: z.number().int().positive(),
+  angle: z.number().int().min(1).max(9),
+  /** Milliseconds of the title's playing time. */
+  moments: z.array(moment).max(60),
+  width: z.number().int().min(64).max(1280).multipleOf(2),
+});
+/** Pictures as data addresses, in the order of the moments; null where none could be had. */
+export const SheetSchema = z.object({ pictures: z.array(z.string().nullable()) });
+export const MeasureWishSchema = z.object({ title: z.number().int().positive(), everything: z.boolean() });
+/** One line of the answer to a wish to measure. */
+export const MeasureLineSchema = z.discriminatedUnion('type', [
+  z.object({ type: z.literal('progress'), done: z.number(), total: z.number() }),
+  z.object({ type: z.literal('measured'), measured: TitleMeasureSchema }),
+  z.object({ type: z.literal('failed'), problem: ProblemSchema }),
+]);
+export type MeasureLine = z.infer<typeof MeasureLineSchema>;
 export const DoneSchema = z.object({ ok: z.literal(true) });

@@ -78,7 +78,7 @@ const subtitle = z.object({
   drawnFor: z.enum(['4:3', 'wide', 'letterbox', 'pan and scan']),
 });
 const db = z.number();
-const measured = z.object({
+export const TitleMeasureSchema = z.object({
   everything: z.boolean(),
   audio: z
     .array(
@@ -116,7 +116,7 @@ const title = z.object({
   playlist: whole.nullable(),
   sample: shortText.nullable(),
   levels: z.array(whole.min(1).max(8)).max(8).readonly().nullable(),
-  measured: measured.nullable(),
+  measured: TitleMeasureSchema.nullable(),
   state: z.enum(['usable', 'damaged', 'scrambled', 'cut short', 'unreadable']),
   durationMs: whole,
   sizeBytes: whole,

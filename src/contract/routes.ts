@@ -5,6 +5,9 @@ import {
   EngineStateSchema,
   InsertSchema,
   JobLogSchema,
+  LookSchema,
+  MeasureWishSchema,
+  OpenLookSchema,
   OutputListSchema,
   OutputSchema,
   ReadingResultSchema,
@@ -12,6 +15,8 @@ import {
   ReproveSchema,
   ScanResultSchema,
   ScanSchema,
+  SheetSchema,
+  SheetWishSchema,
   StartReadingSchema,
   SubmitJobSchema,
   SubmittedSchema,
@@ -52,6 +57,10 @@ export const ROUTES = {
   output: route('GET', '/outputs/:id', null, OutputSchema),
   reprove: route('POST', '/outputs/:id/prove', null, ReproveSchema),
   play: route('GET', '/outputs/:id/play', null, 'stream'),
+  openLook: route('POST', '/looks', OpenLookSchema, LookSchema),
+  sheet: route('POST', '/looks/:id/sheet', SheetWishSchema, SheetSchema),
+  preview: route('GET', '/looks/:id/play', null, 'stream'),
+  measure: route('POST', '/looks/:id/measure', MeasureWishSchema, 'stream'),
 } as const satisfies Record<string, Route>;
 
 export type RouteName = keyof typeof ROUTES;

@@ -1,6 +1,6 @@
 import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { SidecarSchema, type JobState, type SourceRef } from '@/contract';
+import { MeasureLineSchema, SidecarSchema, type JobState, type SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
 import { wholeTitleReel, type RecipeId, type Reel } from '@/core/reels';
 import { LOCKS, QUAY, temporaryFolder } from '@/test-support/discs';
@@ -338,6 +338,32 @@ describe('what breaks', () => {
       },
     });
     expect((await refusal(submit)).problem.message).toContain('copy protected');
+  });
+});
+
+describe('looking into a title', () => {
+  test('pictures, a preview that can be left, measurements with progress; the same view for the same wish', async () => {
+    const { reading } = await engine.read(image);
+    if (!reading) throw new Error('nothing read');
+    const wish = { source: image, reading };
+    const { id } = await engine.call('openLook', { body: wish });
+    expect((await engine.call('openLook', { body: wish })).id).toBe(id);
+    const sheet = { title: 2, angle: 1, moments: [0, 3000, 6000], width: 192 };
+    const { pictures } = await engine.call('sheet', { id, body: sheet });
+    expect(pictures.map((p) => p?.slice(0, 27))).toEqual(Array(3).fill('data:image/jpeg;base64,/9j/'));
+    expect(await engine.call('sheet', { id, body: sheet })).toEqual({ pictures });
+    const film = await engine.stream('GET', `/looks/${id}/play?title=2&start=3000&audio=${String(reading.titles[1]?.audio[0]?.stream)}`);
+    expect(film.subarray(4, 8).toString()).toBe('ftyp');
+    const lines = (await engine.stream('POST', `/looks/${id}/measure`, { title: 2, everything: false })).toString().trim().split('\n');
+    expect(MeasureLineSchema.parse(JSON.parse(lines.at(-1) ?? ''))).toMatchObject({ type: 'measured', measured: { everything: false } });
+    expect((await refusal(engine.call('sheet', { id, body: { ...sheet, title: 9 } }))).status).toBe(404);
+    expect((await refusal(engine.call('sheet', { id: 'none', body: sheet }))).status).toBe(404);
+  });
+
+  test('another disc than the one that was read is not shown as it', async () => {
+    const { reading } = await engine.read(image);
+    const other = { source: { kind: 'place', root: 'images', path: 'LOCKS.iso' }, reading };
+    expect((await refusal(engine.call('openLook', { body: other }))).problem.code).toBe('other-disc');
   });
 });
 

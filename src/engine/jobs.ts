@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, openSync, closeSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
-import { joinProblem } from '@/core/assembly';
+import { joinProblem, planPiece } from '@/core/assembly';
 import { estimateReel, safeFileName, safeFolderPath, type RecipeId } from '@/core/reels';
 import {
   JOB_VERSION,
@@ -128,12 +128,9 @@ export class Jobs {
     const storage = this.config.storages.find((s) => s.id === request.storage);
     if (!storage) throw new WorkError('not-known', 'This storage is not configured');
     const { reel, reading } = request;
+    const [first] = reel.pieces.map((piece) => planPiece(reading, piece).title);
     for (const piece of reel.pieces) {
-      const title = reading.titles.find((t) => t.number === piece.title);
-      if (title?.state === 'scrambled')
-        throw new WorkError('bad-request', `Title ${String(title.number)} is copy protected and is not taken`);
-      if (!title || title.state !== 'usable') throw new WorkError('bad-request', `Title ${String(piece.title)} can not be taken whole`);
-      const first = reading.titles.find((t) => t.number === reel.pieces[0]?.title);
+      const { title } = planPiece(reading, piece);
       const problem = first ? joinProblem(first, title) : null;
       if (problem) throw new WorkError('bad-request', problem);
     }

@@ -7,6 +7,7 @@ import { loadConfig } from './config';
 import { Drives } from './drives';
 import { Hub } from './hub';
 import { Jobs } from './jobs';
+import { Looks } from './looks';
 import { Outputs } from './outputs';
 import { Readings } from './readings';
 import { Roots } from './roots';
@@ -29,6 +30,7 @@ const drives = new Drives(config, () => {
 const resolve = (ref: SourceRef): Promise<JobSource> =>
   ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
 const readings = new Readings(resolve, drives, hub);
+const looks = new Looks(resolve, drives);
 const announceOutputs = () =>
   void outputs.list().then((list) => {
     hub.send({ type: 'outputs', count: list.length });
@@ -62,7 +64,7 @@ async function watch(): Promise<void> {
 
 const socket = path.join(config.dataFolder, 'engine.sock');
 rmSync(socket, { force: true });
-const server = createEngineServer({ config, hub, roots, drives, readings, jobs, outputs, resolve });
+const server = createEngineServer({ config, hub, roots, drives, readings, looks, jobs, outputs, resolve });
 await jobs.start();
 const timer = setInterval(
   () =>
@@ -80,6 +82,7 @@ server.listen(socket, () => {
 function stop(): void {
   clearInterval(timer);
   jobs.stop();
+  looks.stop();
   server.close();
   server.closeAllConnections();
   setTimeout(() => process.exit(0), 200).unref();

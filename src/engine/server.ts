@@ -9,9 +9,12 @@ import {
   type EngineState,
   type InsertSchema,
   type JobSource,
+  type MeasureWishSchema,
+  type OpenLookSchema,
   type RouteName,
   type SourceRef,
   type ScanSchema,
+  type SheetWishSchema,
   type StartReadingSchema,
   type SubmitJob,
 } from '@/contract';
@@ -23,6 +26,7 @@ import type { Drives } from './drives';
 import type { Hub } from './hub';
 import type { Jobs } from './jobs';
 import type { Outputs } from './outputs';
+import type { Looks } from './looks';
 import { play } from './play';
 import type { Readings } from './readings';
 import type { Roots } from './roots';
@@ -33,6 +37,7 @@ export interface EngineParts {
   readonly roots: Roots;
   readonly drives: Drives;
   readonly readings: Readings;
+  readonly looks: Looks;
   readonly jobs: Jobs;
   readonly outputs: Outputs;
   readonly resolve: (ref: SourceRef) => Promise<JobSource>;
@@ -150,7 +155,13 @@ async function answer(
       return (await outputs.find(id)).output;
     case 'reprove':
       return outputs.prove(id, signal);
+    case 'openLook':
+      return parts.looks.open(body as z.infer<typeof OpenLookSchema>);
+    case 'sheet':
+      return { pictures: await parts.looks.sheet(id, body as z.infer<typeof SheetWishSchema>, signal) };
     case 'events':
+    case 'preview':
+    case 'measure':
     case 'play':
       throw new Error('streams are answered elsewhere');
   }
@@ -169,6 +180,10 @@ async function handle(parts: EngineParts, request: IncomingMessage, response: Se
     await play(file, output, url.searchParams, request, response);
     return;
   }
+  if (match.name === 'preview') {
+    await parts.looks.play(match.id, url.searchParams, response);
+    return;
+  }
   const schema = ROUTES[match.name].body;
   let body: unknown = null;
   if (schema) {
@@ -179,6 +194,10 @@ async function handle(parts: EngineParts, request: IncomingMessage, response: Se
         `The request is not as agreed: ${parsed.error.issues[0]?.path.join('.') ?? ''} ${parsed.error.issues[0]?.message ?? ''}`,
       );
     body = parsed.data;
+  }
+  if (match.name === 'measure') {
+    await parts.looks.measure(match.id, body as z.infer<typeof MeasureWishSchema>, response);
+    return;
   }
   const controller = new AbortController();
   response.on('close', () => {

@@ -105,6 +105,24 @@ export class TestEngine {
     });
   }
 
+  /** The whole of a streamed answer. */
+  stream(method: string, url: string, body: unknown = null): Promise<Buffer> {
+    return new Promise((resolve, reject) => {
+      const outgoing = request(
+        { socketPath: path.join(this.folder, 'engine.sock'), method, path: url, headers: { 'content-type': 'application/json' } },
+        (response) => {
+          const chunks: Buffer[] = [];
+          response.on('data', (chunk: Buffer) => chunks.push(chunk));
+          response.on('end', () => {
+            resolve(Buffer.concat(chunks));
+          });
+        },
+      );
+      outgoing.on('error', reject);
+      outgoing.end(body === null ? undefined : JSON.stringify(body));
+    });
+  }
+
   async call<N extends RouteName>(name: N, options: { id?: string; body?: unknown; query?: string } = {}): Promise<ResponseOf<N>> {
     const route = ROUTES[name];
     const { status, data } = await this.raw(

@@ -1,4 +1,4 @@
-import type { AudioTrack, Reading, Segment, SubtitleTrack, Title, TitleRoute } from '@/core/reading';
+import type { AudioTrack, Reading, Segment, SubtitleTrack, Title, TitleRoute, VideoTrack } from '@/core/reading';
 
 /** Readings made up for tests of what is concluded from them; the structures themselves are tested on real discs. */
 
@@ -107,23 +107,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
           name: null,
         })),
         parts: own.map((s) => ({ segment: s.id, angle: null, companion: null })),
-        video: {
-          stream: 0xe0,
-          codec: 'MPEG-2',
-          standard: 'PAL',
-          widthPixels: 720,
-          heightPixels: 576,
-          displayAspect: [16, 9],
-          frameRate: '25/1',
-          frameTicks: 1_080_000,
-          interlaced: null,
-          profile: null,
-          bitDepth: 8,
-          closedCaptions: false,
-          dynamicRange: 'standard',
-          secondView: null,
-          from: 'stream',
-        },
+        video: videoTrack(),
         audio: Array.from({ length: sketch.audio ?? 1 }, (_, n) => audioTrack({ stream: 0xbd80 + n })),
         subtitles: Array.from({ length: sketch.subtitles ?? 0 }, (_, n) => subtitleTrack({ stream: 0xbd20 + n })),
         palette: Array.from({ length: 16 }, () => 0x108080),
@@ -135,6 +119,25 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
 
 export const plays = (title: number): TitleRoute => ({ title, by: 'play', menus: 0, button: 0, selected: false });
 export const offers = (title: number, button = 1, selected = false): TitleRoute => ({ title, by: 'button', menus: 1, button, selected });
+
+export const videoTrack = (change: Partial<VideoTrack> = {}): VideoTrack => ({
+  stream: 0xe0,
+  codec: 'MPEG-2',
+  standard: 'PAL',
+  widthPixels: 720,
+  heightPixels: 576,
+  displayAspect: [16, 9],
+  frameRate: '25/1',
+  frameTicks: 1_080_000,
+  interlaced: null,
+  profile: null,
+  bitDepth: 8,
+  closedCaptions: false,
+  dynamicRange: 'standard',
+  secondView: null,
+  from: 'stream',
+  ...change,
+});
 
 /** A DVD's reading in the shape that version 2 had. */
 export function asVersion2(reading: Reading): Record<string, unknown> {

@@ -1,0 +1,66 @@
+import type { MeasuredPicture, ScanKind, VideoTrack } from './model';
+
+/** What was counted over decoded sample frames. */
+export interface PictureCounts {
+  readonly frames: number;
+  /** Frames whose two fields are of different moments. */
+  readonly combed: number;
+  /** Frames whose fields belong together. */
+  readonly whole: number;
+  /** Frames that repeat a field of the one before: film on a video carrier. */
+  readonly fieldRepeats: number;
+  /** Frames that the stream's own flags show longer than the others. */
+  readonly flaggedRepeats: number;
+}
+
+/** The area that is not black, in pixels of the coded picture. */
+export interface PictureArea {
+  readonly x: number;
+  readonly y: number;
+  readonly width: number;
+  readonly height: number;
+}
+
+/** Shares of the frames that could be told, on which the judgement rests. Change here, nowhere else. */
+export const SCAN_SHARES = { combedAtMost: 0.06, combedAtLeast: 0.6, pulldownRepeats: 0.25, flaggedRepeats: 0.3 } as const;
+/** Bars below this are the edge of the picture, not bars. */
+const LEAST_BAR_PIXELS = 4;
+
+/** Judges how a picture was made. Film with hard pulldown has two combed frames in five, and as many repeated fields. */
+export function judgeScan(counts: PictureCounts): ScanKind {
+  const told = counts.combed + counts.whole;
+  const combed = told > 0 ? counts.combed / told : 0;
+  const of = (n: number) => (counts.frames > 0 ? n / counts.frames : 0);
+  if (of(counts.flaggedRepeats) >= SCAN_SHARES.flaggedRepeats && combed <= SCAN_SHARES.combedAtMost) return 'film with pulldown';
+  if (combed <= SCAN_SHARES.combedAtMost) return 'progressive';
+  // Interlaced pictures never repeat a field; film does so in two frames of five, however much its mixed frames look combed.
+  if (of(counts.fieldRepeats) >= SCAN_SHARES.pulldownRepeats) return 'film with pulldown';
+  return combed >= SCAN_SHARES.combedAtLeast ? 'interlaced' : 'mixed';
+}
+
+/** Puts counts and area together to what is kept with the reading. */
+export function measuredPicture(video: VideoTrack, counts: PictureCounts, area: PictureArea | null): MeasuredPicture {
+  const inside = area ?? { x: 0, y: 0, width: video.widthPixels, height: video.heightPixels };
+  const bar = (pixels: number) => (pixels >= LEAST_BAR_PIXELS ? Math.round(pixels) : 0);
+  const bars = {
+    top: bar(inside.y),
+    bottom: bar(video.heightPixels - inside.y - inside.height),
+    left: bar(inside.x),
+    right: bar(video.widthPixels - inside.x - inside.width),
+  };
+  const pixel = (video.displayAspect[0] / video.displayAspect[1]) * (video.heightPixels / video.widthPixels);
+  const width = video.widthPixels - bars.left - bars.right;
+  const height = Math.max(1, video.heightPixels - bars.top - bars.bottom);
+  return {
+    scan: judgeScan(counts),
+    frames: counts.frames,
+    combed: counts.combed,
+    whole: counts.whole,
+    repeated: Math.max(counts.fieldRepeats, counts.flaggedRepeats),
+    bars,
+    trueAspect: Math.round(((width * pixel) / height) * 1000) / 1000,
+  };
+}
+
+/** Sound below this in every window is silence, dB below full scale. */
+export const SILENCE_DB = -70;

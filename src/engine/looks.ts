@@ -1,0 +1,202 @@
+import { randomUUID } from 'node:crypto';
+import type { ServerResponse } from 'node:http';
+import { pipeline } from 'node:stream/promises';
+import type { Reading, Title, TitleMeasure } from '@/core/reading';
+import { takeAudio, takeSubtitle } from '@/core/reels';
+import { WorkError, toProblem, type JobSource, type MeasureLine, type OpenLook, type SourceRef } from '@/contract';
+import { measureTitle } from '@/node/measure';
+import { openSource, requireSame, type OpenedSource } from '@/node/open-source';
+import { picturesAt, startPreview } from '@/node/pictures';
+import type { Drives } from './drives';
+
+interface Look {
+  readonly id: string;
+  readonly key: string;
+  readonly reading: Reading;
+  readonly source: JobSource;
+  opened: Promise<OpenedSource>;
+  readonly release: () => void;
+  users: number;
+  lastUsed: number;
+}
+
+/** A look that nobody has used for so long is closed: its files and its drive are free again. */
+const IDLE_MS = 90_000;
+const MAX_LOOKS = 6;
+const MAX_PICTURE_CACHE_BYTES = 96 * 1024 * 1024;
+const MAX_PREVIEWS = 3;
+
+/** Sources that are open so that pages can look into titles: pictures, previews, measurements. */
+export class Looks {
+  private readonly looks = new Map<string, Look>();
+  /** JPEG by disc, title, angle, moment and width, the one used last at the end. */
+  private readonly pictures = new Map<string, Uint8Array>();
+  private pictureBytes = 0;
+  private previews = 0;
+  private readonly timer: ReturnType<typeof setInterval>;
+
+  constructor(
+    private readonly resolve: (ref: SourceRef) => Promise<JobSource>,
+    private readonly drives: Drives,
+  ) {
+    this.timer = setInterval(() => {
+      this.closeIdle(IDLE_MS);
+    }, 10_000);
+    this.timer.unref();
+  }
+
+  stop(): void {
+    clearInterval(this.timer);
+    this.closeIdle(-1);
+  }
+
+  private closeIdle(afterMs: number): void {
+    for (const look of this.looks.values())
+      if (look.users === 0 && Date.now() - look.lastUsed > afterMs) {
+        this.looks.delete(look.id);
+        look.release();
+        void look.opened.then(
+          (o) => o.close(),
+          () => undefined,
+        );
+      }
+  }
+
+  /** Opens a source for one disc's titles; the same again gives the same look. @throws DiscError `other-disc`. */
+  async open({ source: ref, reading }: OpenLook): Promise<{ id: string }> {
+    const key = `${JSON.stringify(ref)} ${reading.fingerprint} ${reading.titles.map((t) => t.number).join(',')}`;
+    const known = [...this.looks.values()].find((l) => l.key === key);
+    if (known) {
+      known.lastUsed = Date.now();
+      await known.opened;
+      return { id: known.id };
+    }
+    const source = await this.resolve(ref);
+    if (this.looks.size >= MAX_LOOKS) this.closeIdle(2000);
+    if (this.looks.size >= MAX_LOOKS) throw new WorkError('bad-request', 'Too many discs are being looked at: close another page');
+    const use = source.kind === 'drive' ? this.drives.use(source.drive) : null;
+    const opened = openSource(source, { spunUp: use?.spunUp ?? true });
+    const look: Look = { id: randomUUID(), key, reading, source, opened, release: () => use?.done(), users: 0, lastUsed: Date.now() };
+    this.looks.set(look.id, look);
+    try {
+      const there = await opened;
+      if (source.kind === 'drive') this.drives.spunUp(source.drive);
+      requireSame(await there.examine(), reading, source.label);
+      return { id: look.id };
+    } catch (error) {
+      this.looks.delete(look.id);
+      use?.done();
+      await opened.then((o) => o.close()).catch(() => undefined);
+      throw error;
+    }
+  }
+
+  private async use<T>(id: string, titleNumber: number, work: (opened: OpenedSource, look: Look, title: Title) => Promise<T>): Promise<T> {
+    const look = this.looks.get(id);
+    if (!look) throw new WorkError('not-known', 'This view of the disc was closed');
+    const title = look.reading.titles.find((t) => t.number === titleNumber);
+    if (!title) throw new WorkError('not-known', `There is no title ${String(titleNumber)} in this view`);
+    if (title.state !== 'usable' && title.state !== 'damaged') throw new WorkError('bad-request', 'Nothing of this title can be shown');
+    look.users++;
+    try {
+      return await work(await look.opened, look, title);
+    } finally {
+      look.users--;
+      look.lastUsed = Date.now();
+    }
+  }
+
+  private keep(key: string, jpeg: Uint8Array): void {
+    this.pictures.set(key, jpeg);
+    this.pictureBytes += jpeg.byteLength;
+    for (const [old, bytes] of this.pictures) {
+      if (this.pictureBytes <= MAX_PICTURE_CACHE_BYTES) break;
+      this.pictures.delete(old);
+      this.pictureBytes -= bytes.byteLength;
+    }
+  }
+
+  /** JPEGs at moments, as data for the page; those that can not be had are null. */
+  async sheet(
+    id: string,
+    wish: { title: number; angle: number; moments: readonly number[]; width: number },
+    signal: AbortSignal,
+  ): Promise<(string | null)[]> {
+    return this.use(id, wish.title, async (opened, look, title) => {
+      const keyOf = (ms: number) =>
+        `${look.reading.fingerprint}/${String(title.number)}/${String(wish.angle)}/${String(Math.round(ms))}/${String(wish.width)}`;
+      const missing = [...new Set(wish.moments.filter((ms) => !this.pictures.has(keyOf(ms))))];
+      const made = await picturesAt(opened, look.reading, title, wish.angle, missing, wish.width, signal);
+      const now = new Map(missing.map((ms, i) => [ms, made.get(i)]));
+      for (const [ms, jpeg] of now) if (jpeg) this.keep(keyOf(ms), jpeg);
+      return wish.moments.map((ms) => {
+        const jpeg = now.get(ms) ?? this.pictures.get(keyOf(ms));
+        return jpeg ? `data:image/jpeg;base64,${Buffer.from(jpeg).toString('base64')}` : null;
+      });
+    });
+  }
+
+  /** Streams a preview from a moment on. */
+  async play(id: string, query: URLSearchParams, response: ServerResponse): Promise<void> {
+    const number = (name: string, least: number, most: number, other: number) => {
+      const value = Number(query.get(name) ?? other);
+      return Number.isFinite(value) ? Math.min(most, Math.max(least, value)) : other;
+    };
+    if (this.previews >= MAX_PREVIEWS) throw new WorkError('bad-request', 'Too many previews are open: close another page');
+    this.previews++;
+    const controller = new AbortController();
+    response.on('close', () => {
+      controller.abort();
+    });
+    try {
+      await this.use(id, number('title', 1, 1e6, 1), async (opened, look, title) => {
+        const audio = title.audio.find((t) => t.stream === Number(query.get('audio')));
+        const subtitle = title.subtitles.find((t) => t.stream === Number(query.get('subtitle')));
+        const wish = {
+          angle: number('angle', 1, 9, 1),
+          startMs: number('start', 0, title.durationMs, 0),
+          audio: audio ? takeAudio(audio, true) : null,
+          subtitle: subtitle ? takeSubtitle(subtitle) : null,
+          width: 2 * Math.round(number('width', 160, 1280, 480) / 2),
+        };
+        const { child, fed } = startPreview(opened, look.reading, title, wish, controller.signal);
+        fed.catch(() => child.kill('SIGKILL'));
+        controller.signal.addEventListener('abort', () => child.kill('SIGKILL'));
+        response.writeHead(200, { 'content-type': 'video/mp4', 'cache-control': 'no-store' });
+        await pipeline(child.stdout, response).catch(() => undefined); // the page was left
+        child.kill('SIGKILL');
+        await fed.catch(() => undefined);
+      });
+    } finally {
+      this.previews--;
+    }
+  }
+
+  /** Measures a title; says how far it is, line by line, and ends with what was found or what went wrong. */
+  async measure(id: string, wish: { title: number; everything: boolean }, response: ServerResponse): Promise<void> {
+    const controller = new AbortController();
+    response.on('close', () => {
+      controller.abort();
+    });
+    response.writeHead(200, { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' });
+    const say = (line: MeasureLine) => response.write(`${JSON.stringify(line)}\n`);
+    let last = 0;
+    try {
+      const measured: TitleMeasure = await this.use(id, wish.title, (opened, look, title) =>
+        measureTitle(opened, look.reading, title, {
+          everything: wish.everything,
+          signal: controller.signal,
+          onProgress: (done, total) => {
+            if (Date.now() - last < 200) return;
+            last = Date.now();
+            say({ type: 'progress', done, total });
+          },
+        }),
+      );
+      say({ type: 'measured', measured });
+    } catch (error) {
+      say({ type: 'failed', problem: toProblem(error) });
+    }
+    response.end();
+  }
+}

@@ -1,0 +1,128 @@
+import { spawnSync } from 'node:child_process';
+import path from 'node:path';
+import type { MeasureOptions } from './measure';
+import { takeAudio, takeSubtitle } from '@/core/reels';
+import type { TitleMeasure } from '@/core/reading';
+import { HAVEN, LOCKS, QUAY, TWIN, temporaryFolder, titleOf } from '@/test-support/discs';
+import { measureTitle } from './measure';
+import { openSource } from './open-source';
+import { picturesAt, startPreview } from './pictures';
+
+/** What is shown and measured of a title: asked of discs and files whose content is known. */
+
+const folder = temporaryFolder();
+const place = (at: string) => ({
+  kind: at.endsWith('.iso') ? ('image' as const) : at.endsWith('.mkv') ? ('file' as const) : ('folder' as const),
+  path: at,
+  label: path.basename(at),
+});
+
+async function onTitle<T>(at: string, number: number, use: (...given: Parameters<typeof look>) => Promise<T>): Promise<T> {
+  const opened = await openSource(place(at));
+  try {
+    const reading = await opened.examine();
+    return await use(opened, reading, titleOf(reading, number));
+  } finally {
+    await opened.close();
+  }
+}
+const look = async (
+  ...given: [Awaited<ReturnType<typeof openSource>>, Parameters<typeof measureTitle>[1], Parameters<typeof measureTitle>[2]]
+) => Promise.resolve(given);
+
+const measure = (at: string, title: number, everything = false): Promise<TitleMeasure> =>
+  onTitle(at, title, (opened, reading, t) => {
+    const options: MeasureOptions = { everything, signal: new AbortController().signal, onProgress: () => undefined };
+    return measureTitle(opened, reading, t, options);
+  });
+
+/** Middle grey value of a picture: enough to tell that it is one of the film and not black. */
+function pictureFacts(jpeg: Uint8Array): { width: number; height: number; bright: number } {
+  const args = ['-v', 'error', '-f', 'mjpeg', '-i', '-', '-f', 'rawvideo', '-pix_fmt', 'gray', '-'];
+  const raw = spawnSync('ffmpeg', args, { input: jpeg, maxBuffer: 1 << 26 });
+  const size = spawnSync('ffprobe', ['-v', 'error', '-f', 'mjpeg', '-show_entries', 'stream=width,height', '-of', 'csv=p=0', '-i', '-'], {
+    input: jpeg,
+  });
+  const [width = 0, height = 0] = size.stdout.toString().trim().split(',').map(Number);
+  return { width, height, bright: raw.stdout.reduce((sum, v) => sum + v, 0) / Math.max(1, raw.stdout.byteLength) };
+}
+
+test.each([
+  ['MPEG-2', QUAY, 2, [0, 3000, 6000, 8900], 192],
+  ['H.264 with open groups', HAVEN, 1, [0, 1500, 2900, 4100, 5500, 6900], 192],
+  ['H.264, interlaced', HAVEN, 3, [0, 1900, 3900], 192],
+  ['HEVC', HAVEN, 4, [0, 1100, 2900], 192],
+  ['two views', TWIN, 1, [0, 2500], 192],
+])('pictures at moments: %s', async (_what, at, title, moments, width) => {
+  const found = await onTitle(at, title, (opened, reading, t) => picturesAt(opened, reading, t, 1, moments, width));
+  expect([...found.keys()].sort((a, b) => a - b)).toEqual(moments.map((_, i) => i));
+  for (const jpeg of found.values()) {
+    const facts = pictureFacts(jpeg);
+    expect([facts.width, facts.height]).toEqual([192, 108]);
+    expect(facts.bright).toBeGreaterThan(20);
+  }
+  expect(new Set([...found.values()].map((v) => Buffer.from(v).toString('base64'))).size).toBe(moments.length);
+});
+
+test.each([
+  ['DVD with sound and subtitles', QUAY, 2, 3000],
+  ['Blu-ray with sound and subtitles', HAVEN, 1, 2000],
+])('a preview that a browser plays: %s', async (_what, at, title, startMs) => {
+  const data = await onTitle(at, title, async (opened, reading, t) => {
+    const audio = t.audio.find((a) => a.codec === 'AC-3') ?? t.audio[0];
+    const [subtitle] = t.subtitles;
+    if (!audio || !subtitle) throw new Error('no tracks');
+    const wish = { angle: 1, startMs, audio: takeAudio(audio, true), subtitle: takeSubtitle(subtitle), width: 320 };
+    const { child, fed } = startPreview(opened, reading, t, wish, new AbortController().signal);
+    const chunks: Buffer[] = [];
+    for await (const chunk of child.stdout) chunks.push(chunk as Buffer);
+    await fed;
+    return Buffer.concat(chunks);
+  });
+  const probe = spawnSync('ffprobe', ['-v', 'error', '-show_entries', 'stream=codec_name', '-of', 'csv=p=0', '-i', '-'], { input: data });
+  expect(probe.stdout.toString().trim().split('\n')).toEqual(['h264', 'aac']);
+  expect(data.byteLength).toBeGreaterThan(10_000);
+});
+
+describe('measurements', () => {
+  test('how a picture was made: progressive, interlaced', async () => {
+    expect((await measure(HAVEN, 1)).picture).toMatchObject({
+      scan: 'progressive',
+      combed: 0,
+      bars: { top: 0, bottom: 0, left: 0, right: 0 },
+    });
+    expect((await measure(HAVEN, 3)).picture?.scan).toBe('interlaced');
+    expect((await measure(LOCKS, 2)).picture?.trueAspect).toBeCloseTo(4 / 3, 1);
+  });
+
+  test('sound that is there, sound that is silence, and the same sound twice; bars on all sides; film on a video carrier', async () => {
+    const file = path.join(folder, 'made.mkv');
+    const tone = ['-f', 'lavfi', '-i', 'sine=frequency=300:duration=16:sample_rate=48000'];
+    const { status, stderr } = spawnSync('ffmpeg', [
+      ...['-v', 'error', '-y', '-f', 'lavfi', '-i', 'testsrc2=s=480x216:r=24000/1001:d=16', ...tone],
+      ...['-f', 'lavfi', '-i', 'anullsrc=r=48000:cl=stereo:d=16'],
+      ...['-filter_complex', '[0:v]pad=640:360:80:72,telecine=pattern=23[v]', '-map', '[v]', '-map', '1:a', '-map', '2:a', '-map', '1:a'],
+      ...['-c:v', 'mpeg2video', '-flags', '+ilme+ildct', '-b:v', '6M', '-c:a', 'ac3', file],
+    ]);
+    if (status !== 0) throw new Error(stderr.toString());
+    const found = await measure(file, 1);
+    expect(found.picture).toMatchObject({ scan: 'film with pulldown', bars: { top: 72, bottom: 72, left: 80, right: 80 } });
+    expect(found.picture?.trueAspect).toBeCloseTo(480 / 216, 1);
+    expect(found.audio.map((a) => [a.silent, a.sameAs])).toEqual([
+      [false, null],
+      [true, null],
+      [false, 1],
+    ]);
+    expect(found.audio[0]?.meanDb).toBeGreaterThan(-30);
+    expect(found.audio[0]?.overTimeDb.length).toBeGreaterThan(20);
+  });
+
+  test('everything: forced subtitles with their times', async () => {
+    const found = await measure(HAVEN, 1, true);
+    expect(found.picture).toBeNull();
+    // A line is forced in each of the two clips.
+    expect(found.subtitles[0]?.forcedAtMs.map((ms) => Math.round(ms / 100))).toEqual([16, 56]);
+    expect(found.subtitles[1]?.forcedAtMs).toEqual([]);
+    expect(found.subtitles[0]?.events).toBeGreaterThan(3);
+  });
+});

@@ -1,0 +1,180 @@
+import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
+import {
+  SILENCE_DB,
+  measuredPicture,
+  type MeasuredAudio,
+  type PictureArea,
+  type Reading,
+  type Title,
+  type TitleMeasure,
+} from '@/core/reading';
+import { pieceChapters, reelMs, wholeTitleReel, type Piece, type Reel } from '@/core/reels';
+import { collectLines, finished, spawnGuarded } from './ffmpeg';
+import { createPayloadHash, fastCrc32 } from './hash';
+import type { OpenedSource } from './open-source';
+import { pipeSink } from './pictures';
+import { APPLICATION } from './version';
+
+/** Windows along the title, and how long each is. */
+const WINDOWS = 12;
+const WINDOW_MS = 2500;
+/** Levels along the title that are kept. */
+const LEVELS = 60;
+const MAX_LINES = 200_000;
+
+/** Stretches spread over a title; the whole of one that is short. Damaged chapters are passed over. */
+function windowsOf(title: Title, angle: number): Piece[] {
+  const base = { title: title.number, angle, fromChapter: 1, toChapter: title.chapters.length };
+  if (title.durationMs <= WINDOWS * WINDOW_MS * 1.2) return wholeTitleReel(title, '').pieces.map((p) => ({ ...p, angle }));
+  const step = title.durationMs / WINDOWS;
+  return Array.from({ length: WINDOWS }, (_, i) => {
+    const fromMs = Math.round(step * i + (step - WINDOW_MS) / 2);
+    return { ...base, range: { fromMs, toMs: fromMs + WINDOW_MS } };
+  }).filter((piece) => !pieceChapters(title, piece).some((c) => c.damaged));
+}
+
+/** What FFmpeg's filters say while they look; every line begins with the name that the filter was given. */
+class Findings {
+  combed = 0;
+  whole = 0;
+  fieldRepeats = 0;
+  private area: { left: number; top: number; right: number; bottom: number } | null = null;
+  readonly levels = new Map<number, number[]>();
+  readonly means = new Map<number, number>();
+  readonly peaks = new Map<number, number>();
+
+  line(text: string): void {
+    const crop = /crop=(\d+):(\d+):(\d+):(\d+)/.exec(text);
+    if (crop) {
+      const [width = 0, height = 0, x = 0, y = 0] = crop.slice(1).map(Number);
+      const a = this.area;
+      this.area = {
+        left: Math.min(a?.left ?? x, x),
+        top: Math.min(a?.top ?? y, y),
+        right: Math.max(a?.right ?? 0, x + width),
+        bottom: Math.max(a?.bottom ?? 0, y + height),
+      };
+      return;
+    }
+    const fields = /Multi frame detection: TFF:\s*(\d+) BFF:\s*(\d+) Progressive:\s*(\d+)/.exec(text);
+    if (fields) {
+      this.combed = Number(fields[1]) + Number(fields[2]);
+      this.whole = Number(fields[3]);
+    }
+    const repeats = /Repeated Fields: Neither:\s*\d+ Top:\s*(\d+) Bottom:\s*(\d+)/.exec(text);
+    if (repeats) this.fieldRepeats = Number(repeats[1]) + Number(repeats[2]);
+    const level = /ametadata@a(\d+) .*RMS_level=(-?[\d.]+|-inf|nan)/.exec(text);
+    if (level) {
+      const list = this.levels.get(Number(level[1])) ?? [];
+      list.push(level[2] === '-inf' || level[2] === 'nan' ? -120 : Number(level[2]));
+      this.levels.set(Number(level[1]), list);
+    }
+    const mean = /volumedetect@v(\d+) .*mean_volume: (-?[\d.]+|-inf)/.exec(text);
+    if (mean) this.means.set(Number(mean[1]), mean[2] === '-inf' ? -120 : Number(mean[2]));
+    const peak = /volumedetect@v(\d+) .*max_volume: (-?[\d.]+|-inf)/.exec(text);
+    if (peak) this.peaks.set(Number(peak[1]), peak[2] === '-inf' ? -120 : Number(peak[2]));
+  }
+
+  get pictureArea(): PictureArea | null {
+    return (
+      this.area && {
+        x: this.area.left,
+        y: this.area.top,
+        width: this.area.right - this.area.left,
+        height: this.area.bottom - this.area.top,
+      }
+    );
+  }
+}
+
+function thinned(levels: readonly number[]): number[] {
+  if (levels.length <= LEVELS) return levels.map((l) => Math.round(l * 10) / 10);
+  return Array.from({ length: LEVELS }, (_, i) => {
+    const part = levels.slice(Math.floor((i * levels.length) / LEVELS), Math.floor(((i + 1) * levels.length) / LEVELS));
+    return Math.round(Math.max(...part) * 10) / 10;
+  });
+}
+
+export interface MeasureOptions {
+  /** Read every packet: forced subtitles and twins are then certain. Otherwise samples along the title are looked at. */
+  readonly everything: boolean;
+  readonly signal: AbortSignal;
+  readonly onProgress: (done: number, total: number) => void;
+}
+
+/**
+ * Listens to all sound of a title, looks at its picture, and counts its subtitles.
+ * @throws DiscError of the source; WorkError `encoder-failed` where nothing can be decoded.
+ */
+export async function measureTitle(opened: OpenedSource, reading: Reading, title: Title, options: MeasureOptions): Promise<TitleMeasure> {
+  const { everything, signal } = options;
+  const whole = wholeTitleReel(title, '');
+  const reel: Reel = everything ? whole : { ...whole, pieces: windowsOf(title, 1) };
+  const totalMs = Math.max(1, reelMs(reading.titles, reel.pieces));
+  const found = new Findings();
+  const errors: string[] = [];
+  const everySamples = Math.max(4800, Math.round((totalMs / LEVELS) * 48));
+  const args = [
+    ...['-hide_banner', '-nostdin', '-loglevel', 'info', '-nostats', '-f', 'matroska', '-i', 'pipe:0'],
+    // Decoding every picture of a long film is another matter than listening to it: pictures are looked at in samples.
+    ...(everything ? ['-vn'] : ['-map', '0:v:0', '-vf', 'idet,cropdetect=limit=24/255:round=2:reset=1', '-fps_mode', 'passthrough']),
+    ...reel.audio.flatMap((_, i) => [
+      ...['-map', `0:a:${String(i)}`, `-filter:a:${String(i)}`],
+      `asetnsamples=n=${String(everySamples)}:p=0,astats=metadata=1:reset=1,ametadata@a${String(i)}=mode=print:key=lavfi.astats.Overall.RMS_level,volumedetect@v${String(i)}`,
+    ]),
+    ...['-f', 'null', '-'],
+  ];
+  const listens = !everything || reel.audio.length > 0;
+  const child = listens ? spawnGuarded('ffmpeg', args) : null;
+  let lines = 0;
+  if (child)
+    collectLines(child.stderr, errors, (line) => {
+      if (lines++ < MAX_LINES) found.line(line);
+    });
+  const end = child ? finished(child, errors, 'ffmpeg', signal) : Promise.resolve();
+  end.catch(() => undefined);
+  const hashes = new TrackHashes(createPayloadHash);
+  let promise: MasterPromise;
+  let flaggedRepeats = 0;
+  let frames = 0;
+  try {
+    const stream = await opened.assemble(reading, reel, { signal, tap: hashes.tap });
+    const sink = child ? pipeSink(child, errors) : { write: () => Promise.resolve(), writeAt: null };
+    promise = await writeMaster(stream, hashes, reading, reel, sink, {
+      application: APPLICATION,
+      seed: 'measure',
+      createHash: createPayloadHash,
+      crc32: fastCrc32,
+      onProgress: options.onProgress,
+    });
+    frames = stream.videoCounts.frames;
+    flaggedRepeats = stream.videoCounts.repeated;
+    child?.stdin.end();
+    await end;
+  } finally {
+    child?.kill('SIGKILL');
+  }
+  const audio = reel.audio.map((taken, i): MeasuredAudio => {
+    const own = promise.tracks[1 + i];
+    const twin = promise.tracks.findIndex((t) => t.kind === 'audio' && own !== undefined && t.hash === own.hash && t.bytes > 0);
+    const peakDb = found.peaks.get(i) ?? null;
+    return {
+      stream: taken.stream,
+      meanDb: found.means.get(i) ?? null,
+      peakDb,
+      overTimeDb: thinned(found.levels.get(i) ?? []),
+      silent: peakDb !== null && peakDb <= SILENCE_DB,
+      sameAs: twin >= 1 && twin < 1 + i ? (promise.tracks[twin]?.stream ?? null) : null,
+    };
+  });
+  const subtitles = promise.tracks
+    .filter((t) => t.kind === 'subtitle')
+    .map((t) => ({ stream: t.stream, events: t.packets, forcedAtMs: everything ? [...t.forcedAtMs] : [] }));
+  const counts = { frames, combed: found.combed, whole: found.whole, fieldRepeats: found.fieldRepeats, flaggedRepeats };
+  return {
+    everything,
+    audio,
+    subtitles: everything ? subtitles : [],
+    picture: everything ? null : measuredPicture(title.video, counts, found.pictureArea),
+  };
+}

@@ -1,0 +1,187 @@
+import { KeyPictures, type OpenMoment } from '@/core/assembly';
+import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
+import { TrackHashes, writeMaster } from '@/core/recipes';
+import type { Reading, Title } from '@/core/reading';
+import { wholeTitleReel, type Reel, type TakenTrack } from '@/core/reels';
+import { WorkError } from '@/contract';
+import { collectLines, finished, spawnGuarded } from './ffmpeg';
+import { createPayloadHash, fastCrc32 } from './hash';
+import type { OpenedSource } from './open-source';
+import { APPLICATION } from './version';
+
+/** Pictures and playable previews out of a title, by the same assembly that masters come from; FFmpeg only decodes. */
+
+type Child = ReturnType<typeof spawnGuarded>;
+
+/** A program's standard input as a sink. An error surfaces with the program's own last words. */
+export function pipeSink(child: Child, errors: readonly string[]): MatroskaSink {
+  child.stdin.on('error', () => undefined);
+  return {
+    write: (data) =>
+      new Promise<void>((resolve, reject) => {
+        child.stdin.write(data, (error) => {
+          if (error)
+            reject(new WorkError('encoder-failed', `The decoder stopped reading: ${errors.slice(-2).join(' | ')}`, { cause: error }));
+          else resolve();
+        });
+      }),
+    writeAt: null,
+  };
+}
+
+const OPTIONS = { application: APPLICATION, seed: 'preview', createHash: createPayloadHash, crc32: fastCrc32 };
+
+/** A reel of one title between two moments. */
+export function momentReel(
+  title: Title,
+  angle: number,
+  fromMs: number,
+  toMs: number,
+  tracks: { audio?: readonly TakenTrack[]; subtitles?: readonly TakenTrack[] } = {},
+): Reel {
+  const whole = wholeTitleReel(title, '');
+  const range = { fromMs: Math.max(0, fromMs), toMs: Math.min(title.durationMs, Math.max(toMs, fromMs + 1)) };
+  return {
+    ...whole,
+    pieces: [{ title: title.number, angle: Math.min(angle, title.angles), fromChapter: 1, toChapter: title.chapters.length, range }],
+    audio: tracks.audio ?? [],
+    subtitles: tracks.subtitles ?? [],
+  };
+}
+
+/** Decoders that must show a picture that stands alone, and at once, whatever surrounded it. */
+const SINGLE_PICTURES = ['-flags', 'low_delay', '-flags2', 'showall', '-flags', '+output_corrupt'];
+
+/** Filters that give square pixels at a width, without combs. */
+const scaled = (width: number, interlaced: boolean) =>
+  `${interlaced ? 'yadif=deint=interlaced,' : ''}scale=${String(width)}:'2*round(${String(width)}/dar/2)':flags=bilinear,setsar=1`;
+
+/** Decoders of these show pictures in the order of their own numbering, which means nothing across cuts: one decoder for each. */
+const ONE_BY_ONE = new Set(['H.264', 'VC-1', 'other', 'AV1', 'VP9', 'MPEG-4']);
+/** Decoders at a time. */
+const LANES = 3;
+
+/**
+ * Pictures of a title at given moments, each from the nearest place before it where decoding can begin.
+ * @returns JPEG by index; absent where none could be had.
+ */
+export async function picturesAt(
+  opened: OpenedSource,
+  reading: Reading,
+  title: Title,
+  angle: number,
+  momentsMs: readonly number[],
+  width: number,
+  signal?: AbortSignal,
+): Promise<Map<number, Uint8Array>> {
+  const found = new Map<number, Uint8Array>();
+  const all = momentsMs.map((_, i) => i);
+  const open = (index: number) => {
+    const at = Math.min(momentsMs[index] ?? 0, Math.max(0, title.durationMs - 40));
+    return opened.assemble(reading, momentReel(title, angle, at, at + 1), signal ? { signal } : {});
+  };
+  const groups = ONE_BY_ONE.has(title.video.codec) ? all.map((i) => [i]) : all.length > 0 ? [all] : [];
+  await Promise.all(
+    Array.from({ length: LANES }, async () => {
+      for (let group = groups.shift(); group; group = groups.shift()) {
+        const indices = group;
+        const jpegs = await decodeKeys(reading, title, indices.length, (i) => open(indices[i] ?? 0), width, signal);
+        for (const [i, jpeg] of jpegs) found.set(indices[i] ?? 0, jpeg);
+      }
+    }),
+  );
+  return found;
+}
+
+/** Runs the first pictures of some streams through one decoder. A picture that can not be decoded hides no other. */
+async function decodeKeys(
+  reading: Reading,
+  title: Title,
+  count: number,
+  open: OpenMoment,
+  width: number,
+  signal: AbortSignal | undefined,
+): Promise<Map<number, Uint8Array>> {
+  const found = new Map<number, Uint8Array>();
+  const stream = new KeyPictures(await open(0), count, open);
+  const child = spawnGuarded('ffmpeg', [
+    ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-probesize', '32', '-analyzeduration', '0', '-threads', '1'],
+    ...SINGLE_PICTURES,
+    ...['-f', 'matroska', '-i', 'pipe:0', '-map', '0:v:0', '-vf', scaled(width, title.video.interlaced !== false)],
+    ...['-fps_mode', 'passthrough', '-c:v', 'mjpeg', '-q:v', '4', '-pix_fmt', 'yuvj420p', '-f', 'matroska', 'pipe:1'],
+  ]);
+  const errors: string[] = [];
+  collectLines(child.stderr, errors);
+  const end = finished(child, errors, 'ffmpeg', signal).catch(() => undefined);
+  const collect = async () => {
+    for await (const part of readMatroskaStream(child.stdout as AsyncIterable<Uint8Array>, 'pictures')) {
+      if (part.kind !== 'cluster') continue;
+      for (const block of part.blocks) found.set(Math.round(block.timestampMs / 1000), block.data.slice());
+    }
+  };
+  const collected = collect().catch(() => undefined);
+  try {
+    const sink = pipeSink(child, errors);
+    await writeMaster(stream, new TrackHashes(createPayloadHash), reading, momentReel(title, 1, 0, 1), sink, OPTIONS).catch(
+      (error: unknown) => {
+        if (!(error instanceof WorkError)) throw error; // the decoder has given up: what it has shown counts
+      },
+    );
+    child.stdin.end();
+    await end;
+    await collected;
+  } finally {
+    child.kill('SIGKILL');
+  }
+  return found;
+}
+
+export interface PreviewWish {
+  readonly angle: number;
+  readonly startMs: number;
+  readonly audio: TakenTrack | null;
+  readonly subtitle: TakenTrack | null;
+  readonly width: number;
+}
+
+/** Subtitles that are pictures can be laid over the film; text can not be drawn from a pipe. */
+export const canBeDrawn = (title: Title, stream: number): boolean =>
+  title.subtitles.some((t) => t.stream === stream && (t.codec === 'VobSub' || t.codec === 'PGS' || t.codec === 'DVB'));
+
+/**
+ * A preview that a browser plays, from a moment on: H.264 and AAC in fragments. Made only as fast as it is watched.
+ * @returns the encoder; end it when the viewer goes. `fed` settles when the title is at its end or the encoder is gone.
+ */
+export function startPreview(
+  opened: OpenedSource,
+  reading: Reading,
+  title: Title,
+  wish: PreviewWish,
+  signal: AbortSignal,
+): { child: Child; fed: Promise<void> } {
+  const drawn = wish.subtitle && canBeDrawn(title, wish.subtitle.stream) ? wish.subtitle : null;
+  const reel = momentReel(title, wish.angle, wish.startMs, title.durationMs, {
+    audio: wish.audio ? [wish.audio] : [],
+    subtitles: drawn ? [drawn] : [],
+  });
+  const picture = scaled(wish.width, title.video.interlaced !== false);
+  const video = drawn
+    ? ['-filter_complex', `[0:v:0][0:s:0]overlay=eof_action=pass,${picture}[v]`, '-map', '[v]']
+    : ['-map', '0:v:0', '-vf', picture];
+  const child = spawnGuarded('ffmpeg', [
+    ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-probesize', '1M', '-analyzeduration', '500000', '-fix_sub_duration'],
+    ...['-f', 'matroska', '-i', 'pipe:0', ...video, ...(wish.audio ? ['-map', '0:a:0'] : [])],
+    ...['-c:v', 'libx264', '-preset', 'ultrafast', '-tune', 'zerolatency', '-crf', '24', '-pix_fmt', 'yuv420p', '-g', '25'],
+    ...['-map_chapters', '-1', '-map_metadata', '-1', '-c:a', 'aac', '-ac', '2', '-b:a', '128k', '-max_muxing_queue_size', '4096'],
+    ...['-movflags', 'frag_keyframe+empty_moov+default_base_moof', '-frag_duration', '500000', '-f', 'mp4', 'pipe:1'],
+  ]);
+  const errors: string[] = [];
+  collectLines(child.stderr, errors);
+  child.on('error', () => undefined);
+  const feed = async () => {
+    const stream = await opened.assemble(reading, reel, { signal });
+    await writeMaster(stream, new TrackHashes(createPayloadHash), reading, reel, pipeSink(child, errors), OPTIONS);
+    child.stdin.end();
+  };
+  return { child, fed: feed() };
+}
