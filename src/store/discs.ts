@@ -1,5 +1,5 @@
 import type { Findings } from '@/core/findings';
-import type { Reading } from '@/core/reading';
+import { mergeMeasures, type Reading, type TitleMeasure } from '@/core/reading';
 import { nameOfDisc } from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
 import type { Catalogue } from './db';
@@ -21,13 +21,30 @@ export async function keepReading(
     await db.discs.put({
       fingerprint: reading.fingerprint,
       name: before?.name ?? nameOfDisc(reading),
-      reading,
+      reading: before ? withMeasures(reading, before.reading) : reading,
       findings,
       sources: [{ ref, name: sourceName }, ...(before?.sources ?? []).filter((s) => !same(s.ref))].slice(0, MAX_SOURCES),
       addedAt: before?.addedAt ?? now,
       readAt: now,
     });
   });
+}
+
+/** What was measured of a disc is true of every copy of it: reading it again keeps that. */
+function withMeasures(reading: Reading, before: Reading): Reading {
+  const known = new Map(before.titles.map((t) => [t.number, t.measured]));
+  return { ...reading, titles: reading.titles.map((t) => ({ ...t, measured: t.measured ?? known.get(t.number) ?? null })) };
+}
+
+/** Keeps what was measured of a title with the disc's reading. */
+export async function keepMeasure(db: Catalogue, fingerprint: string, title: number, measured: TitleMeasure): Promise<void> {
+  await db.discs
+    .where('fingerprint')
+    .equals(fingerprint)
+    .modify((disc) => {
+      const titles = disc.reading.titles.map((t) => (t.number === title ? { ...t, measured: mergeMeasures(t.measured, measured) } : t));
+      Object.assign(disc, { reading: { ...disc.reading, titles } });
+    });
 }
 
 /** Makes the jobs as last seen agree with the engine's: what it no longer knows stays only where it had ended. */

@@ -125,7 +125,7 @@ export class FileAssembly implements PacketStream {
       topFieldFirst: total,
       repeated: 0,
       totalTicks: total * this.frameTicks,
-    } as VideoCounts;
+    };
   }
 
   outputChapters(): AssembledChapter[] {

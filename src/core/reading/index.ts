@@ -5,4 +5,4 @@ export { damagedSegments, damagedTimes, scanForDamage, withDamage, type DamagedT
 export { clipInfoName, openContent } from './content';
 export { findVideoFolder, openTitleSetContent, type TitleSetContent } from './title-set-files';
 export { readingOfFile, type ProbedFile, type ProbedStream } from './read-file';
-export { SILENCE_DB, judgeScan, measuredPicture, type PictureArea, type PictureCounts } from './measure';
+export { SILENCE_DB, judgeScan, measuredPicture, mergeMeasures, type PictureArea, type PictureCounts } from './measure';

@@ -1,4 +1,4 @@
-import type { MeasuredPicture, ScanKind, VideoTrack } from './model';
+import type { MeasuredPicture, ScanKind, TitleMeasure, VideoTrack } from './model';
 
 /** What was counted over decoded sample frames. */
 export interface PictureCounts {
@@ -64,3 +64,13 @@ export function measuredPicture(video: VideoTrack, counts: PictureCounts, area: 
 
 /** Sound below this in every window is silence, dB below full scale. */
 export const SILENCE_DB = -70;
+
+/** Puts a new measurement beside an earlier one: the picture is known from samples, subtitles from reading everything. */
+export function mergeMeasures(before: TitleMeasure | null, now: TitleMeasure): TitleMeasure {
+  return {
+    everything: now.everything || (before?.everything ?? false),
+    audio: now.audio,
+    subtitles: now.everything ? now.subtitles : (before?.subtitles ?? []),
+    picture: now.picture ?? before?.picture ?? null,
+  };
+}

@@ -18,6 +18,7 @@ import { DiscMap } from './disc-map';
 import { Dossier } from './dossier';
 import { QueueBox } from './queue-box';
 import { ReelCards } from './reel-cards';
+import { quietSource, readableSources } from './sources';
 
 const inField = (target: EventTarget | null) => target instanceof HTMLElement && /^(INPUT|SELECT|TEXTAREA)$/.test(target.tagName);
 
@@ -90,6 +91,7 @@ export function BenchPage({ discId }: { discId: string }) {
         </Empty>
       </div>
     );
+  const source = quietSource(readableSources(disc, state), state);
   const { coverage } = discState(disc, draft.record ?? undefined, state?.jobs ?? [], outputs ?? []);
   const remarks = disc.reading.remarks.filter((r) => r.title === null);
   return (
@@ -116,6 +118,7 @@ export function BenchPage({ discId }: { discId: string }) {
             disc={disc}
             title={title}
             draft={current}
+            source={source}
             onTake={take}
             onChange={(reel) => {
               if (current) changeReel(current.id, reel);

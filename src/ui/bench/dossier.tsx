@@ -2,13 +2,17 @@
 
 import { Checkbox } from 'radix-ui';
 import { Check } from 'lucide-react';
-import type { ReactNode } from 'react';
+import { useMemo, useState, type ReactNode } from 'react';
 import type { TitleFinding } from '@/core/findings';
 import { takeAudio, takeSubtitle, type Reel } from '@/core/reels';
 import { damagedTimes, type Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
+import type { PictureWish } from '@/store/looks';
 import { bytes, clock, languageName, numbers, plural } from '../format';
 import { Button, Key, Panel, StateText } from '../parts/controls';
+import { MeasureControls, Levels, PictureMeasure } from './measures';
+import type { ReadableSource } from './sources';
+import { Picture, Viewer, usePictures } from './viewer';
 import { audioText, evidenceText, purposeText, remarkText, roleOf, videoText } from '../words';
 
 /** Differences shown; the rest is for comparing side by side. */
@@ -19,6 +23,8 @@ interface Props {
   readonly title: Title;
   /** The reel that is being edited, where it takes this title. */
   readonly draft: DraftReel | null;
+  /** Where pictures come from; null where the disc is nowhere to be read. */
+  readonly source: ReadableSource | null;
   readonly onTake: () => void;
   readonly onChange: (reel: Reel) => void;
 }
@@ -37,7 +43,7 @@ function TrackRow({
   onChange: (checked: boolean) => void;
   language: string;
   what: string;
-  aside: string;
+  aside: ReactNode;
   name: string;
 }) {
   return (
@@ -57,7 +63,7 @@ function TrackRow({
       </Checkbox.Root>
       <span className="truncate font-semibold">{language}</span>
       <span className="truncate">{what}</span>
-      <span className="pl-2 text-[12px] text-second">{aside}</span>
+      <span className="inline-flex items-center gap-2 pl-2 text-[12px] text-second">{aside}</span>
     </label>
   );
 }
@@ -68,6 +74,19 @@ function Section({ name, children }: { name: string; children: ReactNode }) {
       <h3 className="smallcaps pb-0.5">{name}</h3>
       {children}
     </section>
+  );
+}
+
+/** What was measured of an audio track, beside it. */
+function measuredAside(title: Title, stream: number): ReactNode {
+  const audio = title.measured?.audio.find((a) => a.stream === stream);
+  if (!audio) return null;
+  const place = title.audio.findIndex((t) => t.stream === audio.sameAs);
+  return (
+    <span className="inline-flex items-center gap-2">
+      {audio.sameAs !== null && <StateText state="eyes">same as {place + 1}</StateText>}
+      {audio.silent ? <StateText state="eyes">silence</StateText> : <Levels audio={audio} />}
+    </span>
   );
 }
 
@@ -160,44 +179,76 @@ function ChapterRange({
   );
 }
 
+/** Chapters whose pictures are fetched; a title with more shows them without. */
+const MOST_CHAPTER_PICTURES = 60;
+
 function Chapters({
   title,
   reel,
   onChange,
   disabled,
+  pictures,
+  onLook,
 }: {
   title: Title;
   reel: Reel | null;
   onChange: (reel: Reel) => void;
   disabled: boolean;
+  pictures: PictureWish | null;
+  onLook: (ms: number) => void;
 }) {
   const piece = reel?.pieces[0];
+  // A little into the chapter: its very first picture is often black.
+  const momentOf = (startMs: number, durationMs: number) => Math.round(startMs + Math.min(1500, durationMs / 3));
+  const moments = useMemo(
+    () => title.chapters.slice(0, MOST_CHAPTER_PICTURES).map((c) => momentOf(c.startMs, c.durationMs)),
+    [title.chapters],
+  );
+  usePictures(pictures, moments);
   return (
-    <ol className="mt-1 grid grid-cols-2 gap-x-4">
-      {title.chapters.map((chapter) => {
+    <ol className="mt-1 flex flex-col gap-y-0.5">
+      {title.chapters.map((chapter, i) => {
         const inside = piece ? chapter.number >= piece.fromChapter && chapter.number <= piece.toChapter : true;
         const place = piece ? chapter.number - piece.fromChapter : -1;
+        const ms = momentOf(chapter.startMs, chapter.durationMs);
         return (
-          <li key={chapter.number} className={`grid grid-cols-[20px_minmax(0,1fr)_auto] items-center gap-1 ${inside ? '' : 'text-third'}`}>
+          <li
+            key={chapter.number}
+            className={`grid grid-cols-[20px_52px_minmax(0,1fr)_auto] items-center gap-1.5 ${inside ? '' : 'text-third'}`}
+          >
             <span className="text-right text-second">{chapter.number}</span>
+            {pictures && i < MOST_CHAPTER_PICTURES ? (
+              <button
+                type="button"
+                aria-label={`Look at chapter ${String(chapter.number)}`}
+                onClick={() => {
+                  onLook(ms);
+                }}
+                className="overflow-hidden rounded-[2px] hover:outline-2 hover:outline-accent"
+              >
+                <Picture wish={pictures} ms={ms} label="" className="aspect-video w-full" />
+              </button>
+            ) : (
+              <span />
+            )}
             {reel && inside ? (
               <input
                 aria-label={`Name of chapter ${String(chapter.number)}`}
                 value={reel.chapterNames[place] ?? ''}
-                placeholder={`Chapter ${String(place + 1)}`}
+                placeholder={chapter.name ?? `Chapter ${String(place + 1)}`}
                 disabled={disabled}
                 onChange={(e) => {
                   onChange({
                     ...reel,
-                    chapterNames: Array.from({ length: Math.max(reel.chapterNames.length, place + 1) }, (_, i) =>
-                      i === place ? e.target.value : (reel.chapterNames[i] ?? ''),
+                    chapterNames: Array.from({ length: Math.max(reel.chapterNames.length, place + 1) }, (_, n) =>
+                      n === place ? e.target.value : (reel.chapterNames[n] ?? ''),
                     ),
                   });
                 }}
                 className="min-w-0 rounded-[4px] border border-transparent bg-transparent px-1 placeholder:text-third hover:border-line focus:border-line"
               />
             ) : (
-              <span className="truncate px-1 text-second">Chapter {chapter.number}</span>
+              <span className="truncate px-1 text-second">{chapter.name ?? `Chapter ${String(chapter.number)}`}</span>
             )}
             <span className="text-second">{clock(chapter.startMs)}</span>
           </li>
@@ -236,7 +287,8 @@ function Differences({ finding }: { finding: TitleFinding }) {
   );
 }
 
-export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
+export function Dossier({ disc, title, draft, source, onTake, onChange }: Props) {
+  const [moment, setMoment] = useState<number | null>(null);
   const finding = disc.findings.titles.find((f) => f.title === title.number);
   const reel = draft?.reel ?? null;
   const locked = draft?.jobId !== null && draft !== null;
@@ -258,6 +310,17 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
       }
     >
       <div className="min-h-0 flex-1 divide-y divide-faint overflow-y-auto">
+        {usable && (
+          <Viewer
+            key={title.number}
+            disc={disc}
+            title={title}
+            angle={reel?.pieces.find((p) => p.title === title.number)?.angle ?? 1}
+            source={source}
+            moment={moment}
+            onMoment={setMoment}
+          />
+        )}
         {finding && (
           <div className="px-3.5 py-2">
             <p className="text-second">
@@ -293,6 +356,7 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
             {clock(title.durationMs)}, {bytes(title.sizeBytes)}, {plural(title.chapters.length, 'chapter')}
             {title.angles > 1 ? `, ${plural(title.angles, 'angle')}` : ''}
           </span>
+          <PictureMeasure title={title} />
           {title.levels && (
             <>
               <span className="text-second">shown</span>
@@ -300,6 +364,7 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
             </>
           )}
         </div>
+        {usable && <MeasureControls key={title.number} disc={disc} title={title} source={source} />}
         <Section name="Audio">
           {title.audio.length === 0 && <p className="text-second">No audio track.</p>}
           {title.audio.map((t) => (
@@ -313,7 +378,12 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
               }}
               language={languageName(t.language)}
               what={audioText(t)}
-              aside={purposeText(t)}
+              aside={
+                <>
+                  {measuredAside(title, t.stream)}
+                  {purposeText(t)}
+                </>
+              }
             />
           ))}
         </Section>
@@ -336,7 +406,14 @@ export function Dossier({ disc, title, draft, onTake, onChange }: Props) {
         </Section>
         <Section name="Chapters">
           {reel && <ChapterRange title={title} reel={reel} onChange={onChange} disabled={locked} />}
-          <Chapters title={title} reel={reel} onChange={onChange} disabled={locked} />
+          <Chapters
+            title={title}
+            reel={reel}
+            onChange={onChange}
+            disabled={locked}
+            pictures={usable && source ? { source: source.ref, reading: disc.reading, title: title.number, angle: 1, width: 128 } : null}
+            onLook={setMoment}
+          />
         </Section>
       </div>
     </Panel>

@@ -11,14 +11,7 @@ import { bytes, plural } from '../format';
 import { Button, Key } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { ReadingProgress, isUnderWay } from '../shelf/trays';
-
-/** Where a disc can be read now: drives that hold something, and places that are there. */
-function readableSources(disc: DiscRecord, engine: EngineState | null) {
-  return disc.sources.filter(({ ref }) => {
-    if (ref.kind === 'place') return engine?.roots.some((r) => r.id === ref.root && r.available) ?? true;
-    return engine?.drives.some((d) => d.id === ref.drive && d.state !== 'empty') ?? true;
-  });
-}
+import { readableSources } from './sources';
 
 /** Reads the whole source once, on request, to find what can not be read before a night is spent on it. */
 function DamageCheck({ source, onProblem }: { source: SourceRef; onProblem: (problem: Problem | null) => void }) {

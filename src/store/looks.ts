@@ -1,0 +1,113 @@
+import type { Reading } from '@/core/reading';
+import { readingForReel, wholeTitleReel } from '@/core/reels';
+import { MeasureLineSchema, type MeasureLine, type SourceRef } from '@/contract';
+import { ApiError, call } from './api';
+
+/** Views into titles, opened once per source and title, and opened again where the engine has closed them. */
+
+const views = new Map<string, Promise<string>>();
+const keyOf = (source: SourceRef, reading: Reading, title: number) => `${JSON.stringify(source)} ${reading.fingerprint} ${String(title)}`;
+
+function viewOf(source: SourceRef, reading: Reading, title: number): Promise<string> {
+  const key = keyOf(source, reading, title);
+  let view = views.get(key);
+  if (!view) {
+    const wanted = reading.titles.find((t) => t.number === title);
+    const reduced = wanted ? readingForReel(reading, wholeTitleReel(wanted, '')) : reading;
+    view = call('openLook', { body: { source, reading: reduced } }).then(({ id }) => id);
+    views.set(key, view);
+    view.catch(() => views.delete(key));
+  }
+  return view;
+}
+
+/** Runs something on a view; where the engine no longer has it, once more on a new one. */
+async function withView<T>(source: SourceRef, reading: Reading, title: number, work: (id: string) => Promise<T>): Promise<T> {
+  try {
+    return await work(await viewOf(source, reading, title));
+  } catch (error) {
+    if (!(error instanceof ApiError) || error.problem.code !== 'not-known') throw error;
+    views.delete(keyOf(source, reading, title));
+    return work(await viewOf(source, reading, title));
+  }
+}
+
+const pictures = new Map<string, string | null>();
+const MOST_PICTURES = 1500;
+
+export interface PictureWish {
+  readonly source: SourceRef;
+  readonly reading: Reading;
+  readonly title: number;
+  readonly angle: number;
+  readonly width: number;
+}
+const pictureKey = (wish: PictureWish, ms: number) =>
+  `${wish.reading.fingerprint}/${String(wish.title)}/${String(wish.angle)}/${String(wish.width)}/${String(Math.round(ms))}`;
+
+/** Pictures that are already here. */
+export const knownPicture = (wish: PictureWish, ms: number): string | null | undefined => pictures.get(pictureKey(wish, ms));
+
+/** Fetches pictures at moments of a title; null where none can be had. What was fetched before is not asked for again. */
+export async function fetchPictures(wish: PictureWish, moments: readonly number[]): Promise<void> {
+  const missing = moments.filter((ms) => knownPicture(wish, ms) === undefined);
+  if (missing.length === 0) return;
+  const { title, angle, width } = wish;
+  const found = await withView(wish.source, wish.reading, title, (id) =>
+    call('sheet', { id, body: { title, angle, width, moments: missing.map((ms) => Math.round(ms)) } }),
+  );
+  missing.forEach((ms, i) => pictures.set(pictureKey(wish, ms), found.pictures[i] ?? null));
+  for (const key of pictures.keys()) {
+    if (pictures.size <= MOST_PICTURES) break;
+    pictures.delete(key);
+  }
+}
+
+export interface PlayWish extends PictureWish {
+  readonly startMs: number;
+  readonly audio: number | null;
+  readonly subtitle: number | null;
+}
+
+/** Address of a preview that begins at a moment. */
+export function previewAddress(wish: PlayWish): Promise<string> {
+  return withView(wish.source, wish.reading, wish.title, async (id) => {
+    // Asked once so that a view that was closed is opened again before the player finds out.
+    await call('sheet', { id, body: { title: wish.title, angle: wish.angle, width: wish.width, moments: [] } });
+    const query = new URLSearchParams({
+      title: String(wish.title),
+      angle: String(wish.angle),
+      start: String(Math.round(wish.startMs)),
+      width: String(wish.width),
+      ...(wish.audio === null ? {} : { audio: String(wish.audio) }),
+      ...(wish.subtitle === null ? {} : { subtitle: String(wish.subtitle) }),
+    });
+    return `/api/looks/${id}/play?${query.toString()}`;
+  });
+}
+
+/** Measures a title. @param onLine progress, and at the end what was found or what went wrong. */
+export async function measure(
+  wish: Pick<PictureWish, 'source' | 'reading' | 'title'>,
+  everything: boolean,
+  onLine: (line: MeasureLine) => void,
+  signal: AbortSignal,
+): Promise<void> {
+  const id = await withView(wish.source, wish.reading, wish.title, async (view) => {
+    await call('sheet', { id: view, body: { title: wish.title, angle: 1, width: 64, moments: [] } });
+    return view;
+  });
+  const response = await fetch(`/api/looks/${id}/measure`, {
+    method: 'POST',
+    headers: { 'x-careful-vault': '1', 'content-type': 'application/json' },
+    body: JSON.stringify({ title: wish.title, everything }),
+    signal,
+  });
+  const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader();
+  let rest = '';
+  for (let step = await reader?.read(); step && !step.done; step = await reader?.read()) {
+    const lines = (rest + step.value).split('\n');
+    rest = lines.pop() ?? '';
+    for (const line of lines) if (line) onLine(MeasureLineSchema.parse(JSON.parse(line)));
+  }
+}
