@@ -1,4 +1,4 @@
-import { spawn, type ChildProcess } from 'node:child_process';
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
@@ -25,6 +25,10 @@ function writeConfig(folder: string): string {
   mkdirSync(path.join(images, 'Shelf 2', 'Not a disc'), { recursive: true });
   // Blu-rays stand one folder below: only who goes through the whole shelf finds them.
   for (const name of ['HAVEN', 'TWIN.iso']) cpSync(path.join(DISCS, name), path.join(images, 'Shelf 2', name), { recursive: true });
+  // An earlier master, to be a source once more.
+  const film = ['-f', 'lavfi', '-i', 'testsrc2=s=320x180:r=25:d=8', '-f', 'lavfi', '-i', 'sine=d=8', '-metadata', 'title=Nets at Dawn'];
+  const made = spawnSync('ffmpeg', ['-v', 'error', ...film, '-c:v', 'libx264', '-g', '25', '-c:a', 'flac', path.join(images, 'nets.mkv')]);
+  if (made.status !== 0) throw new Error(made.stderr.toString());
   const disc = (id: string, label: string, change: object) => {
     const file = path.join(folder, `${id}.json`);
     writeFileSync(

@@ -1,0 +1,55 @@
+import { expect, openBench, queueAs, readImage, test } from './app';
+
+test('a title is looked into: contact sheet, a moment, a preview with sound and subtitles, what is measured', async ({
+  page,
+  open,
+  complaints,
+}) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  const dossier = page.getByRole('region', { name: 'Title 2' });
+  const pictures = dossier.getByRole('region', { name: 'Pictures' });
+  await expect(pictures.getByRole('button', { name: /^Look at/ })).toHaveCount(24);
+  await expect.poll(() => pictures.locator('img').count()).toBe(24);
+  // Every picture has come, and they are not all the same.
+  const sources = await pictures.locator('img').evaluateAll((all) => all.map((i) => (i as HTMLImageElement).src));
+  expect(new Set(sources).size).toBeGreaterThan(5);
+  await pictures.getByRole('button', { name: 'Look at 0:05' }).first().click();
+  await expect(pictures.getByRole('img', { name: 'Title 2 at 0:05' })).toBeVisible();
+  await pictures.getByLabel('Moment of the title').focus();
+  for (let i = 0; i < 10; i++) await page.keyboard.press('ArrowRight');
+  await pictures.getByLabel('Subtitles of the preview').selectOption({ index: 1 });
+  await pictures.getByRole('button', { name: 'Play' }).click();
+  const preview = page.getByTestId('preview');
+  await expect.poll(() => preview.evaluate((v: HTMLVideoElement) => v.currentTime)).toBeGreaterThan(0.3);
+  await pictures.getByRole('button', { name: 'Stop' }).click();
+  await pictures.getByRole('button', { name: 'Contact sheet' }).click();
+  await dossier.getByRole('button', { name: 'Measure sound and picture' }).click();
+  await expect(dossier.getByRole('button', { name: 'Measure again' })).toBeVisible();
+  await expect(dossier).toContainText('% of');
+  await expect(dossier.getByRole('img', { name: /^Sound along the title: mean -/ }).first()).toBeVisible();
+  await dossier.getByRole('button', { name: 'Read all of it' }).click();
+  await expect(dossier).toContainText('Forced:');
+  await page.reload();
+  await expect(page.getByRole('region', { name: 'Title 2' })).toContainText('Forced:');
+  expect(complaints).toEqual([]);
+});
+
+test('an earlier master is a source once more, and its copy is proven', async ({ page, app, open, complaints }) => {
+  await open('/');
+  await readImage(page, 'nets.mkv', 'Nets at Dawn');
+  await openBench(page, 'Nets at Dawn');
+  const dossier = page.getByRole('region', { name: 'Title 1' });
+  await expect(dossier).toContainText('H.264 High, 320×180, 16:9, 25');
+  await expect(dossier).toContainText('FLAC');
+  await expect.poll(() => dossier.locator('img').count()).toBeGreaterThan(20);
+  await queueAs(page, 'Nets again');
+  await page.getByRole('link', { name: /^Queue/ }).click();
+  const job = page.getByRole('listitem', { name: 'Job Nets again' });
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 90_000 });
+  await job.getByText('Log').click();
+  await expect(job).toContainText('2 of 2 tracks bit-identical to the source');
+  expect(app.results()).toContain('Nets again.mkv');
+  expect(complaints).toEqual([]);
+});
