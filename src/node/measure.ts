@@ -1,3 +1,4 @@
+import type { PacketStream } from '@/core/assembly';
 import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
 import {
   SILENCE_DB,
@@ -137,8 +138,9 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
   let promise: MasterPromise;
   let flaggedRepeats = 0;
   let frames = 0;
+  let stream: PacketStream | null = null;
   try {
-    const stream = await opened.assemble(reading, reel, { signal, tap: hashes.tap });
+    stream = await opened.assemble(reading, reel, { signal, tap: hashes.tap });
     const sink = child ? pipeSink(child, errors) : { write: () => Promise.resolve(), writeAt: null };
     promise = await writeMaster(stream, hashes, reading, reel, sink, {
       application: APPLICATION,
@@ -152,6 +154,7 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
     child?.stdin.end();
     await end;
   } finally {
+    await stream?.close();
     child?.kill('SIGKILL');
   }
   const audio = reel.audio.map((taken, i): MeasuredAudio => {

@@ -180,7 +180,11 @@ export function startPreview(
   child.on('error', () => undefined);
   const feed = async () => {
     const stream = await opened.assemble(reading, reel, { signal });
-    await writeMaster(stream, new TrackHashes(createPayloadHash), reading, reel, pipeSink(child, errors), OPTIONS);
+    try {
+      await writeMaster(stream, new TrackHashes(createPayloadHash), reading, reel, pipeSink(child, errors), OPTIONS);
+    } finally {
+      await stream.close();
+    }
     child.stdin.end();
   };
   return { child, fed: feed() };

@@ -1,6 +1,6 @@
 import { mkdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import path from 'node:path';
-import { planPiece } from '@/core/assembly';
+import { planPiece, type PacketStream } from '@/core/assembly';
 import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
 import { TrackHashes, accessArguments, writeMaster, type MasterPromise } from '@/core/recipes';
 import { reelMs } from '@/core/reels';
@@ -44,10 +44,12 @@ export async function isStill(job: Job, recipe: Recipe, bytes: number | null): P
 async function assembleInto(context: StageContext, stage: Stage, sink: Parameters<typeof writeMaster>[4]): Promise<MasterPromise> {
   const { job, signal } = context;
   const opened = await openSource(job.source, { blocking: true, signal });
+  let stream: PacketStream | null = null;
   try {
     requireSame(await opened.examine({ signal }), job.reading, job.source.label);
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = await opened.assemble(job.reading, job.reel, { signal, tap: hashes.tap });
+    stream = assembly;
     return await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
       application: APPLICATION,
       seed: `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`,
@@ -58,6 +60,7 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
       },
     });
   } finally {
+    await stream?.close();
     await opened.close();
   }
 }

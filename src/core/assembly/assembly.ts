@@ -168,6 +168,11 @@ export class Assembly implements PacketStream {
     return false;
   }
 
+  async close(): Promise<void> {
+    this.ended = true;
+    await this.steps.return();
+  }
+
   /** The next packet in order of time, or null where more must be read first. */
   take(): Packet | null {
     const index = this.nextLane();

@@ -152,6 +152,10 @@ export class FileAssembly implements PacketStream {
     return true;
   }
 
+  async close(): Promise<void> {
+    await this.steps.return();
+  }
+
   take(): Packet | null {
     const packet = this.ready.shift() ?? null;
     if (packet) this.options.tap?.(packet.track, packet.data);

@@ -71,14 +71,21 @@ export class KeyPictures implements PacketStream {
       try {
         const stream = await this.open(index);
         const packet = await firstPicture(stream);
-        if (!packet) continue;
+        const data = packet?.data.slice();
+        await stream.close();
+        if (!packet || !data) continue;
         this.current = stream;
-        this.held = { ...packet, ticks: index * TICKS_PER_SECOND, durationTicks: null, key: true, discardable: false };
+        this.held = { ...packet, data, ticks: index * TICKS_PER_SECOND, durationTicks: null, key: true, discardable: false };
       } catch (error) {
         this.onMissing(index, error);
       }
     }
     return this.held !== null;
+  }
+
+  close(): Promise<void> {
+    this.next = this.count;
+    return Promise.resolve();
   }
 
   take(): Packet | null {

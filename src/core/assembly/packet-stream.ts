@@ -26,4 +26,6 @@ export interface PacketStream {
   described(track: number): DescribedTrack | null;
   fill(): Promise<boolean>;
   take(): Packet | null;
+  /** Ends it before its end: whatever is read from is let go. */
+  close(): Promise<void>;
 }
