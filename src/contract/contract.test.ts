@@ -1,6 +1,6 @@
 import { DiscError } from '@/core/bytes';
 import { findRoles } from '@/core/findings';
-import { proposeReels } from '@/core/reels';
+import { DEFAULT_RULES, applyRules } from '@/core/reels';
 import { offers, sketchReading } from '@/test-support/readings';
 import { seeded } from '@/test-support/random';
 import {
@@ -26,7 +26,7 @@ test('readings, findings and reels are what their schemas say, through JSON and 
   const through = (value: unknown): unknown => JSON.parse(JSON.stringify(value));
   expect(ReadingSchema.parse(through(reading))).toEqual(reading);
   expect(FindingsSchema.parse(through(findings))).toEqual(findings);
-  for (const reel of proposeReels(reading, findings)) expect(ReelSchema.parse(through(reel))).toEqual(reel);
+  for (const reel of applyRules(reading, findings, DEFAULT_RULES).reels) expect(ReelSchema.parse(through(reel))).toEqual(reel);
 });
 
 test('what is not a reading is refused: another version, a negative size, foreign kinds, too much of anything', () => {

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import type { Check, Proof } from '@/core/proof';
 import type { MasterPromise } from '@/core/recipes';
-import type { Reel } from '@/core/reels';
+import type { Reel, ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
 import { ReadingSchema } from './reading';
 
@@ -21,6 +21,40 @@ const takenTrack = z.object({
   isHearingImpaired: z.boolean(),
   isVisuallyImpaired: z.boolean(),
   isOriginal: z.boolean(),
+  forcedOnly: z.boolean().optional(),
+});
+const ms = z.number().nonnegative().max(1e9);
+const chapter = z.object({ startMs: ms, name });
+/** A picture as a data address: a megabyte is far more than a cover needs. */
+const MAX_COVER = 1_500_000;
+const MAX_CUES = 50_000;
+export const TagsSchema = z.object({
+  work: name,
+  year: z.string().regex(/^(\d{4})?$/),
+  series: name,
+  season: whole.nullable(),
+  episode: whole.nullable(),
+  language: z.string().max(64),
+  notes: z.string().max(20_000),
+  accession: name,
+  cover: z
+    .string()
+    .max(MAX_COVER)
+    .regex(/^data:image\/jpeg;base64,[A-Za-z0-9+/=]+$/)
+    .nullable(),
+}) satisfies z.ZodType<ReelTags>;
+const added = z.object({
+  name,
+  language: z.string().max(64).nullable(),
+  format: z.enum(['SubRip', 'WebVTT', 'ASS']),
+  header: z.string().max(1_000_000),
+  offsetMs: z.number().min(-1e8).max(1e8),
+  isDefault: z.boolean(),
+  isForced: z.boolean(),
+  cues: z
+    .array(z.object({ startMs: ms, endMs: ms, text: z.string().max(20_000) }))
+    .max(MAX_CUES)
+    .readonly(),
 });
 
 export const ReelSchema = z.object({
@@ -41,6 +75,10 @@ export const ReelSchema = z.object({
   audio: z.array(takenTrack).max(32).readonly(),
   subtitles: z.array(takenTrack).max(32).readonly(),
   chapterNames: z.array(name).max(1000).readonly(),
+  chapters: z.array(chapter).max(999).readonly().nullish(),
+  tags: TagsSchema.optional(),
+  fileName: name.optional(),
+  added: z.array(added).max(16).readonly().optional(),
   recipes: z
     .array(z.enum(['master', 'access']))
     .min(1)

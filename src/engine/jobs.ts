@@ -134,7 +134,7 @@ export class Jobs {
       const problem = first ? joinProblem(first, title) : null;
       if (problem) throw new WorkError('bad-request', problem);
     }
-    const fileName = safeFileName(reel.name);
+    const fileName = safeFileName(reel.fileName || reel.name);
     const folder = safeFolderPath(request.folder);
     const estimate = estimateReel(reading, reel);
     await requireStorage(

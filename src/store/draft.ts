@@ -1,12 +1,12 @@
 import { useCallback, useEffect, useReducer } from 'react';
-import { proposeReels } from '@/core/reels';
+import { DEFAULT_RULES, applyRules } from '@/core/reels';
 import { catalogue, type DiscRecord, type DraftRecord, type DraftReel } from './db';
 
 const MAX_UNDO = 100;
 
 /** What the Bench proposes for a disc that has not been worked on. The same reading gives the same proposal. */
 export function proposeDraft(disc: Pick<DiscRecord, 'fingerprint' | 'reading' | 'findings'>): DraftRecord {
-  const reels = proposeReels(disc.reading, disc.findings).map((reel, i) => ({
+  const reels = applyRules(disc.reading, disc.findings, DEFAULT_RULES).reels.map((reel, i) => ({
     id: `${disc.fingerprint.slice(0, 12)}-${String(i + 1)}`,
     reel,
     jobId: null,

@@ -1,6 +1,7 @@
 import { DiscError } from '../bytes';
 import { SOURCE_PACKET_BYTES } from '../bluray';
 import type { ClipSegment, Reading } from '../reading';
+import { trackSources } from '../reels/compose';
 import type { Reel } from '../reels/model';
 import { TICKS_PER_SECOND, type AudioFrameHeader } from '../streams';
 import { SECTOR_BYTES } from '../volume';
@@ -65,9 +66,13 @@ export class Assembly implements PacketStream {
   private readonly steps: AsyncGenerator<void, void>;
 
   constructor(reading: Reading, reel: Reel, openContent: OpenContent, options: AssemblyOptions = {}) {
-    const pieces = options.pieces ?? reel.pieces.map((piece) => planPiece(reading, piece));
-    const first = pieces[0];
+    const planned = options.pieces ?? reel.pieces.map((piece) => planPiece(reading, piece));
+    const first = planned[0];
     if (!first) throw new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, 'The reel has no piece');
+    const pieces = planned.map((piece) => {
+      const { audio, subtitles } = trackSources(first.title, piece.title, reel);
+      return { ...piece, streams: [piece.title.video.stream, ...[...audio, ...subtitles].map((t) => t?.stream ?? null)] };
+    });
     for (const other of pieces.slice(1)) {
       const problem = joinProblem(first.title, other.title);
       if (problem) throw new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, problem);

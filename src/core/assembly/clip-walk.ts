@@ -1,5 +1,5 @@
 import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
-import { CORE_STREAM, type ClipSegment } from '../reading';
+import { APART_STREAM, CORE_STREAM, type ClipSegment } from '../reading';
 import {
   HDMV_LPCM_HEAD_BYTES,
   NO_PTS,
@@ -12,7 +12,7 @@ import {
 import { AccessUnitFramer, type CompanionUnits } from './access-unit-framer';
 import { AudioFramer } from './audio-framer';
 import { isDamage } from './damage';
-import type { Lane } from './lanes';
+import { lanesByStream, type Lane } from './lanes';
 import type { PlannedPiece, PlannedSegment } from './plan';
 import { PgsFramer } from './pgs-framer';
 import { TextFramer } from './text-framer';
@@ -93,13 +93,15 @@ class ChunkReader {
 
 /** Walks the clips of a Blu-ray: transport streams cut by in and out times, each stretch with a clock of its own. */
 export class ClipWalk implements Walk, TransportReceiver {
-  private readonly byPid = new Map<number, Lane>();
-  private readonly cores = new Map<number, Lane>();
+  private byPid = new Map<number, Lane>();
+  private cores = new Map<number, Lane>();
   /** Which of the two lanes of a TrueHD stream the packet under way belongs to. */
   private readonly goingTo = new Map<number, Lane | null>();
   private readonly demux = new TransportDemux(this);
   private readonly companionDemux: TransportDemux | null = null;
   private readonly companion: CompanionUnits | null = null;
+  /** Lanes whose text belongs to the title of this piece. */
+  private textLanes: ReadonlySet<Lane> = new Set();
   private epoch = -1;
   private soundOnly = false;
   /** Decoding time from which on no picture is shown before the end of the stretch. */
@@ -108,17 +110,10 @@ export class ClipWalk implements Walk, TransportReceiver {
 
   constructor(
     private readonly video: AccessUnitFramer | VideoFramer,
-    private readonly videoPid: number,
+    private videoPid: number,
     companionPid: number | null,
     private readonly around: WalkSurroundings,
   ) {
-    for (const lane of around.lanes) {
-      const pid = lane.track.kind === 'video' ? videoPid : lane.track.source.stream;
-      if (lane.framer instanceof TextFramer) continue;
-      if (pid >= CORE_STREAM) this.cores.set(pid - CORE_STREAM, lane);
-      else this.byPid.set(pid, lane);
-      this.demux.want(pid % CORE_STREAM);
-    }
     const companion = video instanceof AccessUnitFramer ? video.companion : null;
     if (companion && companionPid !== null) {
       this.companion = companion;
@@ -138,6 +133,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     for (const { framer } of this.around.lanes)
       if (framer instanceof TextFramer) await framer.load(this.around.openContent, this.around.signal);
     for (const piece of pieces) {
+      this.mapStreams(piece);
       const stretches = stretchesOf(piece.segments);
       for (const [i, stretch] of stretches.entries()) {
         const isLast = i === stretches.length - 1;
@@ -155,6 +151,18 @@ export class ClipWalk implements Walk, TransportReceiver {
     }
   }
 
+  /** Which lane each stream of this piece's title feeds. */
+  private mapStreams(piece: PlannedPiece): void {
+    const all = lanesByStream(this.around.lanes, piece.streams);
+    this.videoPid = piece.title.video.stream;
+    this.byPid = new Map([...all].filter(([stream]) => stream < CORE_STREAM));
+    this.cores = new Map(
+      [...all].flatMap(([stream, lane]) => (stream >= CORE_STREAM && stream < APART_STREAM ? [[stream - CORE_STREAM, lane]] : [])),
+    );
+    for (const pid of [...this.byPid.keys(), ...this.cores.keys()]) this.demux.want(pid);
+    this.textLanes = new Set([...all].flatMap(([stream, lane]) => (stream >= APART_STREAM ? [lane] : [])));
+  }
+
   private async clipPackets(content: string): Promise<number> {
     return Math.floor((await this.around.openContent(content)).sizeBytes / SOURCE_PACKET);
   }
@@ -170,11 +178,13 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.latestDts = NO_PTS;
     this.soundOnly = false;
     this.pictureEnd90k = Number.POSITIVE_INFINITY;
-    for (const { framer } of lanes) {
+    for (const lane of lanes) {
+      const { framer } = lane;
       if (framer instanceof AccessUnitFramer) framer.beginStretch(this.epoch, { in90k: first.in90k, out90k: last.out90k });
-      else if (framer instanceof TextFramer)
-        framer.beginStretch(this.epoch, stretch.segments[0]?.titleMs ?? 0, (last.out90k - first.in90k) / 90, first.in90k);
-      else if (framer instanceof VideoFramer) framer.beginPiece(true);
+      else if (framer instanceof TextFramer) {
+        if (this.textLanes.has(lane))
+          framer.beginStretch(this.epoch, stretch.segments[0]?.titleMs ?? 0, (last.out90k - first.in90k) / 90, first.in90k);
+      } else if (framer instanceof VideoFramer) framer.beginPiece(true);
       else framer.beginPiece(startTicks - EARLY_TICKS);
     }
     stretch.segments.forEach((planned, i) => {
@@ -276,7 +286,10 @@ export class ClipWalk implements Walk, TransportReceiver {
     const framer = lane?.framer;
     if (!lane || !framer) return;
     if (framer instanceof PgsFramer) {
-      if (!this.soundOnly) framer.append(data, from, to, pts90k, this.epoch);
+      if (this.soundOnly) return;
+      framer.append(data, from, to, pts90k, this.epoch);
+      const twin = lane.twin?.framer;
+      if (twin instanceof PgsFramer) twin.append(data, from, to, pts90k, this.epoch);
     } else if (framer instanceof AudioFramer) framer.append(data, this.soundStart(lane, data, from, to, starts), to, pts90k, this.epoch);
   }
 

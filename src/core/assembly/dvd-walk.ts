@@ -14,7 +14,7 @@ import {
 import { SECTOR_BYTES } from '../volume';
 import { AudioFramer } from './audio-framer';
 import { isDamage } from './damage';
-import type { Lane } from './lanes';
+import { lanesByStream, type Lane } from './lanes';
 import type { PlannedPiece, PlannedSegment } from './plan';
 import { SubpictureFramer } from './subpicture-framer';
 import { VideoFramer } from './video-framer';
@@ -33,7 +33,7 @@ const cell = (segment: Segment): CellSegment => {
 
 /** Walks the cells of a DVD: program streams with navigation packs, whose clock restarts at VOB borders. */
 export class DvdWalk implements Walk, PesReceiver {
-  private readonly byStream = new Map<StreamKey, Lane>();
+  private byStream = new Map<StreamKey, Lane>();
   private epoch = -1;
   private lastNavigation: NavigationPack | null = null;
   private skipToSector = 0;
@@ -45,9 +45,7 @@ export class DvdWalk implements Walk, PesReceiver {
   constructor(
     private readonly video: VideoFramer,
     private readonly around: WalkSurroundings,
-  ) {
-    for (const lane of around.lanes) this.byStream.set(lane.track.kind === 'video' ? VIDEO_STREAM : lane.track.source.stream, lane);
-  }
+  ) {}
 
   async *steps(pieces: readonly PlannedPiece[]): AsyncGenerator<void, void> {
     for (const piece of pieces) {
@@ -67,6 +65,7 @@ export class DvdWalk implements Walk, PesReceiver {
   }
 
   private beginPiece(piece: PlannedPiece, startTicks: number): void {
+    this.byStream = lanesByStream(this.around.lanes, [VIDEO_STREAM, ...piece.streams.slice(1)]);
     const notBefore = piece.naturalStart ? (startTicks === 0 ? Number.NEGATIVE_INFINITY : startTicks - MAX_LEAD_TICKS) : startTicks;
     for (const { framer } of this.around.lanes) {
       if (framer instanceof VideoFramer) framer.beginPiece(!piece.naturalStart);
@@ -191,8 +190,11 @@ export class DvdWalk implements Walk, PesReceiver {
     if (this.epoch < 0) this.epoch = this.around.timeline.begin(pts90k === NO_PTS ? 0 : pts90k);
     const { framer } = lane;
     if (framer instanceof AudioFramer) framer.append(data, from, to, pts90k, this.epoch, this.lpcmUnitAt(lane, stream, data, from));
-    else if (!this.soundOnly && (framer instanceof VideoFramer || framer instanceof SubpictureFramer))
+    else if (!this.soundOnly && (framer instanceof VideoFramer || framer instanceof SubpictureFramer)) {
       framer.append(data, from, to, pts90k, this.epoch);
+      const twin = lane.twin?.framer;
+      if (twin instanceof SubpictureFramer) twin.append(data, from, to, pts90k, this.epoch);
+    }
   }
 
   /** LPCM stamps count from the first access unit, to which a pointer in the packet's head leads. DVD-Video: first_access_unit_pointer. */

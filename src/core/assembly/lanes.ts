@@ -41,6 +41,8 @@ export interface Lane {
   readonly run: TakenRun | null;
   /** Shows the tap a packet that is not one piece of the stream's buffer. */
   readonly seeDirectly: ((data: Uint8Array) => void) | null;
+  /** Another track made of the same stream: forced subtitles beside all of them. */
+  readonly twin: Lane | null;
 }
 
 /** Bytes after which a run is handed to the tap: large pieces are hashed faster than packets. */
@@ -116,9 +118,10 @@ export function findTaken<T extends { readonly stream: number }>(
   taken: readonly TakenTrack[],
   kind: string,
 ): T[] {
-  return taken.map(({ stream }, i) => {
+  return taken.map(({ stream, forcedOnly }, i) => {
     const name = `${kind} stream ${stream.toString(16)}`;
-    if (taken.findIndex((t) => t.stream === stream) !== i) throw wrong('unsupported', `The reel takes ${name} twice`);
+    const same = (t: TakenTrack) => t.stream === stream && Boolean(t.forcedOnly) === Boolean(forcedOnly);
+    if (taken.findIndex(same) !== i) throw wrong('unsupported', `The reel takes ${name} twice`);
     const track = tracks.find((t) => t.stream === stream);
     if (!track) throw wrong('unsupported', `Title ${String(title.number)} has no ${name}`);
     return track;
@@ -149,21 +152,40 @@ export function makeLanes(
       framer: source.apart
         ? new TextFramer(timeline, source.apart)
         : source.codec === 'PGS'
-          ? new PgsFramer(timeline)
-          : new SubpictureFramer(timeline),
+          ? new PgsFramer(timeline, reel.subtitles[i]?.forcedOnly)
+          : new SubpictureFramer(timeline, reel.subtitles[i]?.forcedOnly),
     };
   });
-  return [{ track: { kind: 'video' as const, source: title.video }, framer: video }, ...audio, ...subtitles].map((lane, index) => ({
-    ...lane,
-    seeDirectly:
-      tap &&
-      ((data: Uint8Array) => {
-        tap(index, data);
-      }),
-    run:
-      tap &&
-      new TakenRun(lane.framer.es, (data) => {
-        tap(index, data);
-      }),
-  }));
+  const lanes = [{ track: { kind: 'video' as const, source: title.video }, framer: video }, ...audio, ...subtitles].map(
+    (lane, index): Lane => ({
+      ...lane,
+      twin: null,
+      seeDirectly:
+        tap &&
+        ((data: Uint8Array) => {
+          tap(index, data);
+        }),
+      run:
+        tap &&
+        new TakenRun(lane.framer.es, (data) => {
+          tap(index, data);
+        }),
+    }),
+  );
+  return lanes.map((lane, i) => {
+    const twin = lanes
+      .slice(i + 1)
+      .find((other) => other.track.source.stream === lane.track.source.stream && other.track.kind === 'subtitle');
+    return lane.track.kind === 'subtitle' && twin ? { ...lane, twin } : lane;
+  });
+}
+
+/** Which lane a stream feeds during a piece. */
+export function lanesByStream(lanes: readonly Lane[], streams: readonly (number | null)[]): Map<number, Lane> {
+  const found = new Map<number, Lane>();
+  lanes.forEach((lane, i) => {
+    const stream = streams[i];
+    if (stream !== null && stream !== undefined && !found.has(stream)) found.set(stream, lane);
+  });
+  return found;
 }

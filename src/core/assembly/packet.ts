@@ -27,7 +27,7 @@ export interface Packet {
 
 /** Why bytes of a stream are not in the output. Every byte read is either taken or counted here. */
 export type LeftReason =
-  'outside the cut' | 'needs pictures before the cut' | 'overlaps the part before' | 'incomplete' | 'not part of any frame';
+  'outside the cut' | 'needs pictures before the cut' | 'overlaps the part before' | 'incomplete' | 'not part of any frame' | 'not forced';
 
 /** A place where a track's time stamps do not follow from each other. Positive: a gap, negative: an overlap that was left out. */
 export interface Irregularity {

@@ -30,7 +30,15 @@ export class PgsFramer {
   private notBefore = Number.NEGATIVE_INFINITY;
   private notFrom = Number.POSITIVE_INFINITY;
 
-  constructor(private readonly timeline: Timeline) {}
+  /** Of a track with only the forced ones: something of it is on the screen, and must be cleared. */
+  private showing = false;
+  private setShows = false;
+
+  /** @param onlyForced leave out what is not shown while subtitles are off. */
+  constructor(
+    private readonly timeline: Timeline,
+    private readonly onlyForced = false,
+  ) {}
 
   append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number): void {
     if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch });
@@ -67,6 +75,7 @@ export class PgsFramer {
           this.setTicks = this.timeline.map(used.epoch, used.pts90k);
           this.setForced = composition.forced;
           this.setStartsAnew = composition.startsAnew;
+          this.setShows = composition.objects > 0;
         }
       } else if (type !== PGS.end && type !== PGS.palette && type !== PGS.object && type !== PGS.window) {
         this.skip();
@@ -106,6 +115,16 @@ export class PgsFramer {
       this.account.leave('outside the cut', length);
       return;
     }
+    if (this.onlyForced && !this.setForced) {
+      // What clears the screen after a forced one belongs to it; anything else that is shown clears it as well.
+      const clears = this.showing && !this.setShows;
+      if (this.showing && this.setShows) this.showing = false;
+      if (!clears) {
+        this.account.leave('not forced', length);
+        return;
+      }
+    }
+    this.showing = this.setForced && this.setShows;
     if (this.setForced && this.forcedUnits++ < MOST_LISTED) this.forcedTicks.push(this.setTicks);
     this.queue.push({
       position,

@@ -12,6 +12,8 @@ export interface PlannedPiece {
   readonly naturalEnd: boolean;
   /** The segment after a cut end: sound that belongs before the cut stands in its first packs. */
   readonly following: Segment | null;
+  /** Stream of each of the reel's tracks during this piece, video first; null where the title has none that goes on. */
+  readonly streams: readonly (number | null)[];
 }
 
 export interface PlannedSegment {
@@ -84,6 +86,7 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
     naturalStart: taken[0] === steps[0],
     naturalEnd: taken.at(-1) === steps.at(-1),
     following: after ? find(after.part.segment) : null,
+    streams: [],
   };
 }
 
@@ -96,5 +99,7 @@ export function joinProblem(first: Title, second: Title): string | null {
   if (a.codec !== b.codec || a.widthPixels !== b.widthPixels || a.heightPixels !== b.heightPixels || a.frameTicks !== b.frameTicks) {
     return `Titles ${String(first.number)} and ${String(second.number)} have pictures of different kind`;
   }
+  if ((a.secondView === null) !== (b.secondView === null))
+    return `Only one of titles ${String(first.number)} and ${String(second.number)} has two views`;
   return null;
 }

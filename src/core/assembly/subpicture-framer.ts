@@ -22,7 +22,11 @@ export class SubpictureFramer {
   private notBefore = Number.NEGATIVE_INFINITY;
   private notFrom = Number.POSITIVE_INFINITY;
 
-  constructor(private readonly timeline: Timeline) {}
+  /** @param onlyForced leave out what is not shown while subtitles are off. */
+  constructor(
+    private readonly timeline: Timeline,
+    private readonly onlyForced = false,
+  ) {}
 
   append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number): void {
     if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch });
@@ -92,6 +96,10 @@ export class SubpictureFramer {
     }
     if (ticks < this.notBefore || ticks >= this.notFrom) {
       this.account.leave('outside the cut', length);
+      return;
+    }
+    if (this.onlyForced && !info.forced) {
+      this.account.leave('not forced', length);
       return;
     }
     if (info.forced && this.forcedUnits++ < MOST_LISTED) this.forcedTicks.push(ticks);

@@ -187,7 +187,27 @@ export function chaptersContent(chapters: readonly MatroskaChapter[], uidOf: (la
 /** A tag on the whole work (target 50, "movie") or one track. RFC 9559 5.1.8. */
 export interface MatroskaTag {
   readonly trackUid: bigint | null;
+  /** What the tag is about, where it is not the work itself: 70 the collection it belongs to, 60 its season. */
+  readonly level?: 60 | 70;
   readonly entries: readonly { readonly name: string; readonly value: string }[];
+}
+
+/** A file inside the file. RFC 9559 5.1.6. */
+export interface MatroskaAttachment {
+  readonly fileName: string;
+  readonly mediaType: string;
+  readonly data: Uint8Array;
+}
+
+export function attachmentsContent(files: readonly MatroskaAttachment[], uidOf: (label: string) => bigint): Uint8Array[] {
+  return files.map((file, i) =>
+    master(ID.AttachedFile, [
+      utf8(ID.FileName, file.fileName),
+      utf8(ID.FileMediaType, file.mediaType),
+      binary(ID.FileData, file.data),
+      uint(ID.FileUID, uidOf(`attachment ${String(i + 1)}`)),
+    ]),
+  );
 }
 
 export function tagsContent(tags: readonly MatroskaTag[]): Uint8Array {
@@ -195,7 +215,7 @@ export function tagsContent(tags: readonly MatroskaTag[]): Uint8Array {
     tags.map((tag) =>
       master(ID.Tag, [
         master(ID.Targets, [
-          uint(ID.TargetTypeValue, tag.trackUid === null ? 50 : 30),
+          uint(ID.TargetTypeValue, tag.level ?? (tag.trackUid === null ? 50 : 30)),
           tag.trackUid === null ? null : uint(ID.TagTrackUID, tag.trackUid),
         ]),
         ...tag.entries.map((e) =>

@@ -16,7 +16,16 @@ import {
   type Crc32,
 } from './ebml';
 import { crc32 as plainCrc32 } from './crc32';
-import { chaptersContent, tagsContent, trackEntry, type MatroskaChapter, type MatroskaTag, type MatroskaTrack } from './tracks';
+import {
+  attachmentsContent,
+  chaptersContent,
+  tagsContent,
+  trackEntry,
+  type MatroskaAttachment,
+  type MatroskaChapter,
+  type MatroskaTag,
+  type MatroskaTrack,
+} from './tracks';
 
 /** Where the file goes. `writeAt` is only used on files that can be written at any place. */
 export interface MatroskaSink {
@@ -34,6 +43,7 @@ export interface MatroskaDescription {
   readonly tracks: readonly MatroskaTrack[];
   readonly chapters: readonly MatroskaChapter[];
   readonly tags: readonly MatroskaTag[];
+  readonly attachments?: readonly MatroskaAttachment[];
   /** Nanoseconds; an estimate in a pipe. */
   readonly durationNs: number;
   /** Unit of the blocks' timestamps, 10,000 to 1,000,000 ns; a millisecond where absent. Frames shorter than it would share a time. */
@@ -157,6 +167,8 @@ export class MatroskaWriter {
       this.crc32,
     );
     const chapters = d.chapters.length ? checkedMaster(ID.Chapters, [chaptersContent(d.chapters, uidOf)], this.crc32) : new Uint8Array(0);
+    const files = d.attachments ?? [];
+    const attachments = files.length ? checkedMaster(ID.Attachments, attachmentsContent(files, uidOf), this.crc32) : new Uint8Array(0);
     const seek = (id: number, position: number) => {
       const name = Uint8Array.from([24, 16, 8, 0].map((s) => (id >>> s) & 0xff));
       return master(ID.Seek, [binary(ID.SeekID, name), uint(ID.SeekPosition, position, 8)]);
@@ -165,13 +177,14 @@ export class MatroskaWriter {
       seek(ID.Info, base),
       seek(ID.Tracks, base + info.byteLength),
       ...(d.chapters.length ? [seek(ID.Chapters, base + info.byteLength + tracks.byteLength)] : []),
+      ...(files.length ? [seek(ID.Attachments, base + info.byteLength + tracks.byteLength + chapters.byteLength)] : []),
       seek(ID.Cues, tail?.cues ?? 0),
       seek(ID.Tags, tail?.tags ?? 0),
     ];
     const seekBytes = checkedMaster(ID.SeekHead, entries(0), this.crc32).byteLength;
     // In a pipe the places stay unknown: a SeekHead that points nowhere would be worse than none.
     const first = tail || this.sink.writeAt ? checkedMaster(ID.SeekHead, entries(seekBytes), this.crc32) : voidElement(seekBytes);
-    return concatBytes([first, info, tracks, chapters]);
+    return concatBytes([first, info, tracks, chapters, attachments]);
   }
 
   /**

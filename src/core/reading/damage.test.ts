@@ -6,7 +6,7 @@ import { seeded } from '@/test-support/random';
 import { planPiece } from '../assembly';
 import { DiscError, memorySource, type ByteSource } from '../bytes';
 import { findRoles, layoutMap } from '../findings';
-import { coverageOf, proposeReels, wholeTitleReel } from '../reels';
+import { coverageOf, DEFAULT_RULES, applyRules, wholeTitleReel } from '../reels';
 import { openImage } from '../volume';
 import { damagedSegments, damagedTimes, openContent, readDisc, scanForDamage, withDamage } from '.';
 
@@ -95,7 +95,7 @@ describe('a disc with damage', () => {
 
   test('its whole chapters can be planned and taken, and no reel reaches into the damage', async () => {
     const reading = await hurt();
-    const [reel] = proposeReels(reading, findRoles(reading));
+    const [reel] = applyRules(reading, findRoles(reading), DEFAULT_RULES).reels;
     expect(reel?.pieces).toEqual([{ title: 2, angle: 1, fromChapter: 3, toChapter: 3 }]);
     expect(() => planPiece(reading, { title: 2, angle: 1, fromChapter: 1, toChapter: 2 })).toThrow(/Chapter 2 of title 2 is damaged/);
     expect(withDamage(reading, []).titles).toEqual(quay.reading.titles);

@@ -5,7 +5,7 @@ import { ReadingSchema } from '@/contract';
 import { Assembly } from '../assembly';
 import { DiscError, memorySource, type ByteSource } from '../bytes';
 import { findRoles, layoutMap } from '../findings';
-import { coverageOf, estimateReel, proposeReels, wholeTitleReel } from '../reels';
+import { coverageOf, estimateReel, DEFAULT_RULES, applyRules, wholeTitleReel } from '../reels';
 import { SECTOR_BYTES, openImage } from '../volume';
 import { findVideoFolder, openTitleSetContent, readDisc } from '.';
 
@@ -67,7 +67,7 @@ describe.each([
         const findings = findRoles(reading);
         layoutMap(reading, findings, 'place');
         layoutMap(reading, findings, 'time');
-        for (const reel of proposeReels(reading, findings)) {
+        for (const reel of applyRules(reading, findings, DEFAULT_RULES).reels) {
           expect(Number.isSafeInteger(estimateReel(reading, reel).masterBytes)).toBe(true);
           coverageOf(reading, reel.pieces, []);
         }

@@ -6,7 +6,6 @@ import {
   type DescribedTrack,
   type MatroskaDescription,
   type MatroskaSink,
-  type MatroskaTag,
   type MatroskaTrack,
 } from '../matroska';
 import type { CreateHash, PayloadHash } from '../proof/hash';
@@ -14,6 +13,8 @@ import type { AudioCodec, Reading, SubtitleCodec, VideoCodec } from '../reading'
 import type { Reel } from '../reels/model';
 import { plannedChapters, reelMs } from '../reels/pieces';
 import { CODE, findStartCode, ticksToNs } from '../streams';
+import { AddedTrack } from './added-subtitles';
+import { workAttachments, workTags } from './describe-work';
 import { vobSubHeader } from './palette';
 
 /** What was promised of one track: the proof compares the finished file with it. */
@@ -114,6 +115,7 @@ class Describer {
     private readonly reel: Reel,
     private readonly reading: Reading,
     private readonly options: MasterOptions,
+    private readonly added: readonly AddedTrack[],
   ) {}
 
   see(packet: Packet): void {
@@ -133,34 +135,24 @@ class Describer {
   describe(estimateNs: number | null): MatroskaDescription {
     const { assembly, reel, reading, options } = this;
     const endNs = estimateNs ?? ticksToNs(assembly.endTicks);
+    const own = reel.chapters?.map((c) => ({ startNs: Math.round(c.startMs * 1e6), name: c.name }));
     const starts =
-      estimateNs === null
+      own ??
+      (estimateNs === null
         ? assembly.outputChapters().map((c) => ({ startNs: ticksToNs(c.startTicks), name: c.name }))
-        : this.plannedChapters();
+        : this.plannedChapters());
     const chapters = starts.map((c, i) => ({ ...c, endNs: starts[i + 1]?.startNs ?? endNs }));
-    const titles = reel.pieces.map((p) => String(p.title)).join(', ');
-    const tags: MatroskaTag[] = [
-      {
-        trackUid: null,
-        entries: [
-          { name: 'TITLE', value: reel.name },
-          ...(reading.kind === 'Video file'
-            ? []
-            : [{ name: 'ORIGINAL_MEDIA_TYPE', value: reading.kind === 'DVD-Video' ? 'DVD' : 'Blu-ray Disc' }]),
-          {
-            name: 'COMMENT',
-            value: `${reading.kind === 'Video file' ? 'File' : 'Disc'} ${reading.label}, title ${titles}, fingerprint ${reading.fingerprint}`,
-          },
-        ],
-      },
-    ];
     return {
       title: reel.name,
       application: options.application,
       seed: options.seed,
-      tracks: assembly.tracks.map((t, i) => this.track(t, i)),
+      tracks: [
+        ...assembly.tracks.map((t, i) => this.track(t, i)),
+        ...this.added.map((t, i) => t.describe(identifier(options.seed, `added track ${String(i + 1)}`))),
+      ],
       chapters,
-      tags,
+      tags: workTags(reel, reading),
+      attachments: workAttachments(reel.tags),
       durationNs: endNs,
       timestampScaleNs: assembly.tracks.some((t) => t.kind === 'audio' && t.source.codec === 'TrueHD') ? FINE_SCALE_NS : WHOLE_MS_NS,
     };
@@ -284,8 +276,18 @@ export async function writeMaster(
   sink: MatroskaSink,
   options: MasterOptions,
 ): Promise<MasterPromise> {
-  const describer = new Describer(assembly, reel, reading, options);
-  const writer = new MatroskaWriter(sink, assembly.tracks.length, 0, options.crc32);
+  const count = assembly.tracks.length;
+  const added = (reel.added ?? []).map((a, i) => new AddedTrack(count + i, a, options.createHash(), i));
+  const describer = new Describer(assembly, reel, reading, options, added);
+  const writer = new MatroskaWriter(sink, count + added.length, 0, options.crc32);
+  added.forEach((_, i) => writer.wantsDuration.add(count + i));
+  const addCues = async (ticks: number, endTicks?: number) => {
+    for (const track of added)
+      for (const cue of track.until(ticks, endTicks)) {
+        writer.add(cue);
+        if (writer.pending) await writer.flush();
+      }
+  };
   assembly.tracks.forEach((track, i) => {
     if (track.kind === 'subtitle') writer.wantsDuration.add(i);
   });
@@ -299,19 +301,21 @@ export async function writeMaster(
         begun = true;
         await writer.begin(describer.describe(estimateMs * 1e6));
       }
+      if (added.length > 0 && packet.track === 0) await addCues(packet.ticks);
       writer.add(packet);
       if (writer.pending) await writer.flush();
     }
     report(assembly.readBytes, assembly.totalBytes);
   }
   if (!begun) await writer.begin(describer.describe(null));
+  await addCues(assembly.endTicks, assembly.endTicks);
   await writer.finish(describer.describe(null));
   return {
     durationMs: assembly.endTicks / 27_000,
     frames: assembly.account(0).packets,
     interlaced: describer.interlaced,
-    chapters: assembly.outputChapters().map((c) => ({ startMs: c.startTicks / 27_000, name: c.name })),
-    tracks: assembly.tracks.map((track, i) => trackPromise(assembly, hashes, track, i)),
+    chapters: [...(reel.chapters ?? assembly.outputChapters().map((c) => ({ startMs: c.startTicks / 27_000, name: c.name })))],
+    tracks: [...assembly.tracks.map((track, i) => trackPromise(assembly, hashes, track, i)), ...added.map((track) => track.promise())],
   };
 }
 

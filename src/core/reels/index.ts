@@ -1,7 +1,48 @@
 export type { Piece, RecipeId, Reel, TakenTrack } from './model';
 export { readingForReel } from './for-job';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
-export { proposeReels, takeAudio, takeSubtitle, wholeTitleReel } from './propose';
+export { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 export { estimateReel, type ReelEstimate } from './estimate';
 export { coverageOf, type Coverage } from './coverage';
 export { pieceChapters, pieceMs, pieceSpan, plannedChapters, reelMs, type PieceSpan } from './pieces';
+export { NO_TAGS, type AddedSubtitle, type Cue, type ReelChapter, type ReelTags } from './model';
+export { ChapterListError, chaptersToText, chaptersToWebVtt, numberedNames, readChapterList, readStamp, stampOf } from './chapter-lists';
+export { SubtitleFileError, readSubtitleFile } from './subtitle-files';
+export {
+  DEFAULT_FILE_PATTERN,
+  PATTERN_FIELDS,
+  fileNameOf,
+  fillPattern,
+  folderOf,
+  patternValues,
+  unknownFields,
+  type PatternValues,
+} from './name-pattern';
+export {
+  DEFAULT_RULES,
+  applyRules,
+  type Decision,
+  type Ground,
+  type HouseRules,
+  type Proposal,
+  type SetPlace,
+  type TitleDecision,
+  type TrackDecision,
+} from './house-rules';
+export {
+  absencesOf,
+  alignedAudio,
+  alignedSubtitle,
+  divideAt,
+  divideByChapters,
+  dividingChapters,
+  frameAt,
+  mergeReels,
+  movePiece,
+  msOfFrame,
+  removePiece,
+  trackSources,
+  withTracksLike,
+  type Absence,
+  type TrackSources,
+} from './compose';

@@ -27,6 +27,65 @@ export interface TakenTrack {
   readonly isVisuallyImpaired: boolean;
   /** In the language the work was made in. DVD tables do not say which that is: false where nobody has said so. */
   readonly isOriginal: boolean;
+  /** Only what is shown even while subtitles are off: a track of its own beside the full one. */
+  readonly forcedOnly?: boolean | undefined;
+}
+
+/** A chapter as the reel names and places it, instead of the disc. */
+export interface ReelChapter {
+  /** Milliseconds of the output. */
+  readonly startMs: number;
+  readonly name: string;
+}
+
+/** What is known of a work: becomes tags of the container and parts of names. Empty where nothing is known. */
+export interface ReelTags {
+  readonly work: string;
+  /** Four digits, or empty. */
+  readonly year: string;
+  readonly series: string;
+  readonly season: number | null;
+  readonly episode: number | null;
+  /** BCP 47 tag of the language the work was made in, or empty. */
+  readonly language: string;
+  readonly notes: string;
+  readonly accession: string;
+  /** JPEG as a data address; null for none. */
+  readonly cover: string | null;
+}
+
+export const NO_TAGS: ReelTags = {
+  work: '',
+  year: '',
+  series: '',
+  season: null,
+  episode: null,
+  language: '',
+  notes: '',
+  accession: '',
+  cover: null,
+};
+
+/** One line of an external subtitle. */
+export interface Cue {
+  readonly startMs: number;
+  readonly endMs: number;
+  /** As the container holds it: of SubRip and WebVTT the text, of ASS the fields behind the times. */
+  readonly text: string;
+}
+
+/** Subtitles that come from a file beside the disc. */
+export interface AddedSubtitle {
+  readonly name: string;
+  readonly language: string | null;
+  readonly format: 'SubRip' | 'WebVTT' | 'ASS';
+  /** What a player must have first: the head of an ASS or WebVTT file; empty for SubRip. */
+  readonly header: string;
+  /** Added to every time, milliseconds; may be negative. */
+  readonly offsetMs: number;
+  readonly isDefault: boolean;
+  readonly isForced: boolean;
+  readonly cues: readonly Cue[];
 }
 
 /** The two recipes there are so far: the disc's own streams, and a copy to look at. */
@@ -40,5 +99,11 @@ export interface Reel {
   readonly subtitles: readonly TakenTrack[];
   /** Names by place in the output; an empty one is written as "Chapter n". */
   readonly chapterNames: readonly string[];
+  /** Chapters of the reel's own, instead of the disc's; none for those. */
+  readonly chapters?: readonly ReelChapter[] | null | undefined;
+  readonly tags?: ReelTags | undefined;
+  /** File name as made from the archive's pattern, without extension; empty for the reel's name. */
+  readonly fileName?: string | undefined;
+  readonly added?: readonly AddedSubtitle[] | undefined;
   readonly recipes: readonly RecipeId[];
 }

@@ -1,6 +1,4 @@
-import type { AudioTrack, Reading, SubtitleTrack, Title } from '../reading';
-import type { Findings } from '../findings';
-import { nameOfDisc } from './names';
+import type { AudioTrack, SubtitleTrack, Title } from '../reading';
 import type { Reel, TakenTrack } from './model';
 
 const COMMENTARY = new Set<string | null>(['commentary', 'alternative commentary', 'large commentary', "children's commentary"]);
@@ -56,25 +54,4 @@ export function wholeTitleReel(title: Title, name: string): Reel {
     chapterNames: [],
     recipes: ['master'],
   };
-}
-
-/** Reels for what the findings call the disc's matter: the main title, or every episode of a series. */
-export function proposeReels(reading: Reading, findings: Findings): Reel[] {
-  const name = nameOfDisc(reading);
-  const title = (number: number) => reading.titles.find((t) => t.number === number);
-  if (findings.kind === 'series') {
-    const episodes = findings.titles
-      .filter((f) => f.role === 'episode')
-      .map((f) => ({
-        number: f.title,
-        place: f.evidence.find((e) => e.value !== null && (e.kind === 'contained in' || e.kind === 'like length'))?.value ?? f.title,
-      }))
-      .sort((a, b) => a.place - b.place);
-    return episodes.flatMap(({ number, place }) => {
-      const t = title(number);
-      return t ? [wholeTitleReel(t, `${name} - part ${String(place)}`)] : [];
-    });
-  }
-  const main = findings.mainTitle === null ? undefined : title(findings.mainTitle);
-  return main ? [wholeTitleReel(main, name)] : [];
 }

@@ -5,7 +5,8 @@ import {
   coverageOf,
   estimateReel,
   nameFromLabel,
-  proposeReels,
+  DEFAULT_RULES,
+  applyRules,
   readingForReel,
   safeFileName,
   safeFolderPath,
@@ -77,7 +78,7 @@ describe('file names', () => {
 describe('proposals', () => {
   test('a film: its main title, whole, with all its tracks and their flags', () => {
     const reading = sketchReading([{ parts: ['x:2'] }, { parts: ['a:30', 'b:30'], audio: 2, subtitles: 1 }], [offers(2, 1, true)]);
-    const [reel, ...others] = proposeReels(reading, findRoles(reading));
+    const [reel, ...others] = applyRules(reading, findRoles(reading), DEFAULT_RULES).reels;
     expect(others).toEqual([]);
     expect(reel).toMatchObject({ name: 'Test Disc', pieces: [{ title: 2, angle: 1, fromChapter: 1, toChapter: 2 }], recipes: ['master'] });
     expect(reel?.audio.map((t) => t.isDefault)).toEqual([true, false]);
@@ -86,7 +87,7 @@ describe('proposals', () => {
 
   test('a series: one reel per episode, in the order of the play-all', () => {
     const reading = sketchReading([{ parts: ['b:20'] }, { parts: ['a:20', 'b:20'] }, { parts: ['a:20'] }]);
-    expect(proposeReels(reading, findRoles(reading)).map((r) => [r.name, r.pieces[0]?.title])).toEqual([
+    expect(applyRules(reading, findRoles(reading), DEFAULT_RULES).reels.map((r) => [r.name, r.pieces[0]?.title])).toEqual([
       ['Test Disc - part 1', 3],
       ['Test Disc - part 2', 1],
     ]);
@@ -94,7 +95,7 @@ describe('proposals', () => {
 
   test('nothing where nothing can be taken', () => {
     const reading = sketchReading([{ parts: ['a:30'], state: 'scrambled' }]);
-    expect(proposeReels(reading, findRoles(reading))).toEqual([]);
+    expect(applyRules(reading, findRoles(reading), DEFAULT_RULES).reels).toEqual([]);
   });
 
   test('flags follow what the disc’s tables say a track is for', () => {
@@ -170,7 +171,7 @@ describe('coverage', () => {
 
 test('a job takes along only what its reel needs of a reading, and makes the same of it', () => {
   const reading = sketchReading([{ parts: ['a:10', 'b:10'] }, { parts: ['b:10'] }, { parts: ['x:5'] }], [offers(1), offers(3)]);
-  const [first] = proposeReels(reading, findRoles(reading));
+  const [first] = applyRules(reading, findRoles(reading), DEFAULT_RULES).reels;
   if (!first) throw new Error('no reel');
   const small = readingForReel(reading, first);
   expect(small.titles.map((t) => t.number)).toEqual([1]);

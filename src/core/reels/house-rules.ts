@@ -1,0 +1,267 @@
+import type { AudioTrack, Reading, SubtitleTrack, Title } from '../reading';
+import type { Findings, Role, TitleFinding } from '../findings';
+import { DEFAULT_FILE_PATTERN, DEFAULT_FOLDER_PATTERN } from './name-pattern';
+import { NO_TAGS, type RecipeId, type Reel, type ReelTags, type TakenTrack } from './model';
+import { nameOfDisc } from './names';
+import { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
+
+/** The archive's standing choices. Applied to a reading they propose reels; every choice comes with its reason. */
+export interface HouseRules {
+  /** BCP 47 tags in order of preference; empty for no preference. */
+  readonly languages: readonly string[];
+  /** Which audio is taken: all of it, or that in the preferred languages (and what has no language said). */
+  readonly audio: 'all' | 'preferred';
+  /** Of several tracks in one language: all, the best, or the best and one that every player knows. */
+  readonly quality: 'all' | 'best' | 'best and compatible';
+  readonly commentary: boolean;
+  readonly description: boolean;
+  /** Full subtitles: all, those in the preferred languages, or none. Forced ones are always taken. */
+  readonly subtitles: 'all' | 'preferred' | 'none';
+  readonly hearingImpaired: boolean;
+  readonly extras: boolean;
+  /** Extras shorter than this are left. */
+  readonly shortestExtraMs: number;
+  /** Where episodes stand singly and in a row: which are taken. */
+  readonly series: 'episodes' | 'play-all' | 'both';
+  /** Other cuts of the main title. */
+  readonly cuts: boolean;
+  readonly recipes: readonly RecipeId[];
+  readonly filePattern: string;
+  readonly folderPattern: string;
+  /** Storage by its identifier; null for the first there is. */
+  readonly storage: string | null;
+}
+
+export const DEFAULT_RULES: HouseRules = {
+  languages: [],
+  audio: 'all',
+  quality: 'all',
+  commentary: true,
+  description: true,
+  subtitles: 'all',
+  hearingImpaired: true,
+  extras: false,
+  shortestExtraMs: 60_000,
+  series: 'episodes',
+  cuts: false,
+  recipes: ['master'],
+  filePattern: DEFAULT_FILE_PATTERN,
+  folderPattern: DEFAULT_FOLDER_PATTERN,
+  storage: null,
+};
+
+/** The rule that decided, as a key of the rules or a fact that no rule can change. */
+export type Ground =
+  | 'main title'
+  | 'episode'
+  | 'series'
+  | 'cuts'
+  | 'extras'
+  | 'shortest extra'
+  | 'repeats'
+  | 'not usable'
+  | 'no content'
+  | 'audio'
+  | 'preferred language'
+  | 'no language said'
+  | 'other language'
+  | 'quality: best'
+  | 'quality: compatible'
+  | 'quality: lesser'
+  | 'only one'
+  | 'commentary'
+  | 'description'
+  | 'forced'
+  | 'subtitles'
+  | 'hearing impaired'
+  | 'unknown codec';
+
+export interface Decision {
+  readonly taken: boolean;
+  readonly ground: Ground;
+}
+export interface TrackDecision extends Decision {
+  readonly kind: 'audio' | 'subtitles';
+  readonly stream: number;
+}
+export interface TitleDecision extends Decision {
+  readonly title: number;
+  /** Why each track is taken or left; empty for a title that is left. */
+  readonly tracks: readonly TrackDecision[];
+}
+export interface Proposal {
+  readonly reels: readonly Reel[];
+  readonly decisions: readonly TitleDecision[];
+}
+
+/** What is known of the set that a disc belongs to. */
+export interface SetPlace {
+  readonly series: string;
+  readonly season: number | null;
+  /** Number of the first episode on this disc. */
+  readonly firstEpisode: number;
+}
+
+const COMMENTARY = /commentary/;
+/** Codecs that keep every sample. */
+const LOSSLESS = new Set<string>(['LPCM', 'TrueHD', 'DTS-HD Master', 'FLAC', 'ALAC', 'PCM']);
+/** Codecs that nearly every player knows. */
+const COMPATIBLE = new Set<string>(['AC-3', 'AAC', 'MPEG audio', 'MP3']);
+
+const sameLanguage = (tag: string | null, wanted: string) =>
+  tag !== null && (tag.toLowerCase() === wanted.toLowerCase() || tag.toLowerCase().startsWith(`${wanted.toLowerCase()}-`));
+const isPreferred = (tag: string | null, rules: HouseRules) => rules.languages.some((wanted) => sameLanguage(tag, wanted));
+const rank = (tag: string | null, rules: HouseRules) => {
+  const at = rules.languages.findIndex((wanted) => sameLanguage(tag, wanted));
+  return at < 0 ? rules.languages.length : at;
+};
+
+/** How good a track sounds: lossless before lossy, then more channels, bits and bits a second. */
+function worth(track: AudioTrack): number {
+  return (
+    (LOSSLESS.has(track.codec) ? 1e9 : 0) + track.channels * 1e7 + (track.bitDepth ?? 0) * 1e5 + Math.min(9e4, (track.bitRate ?? 0) / 100)
+  );
+}
+
+function audioDecisions(title: Title, rules: HouseRules): TrackDecision[] {
+  const plain = title.audio.filter((t) => t.purpose === null || t.purpose === 'normal');
+  const hasPreferred = plain.some((t) => isPreferred(t.language, rules));
+  const decide = (track: AudioTrack): Decision => {
+    if (track.codec === 'unknown') return { taken: false, ground: 'unknown codec' };
+    if (COMMENTARY.test(track.purpose ?? '')) return { taken: rules.commentary, ground: 'commentary' };
+    if (track.purpose === 'visually impaired') return { taken: rules.description, ground: 'description' };
+    // A title without any preferred language keeps what it has: nothing to hear is no choice.
+    if (rules.audio === 'preferred' && hasPreferred) {
+      if (track.language === null) return { taken: true, ground: 'no language said' };
+      if (!isPreferred(track.language, rules)) return { taken: false, ground: 'other language' };
+    }
+    if (rules.quality === 'all') return { taken: true, ground: rules.audio === 'all' ? 'audio' : 'preferred language' };
+    const rivals = plain.filter((t) => t.language === track.language && t.codec !== 'unknown');
+    if (rivals.length === 1) return { taken: true, ground: 'only one' };
+    const best = rivals.reduce((a, b) => (worth(b) > worth(a) ? b : a));
+    if (track === best) return { taken: true, ground: 'quality: best' };
+    if (rules.quality === 'best and compatible' && !COMPATIBLE.has(best.codec)) {
+      const compatible = rivals
+        .filter((t) => COMPATIBLE.has(t.codec))
+        .reduce<AudioTrack | null>((a, b) => (a && worth(a) >= worth(b) ? a : b), null);
+      if (track === compatible) return { taken: true, ground: 'quality: compatible' };
+    }
+    return { taken: false, ground: 'quality: lesser' };
+  };
+  return title.audio.map((track) => ({ kind: 'audio', stream: track.stream, ...decide(track) }));
+}
+
+function subtitleDecisions(title: Title, rules: HouseRules): TrackDecision[] {
+  const decide = (track: SubtitleTrack): Decision => {
+    if (track.purpose === 'forced') return { taken: true, ground: 'forced' };
+    if (COMMENTARY.test(track.purpose ?? '')) return { taken: rules.commentary && rules.subtitles !== 'none', ground: 'commentary' };
+    const inLanguage =
+      rules.subtitles === 'all' || (rules.subtitles === 'preferred' && (track.language === null || isPreferred(track.language, rules)));
+    if (/captions/.test(track.purpose ?? '')) return { taken: rules.hearingImpaired && inLanguage, ground: 'hearing impaired' };
+    if (rules.subtitles === 'preferred')
+      return {
+        taken: inLanguage,
+        ground: track.language === null ? 'no language said' : inLanguage ? 'preferred language' : 'other language',
+      };
+    return { taken: inLanguage, ground: 'subtitles' };
+  };
+  return title.subtitles.map((track) => ({ kind: 'subtitles', stream: track.stream, ...decide(track) }));
+}
+
+const REPEATS = new Set<Role>(['duplicate', 'decoy', 'part', 'version']);
+
+function titleDecision(title: Title, finding: TitleFinding | undefined, findings: Findings, rules: HouseRules): Decision {
+  const role = finding?.role ?? 'extra';
+  const hasPlayAll = findings.titles.some((f) => f.role === 'play-all');
+  if (role === 'unusable') return { taken: false, ground: 'not usable' };
+  if (role === 'main') return { taken: true, ground: 'main title' };
+  if (role === 'episode') {
+    const taken = rules.series !== 'play-all' || !hasPlayAll;
+    return { taken, ground: hasPlayAll ? 'series' : 'episode' };
+  }
+  if (role === 'play-all') return { taken: rules.series !== 'episodes', ground: 'series' };
+  if (role === 'cut') return { taken: rules.cuts, ground: 'cuts' };
+  if (REPEATS.has(role)) return { taken: false, ground: 'repeats' };
+  if (role === 'menu' || role === 'short') return { taken: false, ground: 'no content' };
+  if (!rules.extras) return { taken: false, ground: 'extras' };
+  return title.durationMs >= rules.shortestExtraMs ? { taken: true, ground: 'extras' } : { taken: false, ground: 'shortest extra' };
+}
+
+/** Tracks that the rules take, best language first; the first audio track is the default one. */
+function ruledTracks(title: Title, tracks: readonly TrackDecision[], rules: HouseRules, tags: ReelTags): Pick<Reel, 'audio' | 'subtitles'> {
+  const taken = new Set(tracks.filter((t) => t.taken).map((t) => `${t.kind} ${String(t.stream)}`));
+  const isExtra = (t: AudioTrack) => t.purpose !== null && t.purpose !== 'normal';
+  const audio = title.audio
+    .filter((t) => taken.has(`audio ${String(t.stream)}`))
+    .map((track, i) => ({ track, i }))
+    .sort(
+      (a, b) =>
+        Number(isExtra(a.track)) - Number(isExtra(b.track)) || rank(a.track.language, rules) - rank(b.track.language, rules) || a.i - b.i,
+    );
+  const original = (track: TakenTrack) =>
+    tags.language !== '' && sameLanguage(track.language, tags.language) ? { ...track, isOriginal: true } : track;
+  return {
+    audio: audio.map(({ track }, i) => original(takeAudio(track, i === 0))),
+    subtitles: title.subtitles
+      .filter((t) => taken.has(`subtitles ${String(t.stream)}`))
+      .map((track, i) => ({ track, i }))
+      .sort((a, b) => rank(a.track.language, rules) - rank(b.track.language, rules) || a.i - b.i)
+      .map(({ track }) => original(takeSubtitle(track))),
+  };
+}
+
+/** Place of an episode among those of its disc, from 1. */
+const episodePlace = (finding: TitleFinding): number =>
+  finding.evidence.find((e) => e.value !== null && (e.kind === 'contained in' || e.kind === 'like length'))?.value ?? finding.title;
+
+/**
+ * Applies the archive's rules to a reading. Pure: the same reading, findings and rules give the same proposal.
+ * @param tags what is known of the disc's work; @param set the set that it belongs to, where it does.
+ */
+export function applyRules(
+  reading: Reading,
+  findings: Findings,
+  rules: HouseRules,
+  tags: ReelTags = NO_TAGS,
+  set: SetPlace | null = null,
+): Proposal {
+  const disc = tags.work || nameOfDisc(reading);
+  const found = new Map(findings.titles.map((f) => [f.title, f]));
+  const decisions = reading.titles.map((title): TitleDecision => {
+    const decision = titleDecision(title, found.get(title.number), findings, rules);
+    const tracks = decision.taken ? [...audioDecisions(title, rules), ...subtitleDecisions(title, rules)] : [];
+    return { title: title.number, ...decision, tracks };
+  });
+  const order = (number: number) => {
+    const finding = found.get(number);
+    return finding?.role === 'main' ? 0 : finding?.role === 'episode' ? episodePlace(finding) : 1000 + number;
+  };
+  const reels = decisions
+    .filter((d) => d.taken)
+    .sort((a, b) => order(a.title) - order(b.title))
+    .flatMap((decision): Reel[] => {
+      const title = reading.titles.find((t) => t.number === decision.title);
+      const finding = found.get(decision.title);
+      if (!title || !finding) return [];
+      const own = reelTags(finding, disc, tags, set);
+      const name = reelName(finding, disc, own, findings);
+      const reel = { ...wholeTitleReel(title, name), ...ruledTracks(title, decision.tracks, rules, tags), recipes: rules.recipes };
+      return [{ ...reel, tags: own }];
+    });
+  return { reels, decisions };
+}
+
+function reelTags(finding: TitleFinding, disc: string, tags: ReelTags, set: SetPlace | null): ReelTags {
+  if (finding.role === 'episode' && set)
+    return { ...tags, work: tags.work, series: set.series, season: set.season, episode: set.firstEpisode + episodePlace(finding) - 1 };
+  return finding.role === 'main' ? { ...tags, work: tags.work || disc } : { ...tags, work: '' };
+}
+
+function reelName(finding: TitleFinding, disc: string, tags: ReelTags, findings: Findings): string {
+  if (finding.role === 'main') return disc;
+  if (finding.role === 'episode')
+    return tags.episode === null ? `${disc} - part ${String(episodePlace(finding))}` : `Episode ${String(tags.episode)}`;
+  if (finding.role === 'play-all') return `${disc} - all parts`;
+  if (finding.role === 'cut') return `${disc} - another cut`;
+  return findings.kind === 'nothing usable' ? disc : `${disc} - title ${String(finding.title)}`;
+}
