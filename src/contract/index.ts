@@ -3,3 +3,4 @@ export * from './job';
 export * from './problem';
 export { FindingsSchema, ReadingSchema } from './reading';
 export * from './routes';
+export * from './rules';

@@ -74,7 +74,7 @@ test('make takes a reel with chapters and chosen tracks', () => {
 
 test.each([
   [['read', '/nothing/here'], 1, 'is not there'],
-  [['read', __filename], 1, 'neither UDF nor ISO 9660'],
+  [['read', path.resolve('package.json')], 1, 'neither UDF nor ISO 9660'],
   [['prove', __filename], 1, ''],
   [['make', 'job.json', 'out.avi'], 1, '.mkv or .mp4'],
   [['unknown'], 64, 'usage'],

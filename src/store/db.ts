@@ -1,7 +1,7 @@
 import Dexie, { type EntityTable, type Transaction } from 'dexie';
 import { findRoles, type Findings } from '@/core/findings';
 import { upgradeReading, type Reading } from '@/core/reading';
-import type { Reel } from '@/core/reels';
+import { NO_TAGS, type HouseRules, type Reel, type ReelTags } from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
 
 /** A disc of the collection, by the fingerprint of its structures: the same pressing is one disc, wherever it is read. */
@@ -14,6 +14,18 @@ export interface DiscRecord {
   readonly sources: readonly { readonly ref: SourceRef; readonly name: string }[];
   readonly addedAt: string;
   readonly readAt: string;
+  /** What the archive knows of it: goes to the reels made of it. */
+  readonly tags: ReelTags;
+  /** Number of its first episode in the series that `tags` name; null where none is said. */
+  readonly firstEpisode: number | null;
+  /** Words of the archive's own, to group and find discs by. */
+  readonly labels: readonly string[];
+}
+
+/** The archive's standing choices: one record. */
+export interface SettingRecord {
+  readonly key: 'house rules';
+  readonly rules: HouseRules;
 }
 
 /** What is being composed on the Bench for one disc. */
@@ -23,6 +35,9 @@ export interface DraftRecord {
   readonly storage: string | null;
   /** Folder inside the storage, as written. */
   readonly folder: string;
+  /** What can be undone and done again, oldest first: kept through a reload. */
+  readonly past: readonly (readonly DraftReel[])[];
+  readonly future: readonly (readonly DraftReel[])[];
   readonly changedAt: string;
 }
 
@@ -49,6 +64,7 @@ export class Catalogue extends Dexie {
   discs!: EntityTable<DiscRecord, 'fingerprint'>;
   drafts!: EntityTable<DraftRecord, 'fingerprint'>;
   jobs!: EntityTable<JobState, 'id'>;
+  settings!: EntityTable<SettingRecord, 'key'>;
 
   constructor(name = 'careful-vault') {
     super(name);
@@ -65,6 +81,13 @@ export class Catalogue extends Dexie {
     this.version(4).upgrade(bringUpToDate);
     // Readings can be of plain video files, and hold measurements and parental levels.
     this.version(5).upgrade(bringUpToDate);
+    // House rules; what the archive knows of a disc; undo kept with the draft.
+    this.version(6)
+      .stores({ settings: 'key' })
+      .upgrade(async (change) => {
+        await change.table('discs').toCollection().modify({ tags: NO_TAGS, firstEpisode: null, labels: [] });
+        await change.table('drafts').toCollection().modify({ past: [], future: [] });
+      });
   }
 }
 

@@ -1,6 +1,6 @@
 import type { Findings } from '@/core/findings';
 import { mergeMeasures, type Reading, type TitleMeasure } from '@/core/reading';
-import { nameOfDisc } from '@/core/reels';
+import { NO_TAGS, nameOfDisc } from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
 import type { Catalogue } from './db';
 
@@ -25,6 +25,9 @@ export async function keepReading(
       findings,
       sources: [{ ref, name: sourceName }, ...(before?.sources ?? []).filter((s) => !same(s.ref))].slice(0, MAX_SOURCES),
       addedAt: before?.addedAt ?? now,
+      tags: before?.tags ?? NO_TAGS,
+      firstEpisode: before?.firstEpisode ?? null,
+      labels: before?.labels ?? [],
       readAt: now,
     });
   });

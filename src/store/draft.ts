@@ -1,18 +1,38 @@
 import { useCallback, useEffect, useReducer } from 'react';
-import { DEFAULT_RULES, applyRules } from '@/core/reels';
+import { NO_TAGS, applyRules, fileNameOf, patternValues, type HouseRules, type Proposal, type Reel } from '@/core/reels';
+import { readRules } from './rules';
 import { catalogue, type DiscRecord, type DraftRecord, type DraftReel } from './db';
 
 const MAX_UNDO = 100;
+/** Steps that are kept through a reload. */
+const KEPT_UNDO = 40;
 
-/** What the Bench proposes for a disc that has not been worked on. The same reading gives the same proposal. */
-export function proposeDraft(disc: Pick<DiscRecord, 'fingerprint' | 'reading' | 'findings'>): DraftRecord {
-  const reels = applyRules(disc.reading, disc.findings, DEFAULT_RULES).reels.map((reel, i) => ({
+type Proposed = Pick<DiscRecord, 'fingerprint' | 'reading' | 'findings' | 'tags' | 'firstEpisode'>;
+
+/** What the house rules make of a disc. */
+export function proposalOf(disc: Proposed, rules: HouseRules): Proposal {
+  const { series, season } = disc.tags;
+  const set = series === '' ? null : { series, season, firstEpisode: disc.firstEpisode ?? 1 };
+  return applyRules(disc.reading, disc.findings, rules, disc.tags, set);
+}
+
+/** What the Bench proposes for a disc that has not been worked on. The same reading and rules give the same proposal. */
+export function proposeDraft(disc: Proposed, rules: HouseRules): DraftRecord {
+  const reels = proposalOf(disc, rules).reels.map((reel, i) => ({
     id: `${disc.fingerprint.slice(0, 12)}-${String(i + 1)}`,
     reel,
     jobId: null,
   }));
-  return { fingerprint: disc.fingerprint, storage: null, folder: '', changedAt: '', reels };
+  return { fingerprint: disc.fingerprint, storage: rules.storage, folder: rules.folderPattern, changedAt: '', reels, past: [], future: [] };
 }
+
+/** File name of a reel, without extension: as the user wrote it, or by the archive's pattern. */
+export function fileNameFor(disc: Pick<DiscRecord, 'name'>, reel: Reel, rules: HouseRules): string {
+  if (reel.fileName) return fileNameOf('{work}', { ...valuesOf(disc, reel), work: reel.fileName });
+  return fileNameOf(rules.filePattern, valuesOf(disc, reel));
+}
+export const valuesOf = (disc: Pick<DiscRecord, 'name'>, reel: Reel) =>
+  patternValues({ ...NO_TAGS, ...reel.tags, work: reel.name }, reel.name, reel.pieces[0]?.title ?? 0, disc.name);
 
 export interface DraftHistory {
   readonly record: DraftRecord | null;
@@ -36,7 +56,7 @@ function withJobs(reels: readonly DraftReel[], now: readonly DraftReel[]): Draft
 
 /** Composing, with undo and redo. Pure. */
 export function reduceDraft(state: DraftHistory, action: DraftAction): DraftHistory {
-  if (action.type === 'load') return { record: action.record, past: [], future: [] };
+  if (action.type === 'load') return { record: action.record, past: action.record.past, future: action.record.future };
   const { record, past, future } = state;
   if (!record) return state;
   switch (action.type) {
@@ -89,16 +109,19 @@ export function useDraft(disc: DiscRecord | null): Draft {
   useEffect(() => {
     if (!disc || state.record?.fingerprint === disc.fingerprint) return;
     let current = true;
-    void catalogue.drafts.get(disc.fingerprint).then((kept) => {
-      if (current) dispatch({ type: 'load', record: kept ?? proposeDraft(disc) });
+    void catalogue.drafts.get(disc.fingerprint).then(async (kept) => {
+      const rules = kept ? null : await readRules();
+      if (current) dispatch({ type: 'load', record: kept ?? proposeDraft(disc, rules ?? (await readRules())) });
     });
     return () => {
       current = false;
     };
   }, [disc, state.record?.fingerprint]);
   useEffect(() => {
-    if (state.record) void catalogue.drafts.put({ ...state.record, changedAt: new Date().toISOString() });
-  }, [state.record]);
+    if (!state.record) return;
+    const past = state.past.slice(-KEPT_UNDO);
+    void catalogue.drafts.put({ ...state.record, past, future: state.future.slice(-KEPT_UNDO), changedAt: new Date().toISOString() });
+  }, [state.record, state.past, state.future]);
   const change = useCallback<Draft['change']>((make) => dispatch({ type: 'change', make }), []);
   const setPlace = useCallback<Draft['setPlace']>((place) => dispatch({ type: 'place', ...place }), []);
   const planAgain = useCallback((reelId: string) => dispatch({ type: 'plan again', reelId }), []);

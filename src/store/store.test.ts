@@ -1,6 +1,7 @@
 import 'fake-indexeddb/auto';
 import Dexie from 'dexie';
 import { findRoles } from '@/core/findings';
+import { DEFAULT_RULES, NO_TAGS } from '@/core/reels';
 import { offers, sketchReading } from '@/test-support/readings';
 import type { EngineEvent, EngineState, JobState, Output } from '@/contract';
 import { Catalogue, type DiscRecord, type DraftReel, type DraftRecord } from './db';
@@ -83,14 +84,15 @@ test('a catalogue of an earlier version is brought up to date, nothing of it los
 });
 
 describe('composing', () => {
-  const disc = { fingerprint: reading.fingerprint, reading, findings };
-  const loaded = (): DraftHistory => reduceDraft({ record: null, past: [], future: [] }, { type: 'load', record: proposeDraft(disc) });
+  const disc = { fingerprint: reading.fingerprint, reading, findings, tags: NO_TAGS, firstEpisode: null };
+  const loaded = (): DraftHistory =>
+    reduceDraft({ record: null, past: [], future: [] }, { type: 'load', record: proposeDraft(disc, DEFAULT_RULES) });
   const rename = (name: string) => (reels: readonly DraftReel[]) => reels.map((r) => ({ ...r, reel: { ...r.reel, name } }));
   const names = (state: DraftHistory) => state.record?.reels.map((r) => r.reel.name);
 
   test('the proposal is the same for the same reading', () => {
-    expect(proposeDraft(disc)).toEqual(proposeDraft(disc));
-    expect(proposeDraft(disc).reels).toHaveLength(1);
+    expect(proposeDraft(disc, DEFAULT_RULES)).toEqual(proposeDraft(disc, DEFAULT_RULES));
+    expect(proposeDraft(disc, DEFAULT_RULES).reels).toHaveLength(1);
   });
 
   test('every change can be undone and done again, in order', () => {
@@ -137,8 +139,19 @@ describe('composing', () => {
 });
 
 describe('the state of a disc', () => {
-  const disc: DiscRecord = { fingerprint: reading.fingerprint, name: 'Disc', reading, findings, sources: [], addedAt: '', readAt: '' };
-  const draft: DraftRecord = { ...proposeDraft(disc), changedAt: '' };
+  const disc: DiscRecord = {
+    fingerprint: reading.fingerprint,
+    name: 'Disc',
+    reading,
+    findings,
+    sources: [],
+    tags: NO_TAGS,
+    firstEpisode: null,
+    labels: [],
+    addedAt: '',
+    readAt: '',
+  };
+  const draft: DraftRecord = { ...proposeDraft(disc, DEFAULT_RULES), changedAt: '' };
   const output = (from: number, to: number, presence: Output['presence'] = 'present') =>
     ({
       presence,

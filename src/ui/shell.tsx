@@ -9,6 +9,7 @@ import { useEffect, type ReactNode } from 'react';
 import { catalogue } from '@/store/db';
 import { connectEngine, useEngine } from '@/store/engine';
 import { Mark } from './parts/controls';
+import { KeySheet } from './parts/key-sheet';
 import { Nonce } from './parts/nonce';
 import { readingText } from './words';
 
@@ -17,6 +18,7 @@ const PLACES = [
   { href: '/bench', name: 'Bench' },
   { href: '/queue', name: 'Queue' },
   { href: '/vault', name: 'Vault' },
+  { href: '/rules', name: 'House rules' },
 ] as const;
 
 function toggleTheme(): void {
@@ -90,6 +92,7 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
           </button>
         </div>
       </header>
+      <KeySheet />
       <main id="place" className="min-h-0 flex-1">
         <Nonce value={nonce}>{children}</Nonce>
       </main>

@@ -1,4 +1,5 @@
 import type { Evidence, Findings, Role, TitleFinding } from '@/core/findings';
+import type { Ground } from '@/core/reels';
 import type { AudioTrack, Reading, Remark, SubtitleTrack, Title } from '@/core/reading';
 import type { JobState, ReadingTask, Sidecar, Stage } from '@/contract';
 import { bytes, clock, list, numbers, plural } from './format';
@@ -165,6 +166,33 @@ export function remarkText(remark: Remark): string {
       return `Not everything in the file can be taken. ${remark.detail}.`;
   }
 }
+
+/** Why the house rules take or leave something. */
+export const GROUND: Readonly<Record<Ground, string>> = {
+  'main title': 'the main title',
+  episode: 'an episode',
+  series: 'episodes or their play-all, by the rules',
+  cuts: 'another cut',
+  extras: 'an extra',
+  'shortest extra': 'shorter than extras that are taken',
+  repeats: 'it repeats another title',
+  'not usable': 'it can not be taken',
+  'no content': 'a menu or a logo',
+  audio: 'all audio is taken',
+  'preferred language': 'a preferred language',
+  'no language said': 'no language is said',
+  'other language': 'not a preferred language',
+  'quality: best': 'the best in its language',
+  'quality: compatible': 'every player knows it',
+  'quality: lesser': 'a better one in its language',
+  'only one': 'the only one in its language',
+  commentary: 'commentary',
+  description: 'audio description',
+  forced: 'forced',
+  subtitles: 'subtitles',
+  'hearing impaired': 'for the hard of hearing',
+  'unknown codec': 'a codec that is not known',
+};
 
 export function audioText(track: AudioTrack): string {
   const rate = track.bitRate === null ? '' : ` ${String(Math.round(track.bitRate / 1000))} kb/s`;

@@ -46,3 +46,4 @@ export {
   type Absence,
   type TrackSources,
 } from './compose';
+export { ruleFromOverruling, type Overruled } from './overruling';

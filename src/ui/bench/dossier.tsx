@@ -2,9 +2,20 @@
 
 import { Checkbox } from 'radix-ui';
 import { Check } from 'lucide-react';
-import { useMemo, useState, type ReactNode } from 'react';
+import { useMemo, type ReactNode } from 'react';
 import type { TitleFinding } from '@/core/findings';
-import { takeAudio, takeSubtitle, type Reel } from '@/core/reels';
+import {
+  pieceChapters,
+  pieceMs,
+  ruleFromOverruling,
+  takeAudio,
+  takeSubtitle,
+  type HouseRules,
+  type Reel,
+  type TitleDecision,
+  type TrackDecision,
+} from '@/core/reels';
+import { saveRules } from '@/store/rules';
 import { damagedTimes, type Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import type { PictureWish } from '@/store/looks';
@@ -13,7 +24,7 @@ import { Button, Key, Panel, StateText } from '../parts/controls';
 import { MeasureControls, Levels, PictureMeasure } from './measures';
 import type { ReadableSource } from './sources';
 import { Picture, Viewer, usePictures } from './viewer';
-import { audioText, evidenceText, purposeText, remarkText, roleOf, videoText } from '../words';
+import { GROUND, audioText, evidenceText, purposeText, remarkText, roleOf, videoText } from '../words';
 
 /** Differences shown; the rest is for comparing side by side. */
 const MOST_DIFFERENCES = 12;
@@ -25,6 +36,12 @@ interface Props {
   readonly draft: DraftReel | null;
   /** Where pictures come from; null where the disc is nowhere to be read. */
   readonly source: ReadableSource | null;
+  readonly rules: HouseRules;
+  /** What the house rules decide of this title and its tracks. */
+  readonly decision: TitleDecision | null;
+  /** Moment looked at; null while the contact sheet is shown. */
+  readonly moment: number | null;
+  readonly onLook: (title: number, ms: number | null) => void;
   readonly onTake: () => void;
   readonly onChange: (reel: Reel) => void;
 }
@@ -77,6 +94,39 @@ function Section({ name, children }: { name: string; children: ReactNode }) {
   );
 }
 
+/** Why the house rules take or leave a track; where the user has chosen otherwise, the way to make a rule of it. */
+function groundAside(
+  decision: TitleDecision | null,
+  kind: TrackDecision['kind'],
+  stream: number,
+  language: string | null,
+  reel: Reel | null,
+  rules: HouseRules,
+): ReactNode {
+  const made = decision?.tracks.find((t) => t.kind === kind && t.stream === stream);
+  if (!made || !reel) return null;
+  const taken = reel[kind].some((t) => t.stream === stream);
+  if (taken === made.taken) return taken ? null : <span>{GROUND[made.ground]}</span>;
+  const next = ruleFromOverruling(rules, { decision: made, taken, kind, language });
+  return (
+    <span className="inline-flex items-center gap-1.5">
+      <span title={`The house rules would ${made.taken ? 'take' : 'leave'} it: ${GROUND[made.ground]}`}>overruled</span>
+      {next && (
+        <button
+          type="button"
+          className="text-accent hover:underline"
+          onClick={(e) => {
+            e.preventDefault();
+            void saveRules(next);
+          }}
+        >
+          make this a rule
+        </button>
+      )}
+    </span>
+  );
+}
+
 /** What was measured of an audio track, beside it. */
 function measuredAside(title: Title, stream: number): ReactNode {
   const audio = title.measured?.audio.find((a) => a.stream === stream);
@@ -120,8 +170,15 @@ function ChapterRange({
 }) {
   const piece = reel.pieces[0];
   if (!piece || (title.chapters.length < 2 && title.angles < 2)) return null;
+  if (reel.pieces.length > 1 || piece.range || piece.title !== title.number)
+    return (
+      <p className="text-second">
+        {reel.pieces.length > 1 ? plural(reel.pieces.length, 'piece') : 'A range'}, {clock(pieceMs(title, piece))} of this title first: edit
+        the reel to change them.
+      </p>
+    );
   const set = (fromChapter: number, toChapter: number) => {
-    onChange({ ...reel, pieces: [{ ...piece, fromChapter, toChapter: Math.max(fromChapter, toChapter) }] });
+    onChange({ ...reel, pieces: [{ ...piece, fromChapter, toChapter: Math.max(fromChapter, toChapter) }], chapters: null });
   };
   const select = (label: string, value: number, from: number, apply: (n: number) => void) => (
     <select
@@ -197,7 +254,8 @@ function Chapters({
   pictures: PictureWish | null;
   onLook: (ms: number) => void;
 }) {
-  const piece = reel?.pieces[0];
+  const piece = reel?.pieces.length === 1 && reel.pieces[0]?.title === title.number && !reel.chapters ? reel.pieces[0] : undefined;
+  const within = piece ? pieceChapters(title, piece).map((c) => c.number) : null;
   // A little into the chapter: its very first picture is often black.
   const momentOf = (startMs: number, durationMs: number) => Math.round(startMs + Math.min(1500, durationMs / 3));
   const moments = useMemo(
@@ -208,8 +266,8 @@ function Chapters({
   return (
     <ol className="mt-1 flex flex-col gap-y-0.5">
       {title.chapters.map((chapter, i) => {
-        const inside = piece ? chapter.number >= piece.fromChapter && chapter.number <= piece.toChapter : true;
-        const place = piece ? chapter.number - piece.fromChapter : -1;
+        const place = within ? within.indexOf(chapter.number) : -1;
+        const inside = within === null || place >= 0;
         const ms = momentOf(chapter.startMs, chapter.durationMs);
         return (
           <li
@@ -231,7 +289,7 @@ function Chapters({
             ) : (
               <span />
             )}
-            {reel && inside ? (
+            {reel && place >= 0 ? (
               <input
                 aria-label={`Name of chapter ${String(chapter.number)}`}
                 value={reel.chapterNames[place] ?? ''}
@@ -287,8 +345,10 @@ function Differences({ finding }: { finding: TitleFinding }) {
   );
 }
 
-export function Dossier({ disc, title, draft, source, onTake, onChange }: Props) {
-  const [moment, setMoment] = useState<number | null>(null);
+export function Dossier({ disc, title, draft, source, rules, decision, moment, onLook, onTake, onChange }: Props) {
+  const setMoment = (ms: number | null) => {
+    onLook(title.number, ms);
+  };
   const finding = disc.findings.titles.find((f) => f.title === title.number);
   const reel = draft?.reel ?? null;
   const locked = draft?.jobId !== null && draft !== null;
@@ -323,6 +383,9 @@ export function Dossier({ disc, title, draft, source, onTake, onChange }: Props)
         )}
         {finding && (
           <div className="px-3.5 py-2">
+            {decision && !decision.taken && !reel && usable && (
+              <p className="pb-1 text-second">Left by the house rules: {GROUND[decision.ground]}.</p>
+            )}
             <p className="text-second">
               {finding.role === 'unusable' ? '' : `${String(Math.floor(finding.confidence * 100))} % sure: `}
               {finding.evidence.slice(0, 4).map((e, i) => (
@@ -381,6 +444,7 @@ export function Dossier({ disc, title, draft, source, onTake, onChange }: Props)
               aside={
                 <>
                   {measuredAside(title, t.stream)}
+                  {groundAside(decision, 'audio', t.stream, t.language, reel, rules)}
                   {purposeText(t)}
                 </>
               }
@@ -400,7 +464,12 @@ export function Dossier({ disc, title, draft, source, onTake, onChange }: Props)
               }}
               language={languageName(t.language)}
               what={t.codec === 'VobSub' || t.codec === 'PGS' || t.codec === 'DVB' ? 'pictures, as on the disc' : 'text'}
-              aside={purposeText(t)}
+              aside={
+                <>
+                  {groundAside(decision, 'subtitles', t.stream, t.language, reel, rules)}
+                  {purposeText(t)}
+                </>
+              }
             />
           ))}
         </Section>

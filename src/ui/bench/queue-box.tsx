@@ -12,6 +12,7 @@ import { Button, Key } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { ReadingProgress, isUnderWay } from '../shelf/trays';
 import { readableSources } from './sources';
+import type { ReelPlace } from './use-bench';
 
 /** Reads the whole source once, on request, to find what can not be read before a night is spent on it. */
 function DamageCheck({ source, onProblem }: { source: SourceRef; onProblem: (problem: Problem | null) => void }) {
@@ -35,7 +36,17 @@ function DamageCheck({ source, onProblem }: { source: SourceRef; onProblem: (pro
 }
 
 /** The one main action of the Bench: what it will take, where it goes, and go. */
-export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Draft; engine: EngineState | null }) {
+export function QueueBox({
+  disc,
+  draft,
+  engine,
+  places,
+}: {
+  disc: DiscRecord;
+  draft: Draft;
+  engine: EngineState | null;
+  places: ReadonlyMap<string, ReelPlace>;
+}) {
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<Problem | null>(null);
   const [chosen, setChosen] = useState<string | null>(null);
@@ -55,14 +66,15 @@ export function QueueBox({ disc, draft, engine }: { disc: DiscRecord; draft: Dra
     setProblem(null);
     for (const { id, reel } of waiting) {
       try {
+        const path = (places.get(id)?.path ?? reel.name).split('/');
         const { jobId } = await call('submitJob', {
           body: {
             source: source.ref,
             fingerprint: disc.fingerprint,
             reading: readingForReel(disc.reading, reel),
-            reel,
+            reel: { ...reel, fileName: path.at(-1) ?? reel.name },
             storage: storage.id,
-            folder: draft.record?.folder ?? '',
+            folder: path.slice(0, -1).join('/'),
           },
         });
         draft.queued(id, jobId);

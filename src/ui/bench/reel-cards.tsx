@@ -1,14 +1,16 @@
 'use client';
 
-import { X } from 'lucide-react';
+import { useDraggable, useDroppable } from '@dnd-kit/core';
+import { GripVertical, X } from 'lucide-react';
 import Link from 'next/link';
 import { useMemo } from 'react';
 import { layoutMap, type Role } from '@/core/findings';
-import { estimateReel, safeFileName, type RecipeId, type Reel } from '@/core/reels';
+import { estimateReel, type RecipeId, type Reel } from '@/core/reels';
 import type { EngineState, JobState } from '@/contract';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, list } from '../format';
-import { StateText } from '../parts/controls';
+import { Mark, StateText } from '../parts/controls';
+import { ReelMenu, type ReelActions } from './reel/reel-menu';
 import { hueOf } from './hues';
 import { JOB, RECIPE, RECIPE_NOTE } from '../words';
 
@@ -84,35 +86,69 @@ interface CardProps {
   readonly disc: DiscRecord;
   readonly draft: DraftReel;
   readonly place: string;
-  /** Folder of the library that results go to; empty for the library itself. */
-  readonly folder: string;
   readonly selected: boolean;
   readonly jobs: readonly JobState[];
   readonly onSelect: () => void;
   readonly onChange: (reel: Reel) => void;
   readonly onRemove: () => void;
   readonly onPlanAgain: () => void;
+  readonly actions: ReelActions;
+  /** Where the file will be, and whether something of that name is there or planned. */
+  readonly path: string;
+  readonly clash: boolean;
+  /** Why something dragged over it can not be joined; null where it can. */
+  readonly refusal: string | null;
 }
 
-function ReelCard({ disc, contents, draft, place, folder, selected, jobs, onSelect, onChange, onRemove, onPlanAgain }: CardProps) {
+function ReelCard({
+  disc,
+  contents,
+  draft,
+  place,
+  path,
+  clash,
+  refusal,
+  selected,
+  jobs,
+  actions,
+  onSelect,
+  onChange,
+  onRemove,
+  onPlanAgain,
+}: CardProps) {
   const { reel, jobId } = draft;
   const estimate = estimateReel(disc.reading, reel);
   const locked = jobId !== null;
   // A second main title may be wanted, but not by mistake.
   const role = disc.findings.titles.find((f) => f.title === reel.pieces[0]?.title)?.role ?? 'extra';
   const remark = SECOND[role] ?? null;
-  const fileName = [...folder.split('/').filter(Boolean), safeFileName(reel.name)].join(' / ');
+  const { setNodeRef: dropRef, isOver } = useDroppable({ id: `reel ${draft.id}`, disabled: locked });
+  const { setNodeRef: dragRef, listeners, attributes, isDragging } = useDraggable({ id: `card ${draft.id}`, disabled: locked });
   const pieces = reel.pieces.map((p) => {
     const chapters = disc.reading.titles.find((t) => t.number === p.title)?.chapters.length ?? 0;
+    if (p.range) return `title ${String(p.title)}, ${clock(p.range.fromMs)} to ${clock(p.range.toMs)}`;
     return `title ${String(p.title)}${p.fromChapter === 1 && p.toChapter === chapters ? (chapters > 1 ? `, all ${String(chapters)} chapters` : '') : `, chapters ${String(p.fromChapter)} to ${String(p.toChapter)}`}`;
   });
   return (
     <article
+      ref={dropRef}
       aria-label={`Reel ${reel.name}`}
       onClick={onSelect}
-      className={`flex w-[336px] shrink-0 flex-col gap-1.5 rounded-[8px] border bg-card px-3 py-2 ${selected ? 'border-accent shadow-[inset_0_0_0_1px_var(--accent)]' : 'border-line'}`}
+      className={`flex w-[336px] shrink-0 flex-col gap-1.5 rounded-[8px] border bg-card px-3 py-2 ${isOver ? (refusal ? 'border-eyes' : 'border-planned shadow-[inset_0_0_0_2px_var(--planned)]') : selected ? 'border-accent shadow-[inset_0_0_0_1px_var(--accent)]' : 'border-line'} ${isDragging ? 'opacity-60' : ''}`}
     >
       <div className="flex items-center gap-2">
+        {!locked && (
+          <span
+            ref={dragRef}
+            {...listeners}
+            {...attributes}
+            aria-label={`Drag the reel ${reel.name} onto another to merge them`}
+            title="Drag onto another reel to merge"
+            className="cursor-grab touch-none text-third hover:text-ink"
+          >
+            <GripVertical size={14} aria-hidden />
+          </span>
+        )}
         <input
           aria-label="Name of the reel"
           value={reel.name}
@@ -124,6 +160,7 @@ function ReelCard({ disc, contents, draft, place, folder, selected, jobs, onSele
           className="min-w-0 flex-1 rounded-[4px] border border-transparent bg-transparent font-serif text-[16px] font-semibold hover:border-line focus:border-line"
         />
         <span className="text-[12px] text-third">{place}</span>
+        {!locked && <ReelMenu name={reel.name} actions={actions} />}
         <button
           type="button"
           aria-label={`Remove the reel ${reel.name}`}
@@ -140,7 +177,7 @@ function ReelCard({ disc, contents, draft, place, folder, selected, jobs, onSele
       <div className="flex gap-px">
         {pieces.map((text, i) => (
           <div
-            key={text}
+            key={`${String(i)} ${text}`}
             className={`min-w-0 flex-1 truncate rounded-[3px] px-2 py-0.5 text-[12px] text-on-hue ${hueOf(contents.get(reel.pieces[i]?.title ?? 0) ?? 0)}`}
           >
             {text}
@@ -153,7 +190,22 @@ function ReelCard({ disc, contents, draft, place, folder, selected, jobs, onSele
         <span className="text-second">tracks</span>
         <span className={`truncate ${remark ? 'font-medium' : ''}`}>
           {remark && <StateText state="eyes">{remark}, </StateText>}
-          {list([`${String(reel.audio.length)} audio`, `${String(reel.subtitles.length)} subtitle`])}, {clock(estimate.durationMs)}
+          {isOver && refusal ? (
+            <StateText state="eyes">{refusal}</StateText>
+          ) : (
+            <button
+              type="button"
+              className="underline-offset-2 hover:underline"
+              disabled={locked}
+              onClick={(e) => {
+                e.stopPropagation();
+                actions.onEdit('Tracks');
+              }}
+            >
+              {list([`${String(reel.audio.length)} audio`, `${String(reel.subtitles.length + (reel.added?.length ?? 0))} subtitle`])}
+            </button>
+          )}
+          , {clock(estimate.durationMs)}
         </span>
         <span className="text-second">size</span>
         <span className="truncate">
@@ -163,8 +215,11 @@ function ReelCard({ disc, contents, draft, place, folder, selected, jobs, onSele
         {locked ? (
           <JobLine job={jobs.find((j) => j.id === jobId)} onPlanAgain={onPlanAgain} />
         ) : (
-          <span className="truncate" title={fileName}>
-            {fileName}
+          <span
+            className={`truncate ${clash ? 'text-eyes' : ''}`}
+            title={clash ? `${path}: a file of this name is planned or there already` : path}
+          >
+            {clash && <Mark state="eyes" />} {path}
             {reel.recipes.map((r) => (r === 'master' ? '.mkv' : '.mp4')).join(', ')}
           </span>
         )}
@@ -177,7 +232,9 @@ function ReelCard({ disc, contents, draft, place, folder, selected, jobs, onSele
 export function ReelCards({
   disc,
   reels,
-  folder,
+  places,
+  actionsOf,
+  refusalOf,
   selected,
   engine,
   onSelect,
@@ -187,7 +244,10 @@ export function ReelCards({
 }: {
   disc: DiscRecord;
   reels: readonly DraftReel[];
-  folder: string;
+  places: ReadonlyMap<string, { readonly path: string; readonly clash: boolean }>;
+  actionsOf: (draft: DraftReel) => ReelActions;
+  /** Why what is being dragged can not go into a reel. */
+  refusalOf: (draft: DraftReel) => string | null;
   selected: string | null;
   engine: EngineState | null;
   onSelect: (draft: DraftReel) => void;
@@ -212,7 +272,10 @@ export function ReelCards({
           disc={disc}
           contents={contents}
           draft={draft}
-          folder={folder}
+          path={places.get(draft.id)?.path ?? ''}
+          clash={places.get(draft.id)?.clash ?? false}
+          actions={actionsOf(draft)}
+          refusal={refusalOf(draft)}
           place={`${String(i + 1)} of ${String(reels.length)}`}
           selected={draft.id === selected}
           jobs={engine?.jobs ?? []}

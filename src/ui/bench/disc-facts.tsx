@@ -1,0 +1,167 @@
+'use client';
+
+import { useLiveQuery } from 'dexie-react-hooks';
+import { useState } from 'react';
+import type { ReelTags } from '@/core/reels';
+import { catalogue, type DiscRecord } from '@/store/db';
+import { nextEpisode, saveFacts, type DiscFacts } from '@/store/facts';
+import { Button } from '../parts/controls';
+import { Row, TextField } from '../parts/fields';
+import { Modal } from '../parts/modal';
+
+const whole = (text: string): number | null => (/^\d{1,5}$/.test(text.trim()) ? Number(text) : null);
+
+/** What the archive knows of a disc: goes to the reels that are made of it. */
+export function DiscFactsDialog({
+  disc,
+  onClose,
+  onSaved,
+}: {
+  disc: DiscRecord;
+  onClose: () => void;
+  onSaved: (disc: DiscRecord) => void;
+}) {
+  const [facts, setFacts] = useState<DiscFacts>({ name: disc.name, tags: disc.tags, firstEpisode: disc.firstEpisode, labels: disc.labels });
+  const { tags } = facts;
+  const set = (change: Partial<ReelTags>) => {
+    setFacts((f) => ({ ...f, tags: { ...f.tags, ...change } }));
+  };
+  const next = useLiveQuery(
+    () => nextEpisode(catalogue, disc.fingerprint, tags.series, tags.season),
+    [disc.fingerprint, tags.series, tags.season],
+  );
+  const known = useLiveQuery(
+    async () => [...new Set((await catalogue.discs.toArray()).map((d) => d.tags.series).filter((s) => s !== ''))],
+    [],
+  );
+  const save = async () => {
+    const firstEpisode = tags.series === '' ? null : (facts.firstEpisode ?? next ?? 1);
+    onSaved(await saveFacts(catalogue, disc, { ...facts, firstEpisode }));
+    onClose();
+  };
+  return (
+    <Modal
+      title="About this disc"
+      onClose={onClose}
+      footer={
+        <>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button tone="main" onClick={() => void save()}>
+            Keep
+          </Button>
+        </>
+      }
+    >
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          void save();
+        }}
+      >
+        <Row name="name">
+          <TextField
+            label="Name of the disc"
+            value={facts.name}
+            onChange={(e) => {
+              setFacts({ ...facts, name: e.target.value });
+            }}
+          />
+        </Row>
+        <Row name="year, language">
+          <span className="flex gap-2">
+            <TextField
+              label="Year"
+              value={tags.year}
+              className="w-20"
+              onChange={(e) => {
+                set({ year: e.target.value.replace(/\D/g, '').slice(0, 4) });
+              }}
+            />
+            <TextField
+              label="Language of the work"
+              placeholder="en"
+              value={tags.language}
+              className="w-24"
+              onChange={(e) => {
+                set({ language: e.target.value.trim() });
+              }}
+            />
+          </span>
+        </Row>
+        <Row name="series" hint="discs of one series are numbered on from each other">
+          <TextField
+            label="Series"
+            list="known-series"
+            value={tags.series}
+            onChange={(e) => {
+              set({ series: e.target.value });
+            }}
+          />
+          <datalist id="known-series">
+            {(known ?? []).map((s) => (
+              <option key={s} value={s} />
+            ))}
+          </datalist>
+        </Row>
+        <Row name="season, first episode">
+          <span className="flex items-center gap-2">
+            <TextField
+              label="Season"
+              value={tags.season ?? ''}
+              className="w-16"
+              onChange={(e) => {
+                set({ season: whole(e.target.value) });
+              }}
+            />
+            <TextField
+              label="First episode"
+              value={facts.firstEpisode ?? ''}
+              placeholder={tags.series === '' ? '' : String(next ?? 1)}
+              className="w-16"
+              onChange={(e) => {
+                setFacts({ ...facts, firstEpisode: whole(e.target.value) });
+              }}
+            />
+            {tags.series !== '' && facts.firstEpisode === null && <span className="text-second">goes on with {next ?? 1}</span>}
+          </span>
+        </Row>
+        <Row name="accession">
+          <TextField
+            label="Accession number"
+            value={tags.accession}
+            onChange={(e) => {
+              set({ accession: e.target.value });
+            }}
+          />
+        </Row>
+        <Row name="labels" hint="words of your own, with commas between them">
+          <TextField
+            label="Labels"
+            defaultValue={facts.labels.join(', ')}
+            onChange={(e) => {
+              setFacts({
+                ...facts,
+                labels: e.target.value
+                  .split(',')
+                  .map((l) => l.trim())
+                  .filter((l) => l !== '')
+                  .slice(0, 20),
+              });
+            }}
+          />
+        </Row>
+        <Row name="notes">
+          <textarea
+            aria-label="Notes"
+            rows={3}
+            value={tags.notes}
+            onChange={(e) => {
+              set({ notes: e.target.value });
+            }}
+            className="rounded-[5px] border border-line bg-card px-1.5 py-0.5"
+          />
+        </Row>
+      </form>
+    </Modal>
+  );
+}
