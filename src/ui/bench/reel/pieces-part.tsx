@@ -127,7 +127,7 @@ export function PiecesPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
           if (!title) return null;
           return (
             // Pieces have no names of their own: two may be the same stretch.
-             
+
             <li key={`${String(piece.title)} ${String(i)}`} className="grid grid-cols-[70px_minmax(0,1fr)_auto] items-start gap-2">
               <span className="pt-0.5 font-semibold">Title {piece.title}</span>
               <PieceRow

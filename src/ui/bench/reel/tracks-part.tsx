@@ -188,7 +188,6 @@ export function TracksPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
         <h3 className="smallcaps">From files</h3>
         <ul>
           {(reel.added ?? []).map((a, i) => (
-             
             <li
               key={`${a.name} ${String(i)}`}
               className="grid grid-cols-[150px_72px_minmax(0,1fr)_120px_auto_auto] items-center gap-2 py-1"

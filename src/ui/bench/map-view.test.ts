@@ -1,0 +1,24 @@
+import { WHOLE, moved, zoomed } from './map-view';
+
+test('what is under the pointer stays there, and the view never leaves the disc', () => {
+  for (const place of [0, 0.3, 1]) {
+    let view = WHOLE;
+    for (let i = 0; i < 20; i++) {
+      const next = zoomed(view, 1.7, place);
+      const point = view.from + (view.to - view.from) * place;
+      expect(next.from + (next.to - next.from) * place).toBeCloseTo(point, 9);
+      view = next;
+    }
+    expect(view.to - view.from).toBeCloseTo(1 / 4096, 9);
+    for (let i = 0; i < 30; i++) view = zoomed(view, 0.5, place);
+    expect([view.from, view.to]).toEqual([0, 1]);
+  }
+});
+
+test('moving stops at both ends', () => {
+  const close = zoomed(WHOLE, 4, 0.5);
+  expect(moved(close, 0.5).from).toBeCloseTo(0.5, 9);
+  expect(moved(close, 99)).toEqual({ from: 0.75, to: 1 });
+  expect(moved(close, -99)).toEqual({ from: 0, to: 0.25 });
+  expect(moved(WHOLE, 1)).toEqual(WHOLE);
+});
