@@ -1,6 +1,5 @@
-import { KeyPictures, type OpenMoment } from '@/core/assembly';
 import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
-import { TrackHashes, writeMaster } from '@/core/recipes';
+import { TrackHashes, writeKeyPictures, writeMaster } from '@/core/recipes';
 import type { Reading, Title } from '@/core/reading';
 import { wholeTitleReel, type Reel, type TakenTrack } from '@/core/reels';
 import { WorkError } from '@/contract';
@@ -56,13 +55,9 @@ const SINGLE_PICTURES = ['-flags', 'low_delay', '-flags2', 'showall', '-flags', 
 const scaled = (width: number, interlaced: boolean) =>
   `${interlaced ? 'yadif=deint=interlaced,' : ''}scale=${String(width)}:'2*round(${String(width)}/dar/2)':flags=bilinear,setsar=1`;
 
-/** Decoders of these show pictures in the order of their own numbering, which means nothing across cuts: one decoder for each. */
-const ONE_BY_ONE = new Set(['H.264', 'VC-1', 'other', 'AV1', 'VP9', 'MPEG-4']);
-/** Decoders at a time. */
-const LANES = 3;
-
 /**
  * Pictures of a title at given moments, each from the nearest place before it where decoding can begin.
+ * @param momentsMs at the most 64: each has a decoder of its own.
  * @returns JPEG by index; absent where none could be had.
  */
 export async function picturesAt(
@@ -75,39 +70,25 @@ export async function picturesAt(
   signal?: AbortSignal,
 ): Promise<Map<number, Uint8Array>> {
   const found = new Map<number, Uint8Array>();
-  const all = momentsMs.map((_, i) => i);
   const open = (index: number) => {
     const at = Math.min(momentsMs[index] ?? 0, Math.max(0, title.durationMs - 40));
     return opened.assemble(reading, momentReel(title, angle, at, at + 1), signal ? { signal } : {});
   };
-  const groups = ONE_BY_ONE.has(title.video.codec) ? all.map((i) => [i]) : all.length > 0 ? [all] : [];
-  await Promise.all(
-    Array.from({ length: LANES }, async () => {
-      for (let group = groups.shift(); group; group = groups.shift()) {
-        const indices = group;
-        const jpegs = await decodeKeys(reading, title, indices.length, (i) => open(indices[i] ?? 0), width, signal);
-        for (const [i, jpeg] of jpegs) found.set(indices[i] ?? 0, jpeg);
-      }
-    }),
-  );
-  return found;
-}
-
-/** Runs the first pictures of some streams through one decoder. A picture that can not be decoded hides no other. */
-async function decodeKeys(
-  reading: Reading,
-  title: Title,
-  count: number,
-  open: OpenMoment,
-  width: number,
-  signal: AbortSignal | undefined,
-): Promise<Map<number, Uint8Array>> {
-  const found = new Map<number, Uint8Array>();
-  const stream = new KeyPictures(await open(0), count, open);
+  const chunks: Uint8Array[] = [];
+  const memory: MatroskaSink = {
+    write: (data) => {
+      chunks.push(data.slice());
+      return Promise.resolve();
+    },
+    writeAt: null,
+  };
+  const indices = await writeKeyPictures(momentsMs.length, open, momentReel(title, angle, 0, 1), reading, memory, OPTIONS);
+  if (indices.length === 0) return found;
+  const filter = scaled(width, title.video.interlaced !== false);
   const child = spawnGuarded('ffmpeg', [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-probesize', '32', '-analyzeduration', '0', '-threads', '1'],
     ...SINGLE_PICTURES,
-    ...['-f', 'matroska', '-i', 'pipe:0', '-map', '0:v:0', '-vf', scaled(width, title.video.interlaced !== false)],
+    ...['-f', 'matroska', '-i', 'pipe:0', ...indices.flatMap((_, i) => ['-map', `0:v:${String(i)}`]), '-vf', filter],
     ...['-fps_mode', 'passthrough', '-c:v', 'mjpeg', '-q:v', '4', '-pix_fmt', 'yuvj420p', '-f', 'matroska', 'pipe:1'],
   ]);
   const errors: string[] = [];
@@ -116,17 +97,17 @@ async function decodeKeys(
   const collect = async () => {
     for await (const part of readMatroskaStream(child.stdout as AsyncIterable<Uint8Array>, 'pictures')) {
       if (part.kind !== 'cluster') continue;
-      for (const block of part.blocks) found.set(Math.round(block.timestampMs / 1000), block.data.slice());
+      for (const block of part.blocks) {
+        const index = indices[block.track - 1];
+        if (index !== undefined && !found.has(index)) found.set(index, block.data.slice());
+      }
     }
   };
+  // A picture that can not be decoded must not hide the others: what has come counts.
   const collected = collect().catch(() => undefined);
   try {
     const sink = pipeSink(child, errors);
-    await writeMaster(stream, new TrackHashes(createPayloadHash), reading, momentReel(title, 1, 0, 1), sink, OPTIONS).catch(
-      (error: unknown) => {
-        if (!(error instanceof WorkError)) throw error; // the decoder has given up: what it has shown counts
-      },
-    );
+    for (const chunk of chunks) await sink.write(chunk).catch(() => undefined);
     child.stdin.end();
     await end;
     await collected;

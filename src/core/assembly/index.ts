@@ -9,4 +9,3 @@ export type { VideoCounts } from './video-framer';
 export { FileAssembly, type OpenStretch, type Stretch } from './file-assembly';
 export type { PacketStream } from './packet-stream';
 export { planReel } from './ranges';
-export { KeyPictures, type OpenMoment } from './key-pictures';

@@ -241,6 +241,19 @@ class Describer {
   }
 }
 
+/** The track of a stream's picture, as a master would describe it after its first frame. */
+export function describePictureTrack(
+  assembly: PacketStream,
+  reel: Reel,
+  reading: Reading,
+  options: MasterOptions,
+  first: Packet,
+): MatroskaTrack {
+  const describer = new Describer(assembly, reel, reading, options, []);
+  describer.see(first);
+  return describer.describe(null).tracks[0] as MatroskaTrack;
+}
+
 /** A track of a plain file: the stream as its container describes it, with the names and flags that the reel gives it. */
 function keptTrack(track: AssembledTrack, described: DescribedTrack, uid: bigint): MatroskaTrack {
   const taken = track.kind === 'video' ? null : track.taken;

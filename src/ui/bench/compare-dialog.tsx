@@ -209,7 +209,7 @@ export function CompareDialog({
                                   wish={w}
                                   ms={middle(at, ms)}
                                   label={`Title ${String(number)} at ${clock(middle(at, ms))}`}
-                                  className="h-[54px] w-24 rounded-[2px]"
+                                  className="h-[54px] w-[96px] rounded-[2px]"
                                 />
                               )}
                               <span>

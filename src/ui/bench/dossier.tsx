@@ -372,7 +372,7 @@ export function Dossier({ disc, title, draft, source, rules, decision, moment, o
       <div className="min-h-0 flex-1 divide-y divide-faint overflow-y-auto">
         {usable && (
           <Viewer
-            key={title.number}
+            key={`pictures ${String(title.number)}`}
             disc={disc}
             title={title}
             angle={reel?.pieces.find((p) => p.title === title.number)?.angle ?? 1}
@@ -427,7 +427,7 @@ export function Dossier({ disc, title, draft, source, rules, decision, moment, o
             </>
           )}
         </div>
-        {usable && <MeasureControls key={title.number} disc={disc} title={title} source={source} />}
+        {usable && <MeasureControls key={`measures ${String(title.number)}`} disc={disc} title={title} source={source} />}
         <Section name="Audio">
           {title.audio.length === 0 && <p className="text-second">No audio track.</p>}
           {title.audio.map((t) => (

@@ -52,7 +52,7 @@ export function MapTable({
       {
         id: 'number',
         name: 'Title',
-        width: '58px',
+        width: '72px',
         value: (r) => r.title.number,
         cell: (r) => <span className="font-serif text-[15px] font-semibold">{r.title.number}</span>,
       },

@@ -103,7 +103,7 @@ export function DataTable<Row extends object>({
                   key={header.id}
                   role="columnheader"
                   aria-sort={order === 'asc' ? 'ascending' : order === 'desc' ? 'descending' : 'none'}
-                  className={`smallcaps px-2.5 py-1.5 ${column?.right ? 'text-right' : ''}`}
+                  className={`smallcaps whitespace-nowrap px-2.5 py-1.5 ${column?.right ? 'text-right' : ''}`}
                 >
                   {column?.value ? (
                     <button
