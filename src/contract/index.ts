@@ -4,3 +4,4 @@ export * from './problem';
 export { FindingsSchema, ReadingSchema } from './reading';
 export * from './routes';
 export * from './rules';
+export * from './exchange';

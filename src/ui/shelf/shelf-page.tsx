@@ -1,45 +1,26 @@
 'use client';
 
 import { useLiveQuery } from 'dexie-react-hooks';
-import Link from 'next/link';
-import { useMemo, useState } from 'react';
-import { catalogue, type DiscRecord } from '@/store/db';
+import { Download, Upload } from 'lucide-react';
+import { useEffect, useMemo, useRef, useState } from 'react';
+import { catalogue } from '@/store/db';
+import { ImportError, exportCatalogue, planImport, type ImportPlan } from '@/store/exchange';
 import { discState, type DiscState } from '@/store/disc-state';
 import { useEngine } from '@/store/engine';
 import { useOutputs } from '@/store/outputs';
-import { bytes, clock, day } from '../format';
-import { Empty, Panel, StateText, type State } from '../parts/controls';
-import { CoverageBar, percentOf } from '../parts/coverage-bar';
-import { discSentence } from '../words';
+import { plural } from '../format';
+import { Button, Empty, Panel, StateText } from '../parts/controls';
+import { Select } from '../parts/fields';
+import { inField } from '../parts/key-sheet';
+import { saveText } from '../parts/save-file';
+import { BulkBar } from './bulk-bar';
+import { Collection, STATE, type DiscRow } from './collection';
+import { ImportDialog } from './import-dialog';
 import { Trays } from './trays';
 
-const STATE: Readonly<Record<DiscState, State>> = {
-  running: 'running',
-  'in the vault': 'kept',
-  'partly in the vault': 'kept',
-  planned: 'planned',
-  'needs eyes': 'eyes',
-  read: 'none',
-};
+const STATES = Object.keys(STATE) as DiscState[];
 
-interface Row {
-  readonly disc: DiscRecord;
-  readonly state: DiscState;
-  readonly coverage: ReturnType<typeof discState>['coverage'];
-}
-type SortKey = 'name' | 'state' | 'read' | 'length' | 'size';
-
-const length = (row: Row) =>
-  row.disc.reading.titles.find((t) => t.number === (row.disc.findings.mainTitle ?? row.disc.findings.outOfReach))?.durationMs ?? 0;
-const COMPARE: Readonly<Record<SortKey, (a: Row, b: Row) => number>> = {
-  name: (a, b) => a.disc.name.localeCompare(b.disc.name),
-  state: (a, b) => a.state.localeCompare(b.state),
-  read: (a, b) => b.disc.readAt.localeCompare(a.disc.readAt),
-  length: (a, b) => length(b) - length(a),
-  size: (a, b) => b.disc.reading.sizeBytes - a.disc.reading.sizeBytes,
-};
-
-function useRows(): Row[] | null {
+function useRows(): DiscRow[] | null {
   const { state } = useEngine();
   const discs = useLiveQuery(() => catalogue.discs.toArray(), []);
   const drafts = useLiveQuery(() => catalogue.drafts.toArray(), []);
@@ -59,96 +40,60 @@ function useRows(): Row[] | null {
   }, [discs, drafts, jobs, outputs, state?.jobs]);
 }
 
-function Heading({
-  name,
-  id,
-  sort,
-  onSort,
-  right = false,
-}: {
-  name: string;
-  id: SortKey;
-  sort: SortKey;
-  onSort: (key: SortKey) => void;
-  right?: boolean;
-}) {
-  return (
-    <th
-      scope="col"
-      aria-sort={sort === id ? 'ascending' : 'none'}
-      className={`smallcaps px-3 py-1.5 font-normal ${right ? 'text-right' : 'text-left'}`}
-    >
-      <button
-        type="button"
-        className={`uppercase ${sort === id ? 'text-ink' : 'hover:text-ink'}`}
-        onClick={() => {
-          onSort(id);
-        }}
-      >
-        {name}
-      </button>
-    </th>
-  );
-}
-
-function Collection({ rows }: { rows: readonly Row[] }) {
-  const [sort, setSort] = useState<SortKey>('read');
-  const sorted = useMemo(() => [...rows].sort(COMPARE[sort]), [rows, sort]);
-  return (
-    <div className="min-h-0 flex-1 overflow-y-auto">
-      <table className="w-full border-collapse">
-        <thead className="sticky top-0 bg-card">
-          <tr className="border-b border-faint">
-            <Heading name="Disc" id="name" sort={sort} onSort={setSort} />
-            <Heading name="State" id="state" sort={sort} onSort={setSort} />
-            <th scope="col" className="smallcaps px-3 py-1.5 text-left font-normal">
-              Coverage
-            </th>
-            <Heading name="Length" id="length" sort={sort} onSort={setSort} right />
-            <Heading name="Size" id="size" sort={sort} onSort={setSort} right />
-            <Heading name="Read" id="read" sort={sort} onSort={setSort} right />
-          </tr>
-        </thead>
-        <tbody>
-          {sorted.map((row) => (
-            <tr key={row.disc.fingerprint} className="relative border-b border-faint hover:bg-wash">
-              <td className="max-w-0 px-3 py-2 align-top w-[42%]">
-                <Link
-                  href={`/bench/${row.disc.fingerprint.slice(0, 16)}`}
-                  className="block truncate font-serif text-[16px] leading-tight font-medium after:absolute after:inset-0"
-                >
-                  {row.disc.name}
-                </Link>
-                <span className="block truncate text-second">{discSentence(row.disc.reading, row.disc.findings)}</span>
-              </td>
-              <td className="px-3 py-2 align-top whitespace-nowrap">
-                <StateText state={STATE[row.state]}>{row.state}</StateText>
-              </td>
-              <td className="w-36 px-3 py-2 align-top">
-                <CoverageBar coverage={row.coverage} className="mt-1.5" />
-                <span className="whitespace-nowrap text-third">{percentOf(row.coverage, 'kept')} % in the vault</span>
-              </td>
-              <td className="px-3 py-2 text-right align-top">{clock(length(row))}</td>
-              <td className="px-3 py-2 text-right align-top whitespace-nowrap">{bytes(row.disc.reading.sizeBytes)}</td>
-              <td className="px-3 py-2 text-right align-top whitespace-nowrap text-second">{day(row.disc.readAt)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </div>
-  );
-}
-
 /** The collection, and where its discs come from. */
 export function ShelfPage() {
   const { state } = useEngine();
   const rows = useRows();
   const [search, setSearch] = useState('');
   const known = useMemo(() => new Set((rows ?? []).flatMap((r) => r.disc.sources.map((s) => JSON.stringify(s.ref)))), [rows]);
+  const [stateFilter, setState] = useState<DiscState | ''>('');
+  const [group, setGroup] = useState('');
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [plan, setPlan] = useState<ImportPlan | null>(null);
+  const [wrong, setWrong] = useState<string | null>(null);
+  const field = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.key !== '/' || inField(event.target)) return;
+      event.preventDefault();
+      field.current?.focus();
+    };
+    window.addEventListener('keydown', onKey);
+    return () => {
+      window.removeEventListener('keydown', onKey);
+    };
+  }, []);
+  const groups = useMemo(() => {
+    const series = new Set((rows ?? []).map((r) => r.disc.tags.series).filter((s) => s !== ''));
+    const labels = new Set((rows ?? []).flatMap((r) => r.disc.labels));
+    return [
+      ...[...series].sort().map((s) => ({ value: `series ${s}`, name: `series: ${s}` })),
+      ...[...labels].sort().map((l) => ({ value: `label ${l}`, name: `label: ${l}` })),
+    ];
+  }, [rows]);
   const wanted = search.trim().toLowerCase();
-  const shown = (rows ?? []).filter(
-    (r) => wanted === '' || `${r.disc.name} ${r.disc.reading.label} ${r.state}`.toLowerCase().includes(wanted),
+  const shown = useMemo(
+    () =>
+      (rows ?? []).filter((r) => {
+        const { disc } = r;
+        if (stateFilter !== '' && r.state !== stateFilter) return false;
+        if (group.startsWith('series ') && disc.tags.series !== group.slice(7)) return false;
+        if (group.startsWith('label ') && !disc.labels.includes(group.slice(6))) return false;
+        if (wanted === '') return true;
+        const text = `${disc.name} ${disc.reading.label} ${r.state} ${disc.tags.series} ${disc.tags.accession} ${disc.tags.notes} ${disc.labels.join(' ')}`;
+        return text.toLowerCase().includes(wanted);
+      }),
+    [rows, stateFilter, group, wanted],
   );
+  const bring = async (file: File) => {
+    setWrong(null);
+    try {
+      setPlan(await planImport(catalogue, await file.text()));
+    } catch (error) {
+      if (!(error instanceof ImportError)) throw error;
+      setWrong(`${file.name}: ${error.message}. Nothing was changed.`);
+    }
+  };
   return (
     <div className="mx-auto flex h-full max-w-[2200px] flex-col gap-3 px-5 pt-4 pb-5">
       <h1 className="font-serif text-[24px] leading-none font-medium">The shelf</h1>
@@ -162,20 +107,81 @@ export function ShelfPage() {
         )}
         <Panel
           label="Collection"
-          title={rows ? `Collection, ${String(rows.length)} ${rows.length === 1 ? 'disc' : 'discs'}` : 'Collection'}
+          title={rows ? `Collection, ${plural(rows.length, 'disc')}` : 'Collection'}
           aside={
-            <input
-              type="search"
-              aria-label="Search the collection"
-              placeholder="Search"
-              value={search}
-              onChange={(e) => {
-                setSearch(e.target.value);
-              }}
-              className="w-52 rounded-[6px] border border-line bg-paper px-2 py-0.5 placeholder:text-third"
-            />
+            <div className="flex items-center gap-1.5">
+              <input
+                ref={field}
+                type="search"
+                aria-label="Search the collection"
+                placeholder="Search  /"
+                value={search}
+                onChange={(e) => {
+                  setSearch(e.target.value);
+                }}
+                className="w-40 rounded-[6px] border border-line bg-paper px-2 py-0.5 placeholder:text-third"
+              />
+              <Select
+                label="State of the discs"
+                value={stateFilter}
+                options={[{ value: '', name: 'any state' }, ...STATES.map((s) => ({ value: s, name: s }))]}
+                onChange={setState}
+              />
+              {groups.length > 0 && (
+                <Select
+                  label="Series or label"
+                  value={group}
+                  options={[{ value: '', name: 'all series and labels' }, ...groups]}
+                  onChange={setGroup}
+                  className="max-w-40"
+                />
+              )}
+              <Button
+                tone="quiet"
+                className="px-1.5"
+                aria-label="Export the catalogue"
+                title="Export the catalogue"
+                onClick={() => {
+                  void exportCatalogue(catalogue).then((text) => {
+                    saveText(`catalogue ${new Date().toISOString().slice(0, 10)}.json`, text, 'application/json');
+                  });
+                }}
+              >
+                <Download size={14} aria-hidden />
+              </Button>
+              <label
+                title="Import a catalogue"
+                className="inline-flex cursor-pointer items-center rounded-[6px] px-1.5 py-1 text-second hover:bg-wash hover:text-ink"
+              >
+                <Upload size={14} aria-hidden />
+                <input
+                  type="file"
+                  aria-label="Import a catalogue"
+                  accept=".json,application/json"
+                  className="sr-only"
+                  onChange={(e) => {
+                    const file = e.target.files?.[0];
+                    if (file) void bring(file);
+                    e.target.value = '';
+                  }}
+                />
+              </label>
+            </div>
           }
         >
+          {wrong && (
+            <p role="alert" className="border-b border-faint px-3 py-1.5">
+              <StateText state="eyes">{wrong}</StateText>
+            </p>
+          )}
+          {chosen.size > 0 && (
+            <BulkBar
+              rows={(rows ?? []).filter((r) => chosen.has(r.disc.fingerprint))}
+              onDone={() => {
+                setChosen(new Set());
+              }}
+            />
+          )}
           {rows === null ? (
             <Empty title="Opening the catalogue…" />
           ) : rows.length === 0 ? (
@@ -183,12 +189,20 @@ export function ShelfPage() {
               Insert one into a tray, or read an image, on the left. It takes a few seconds and changes nothing on the disc.
             </Empty>
           ) : shown.length === 0 ? (
-            <Empty title={`No disc matches “${search}”`} />
+            <Empty title={search === '' ? 'No disc is like that' : `No disc matches “${search}”`} />
           ) : (
-            <Collection rows={shown} />
+            <Collection rows={shown} chosen={chosen} onChoose={setChosen} />
           )}
         </Panel>
       </div>
+      {plan && (
+        <ImportDialog
+          plan={plan}
+          onClose={() => {
+            setPlan(null);
+          }}
+        />
+      )}
     </div>
   );
 }

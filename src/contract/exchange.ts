@@ -1,0 +1,42 @@
+import { z } from 'zod';
+import { SourceRefSchema } from './api';
+import { ReelSchema, TagsSchema } from './job';
+import { FindingsSchema, ReadingSchema } from './reading';
+import { HouseRulesSchema } from './rules';
+
+export const EXCHANGE_FORMAT = 'careful-vault catalogue';
+export const EXCHANGE_VERSION = 1;
+
+const text = z.string().max(400);
+const draftReel = z.object({ id: z.string().max(128), reel: ReelSchema, jobId: z.string().max(128).nullable() });
+
+export const ExchangeDiscSchema = z.object({
+  fingerprint: z.string().regex(/^[0-9a-f]{64}$/),
+  name: text,
+  reading: ReadingSchema,
+  findings: FindingsSchema,
+  sources: z.array(z.object({ ref: SourceRefSchema, name: text })).max(20),
+  addedAt: text,
+  readAt: text,
+  tags: TagsSchema,
+  firstEpisode: z.number().int().nonnegative().nullable(),
+  labels: z.array(text).max(50),
+});
+
+export const ExchangeDraftSchema = z.object({
+  fingerprint: z.string().max(64),
+  reels: z.array(draftReel).max(2000),
+  storage: z.string().max(128).nullable(),
+  folder: text,
+});
+
+/** The outer shape of an exported catalogue; discs and drafts are checked one by one, so that a bad one hides no other. `docs/formats.md` describes it. */
+export const ExchangeSchema = z.object({
+  format: z.literal(EXCHANGE_FORMAT),
+  version: z.literal(EXCHANGE_VERSION),
+  application: text,
+  exportedAt: text,
+  rules: HouseRulesSchema.nullable(),
+  discs: z.array(z.unknown()).max(100_000),
+  drafts: z.array(z.unknown()).max(100_000),
+});

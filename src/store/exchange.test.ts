@@ -1,0 +1,104 @@
+import 'fake-indexeddb/auto';
+import { DEFAULT_RULES } from '@/core/reels';
+import { sampleCatalogue } from '@/test-support/sample-catalogue';
+import { Catalogue, type DiscRecord } from './db';
+import { proposeDraft } from './draft';
+import { ImportError, applyImport, exportCatalogue, planImport } from './exchange';
+import { nextEpisode, reelsWithFacts, saveFacts } from './facts';
+
+let db: Catalogue;
+let count = 0;
+beforeEach(() => {
+  db = new Catalogue(`exchange-${String(++count)}`);
+});
+afterEach(async () => {
+  await db.delete();
+});
+
+async function filled(discs = 12): Promise<void> {
+  await applyImport(db, await planImport(db, sampleCatalogue(discs)), false);
+}
+
+test('a catalogue goes out and comes back whole, into an empty one', async () => {
+  await filled();
+  const [disc] = await db.discs.toArray();
+  if (!disc) throw new Error('no disc');
+  const draft = proposeDraft(disc, DEFAULT_RULES);
+  await db.drafts.put(draft);
+  await db.settings.put({ key: 'house rules', rules: { ...DEFAULT_RULES, languages: ['gd'] } });
+  const text = await exportCatalogue(db);
+  const other = new Catalogue(`other-${String(count)}`);
+  const plan = await planImport(other, text);
+  expect([plan.added.length, plan.changed, plan.same, plan.wrong, plan.rulesDiffer]).toEqual([12, [], 0, [], true]);
+  expect(await other.discs.count()).toBe(0); // a plan changes nothing
+  await applyImport(other, plan, true);
+  expect(await other.discs.toArray()).toEqual(await db.discs.toArray());
+  expect((await other.drafts.get(disc.fingerprint))?.reels).toEqual(draft.reels);
+  expect((await other.settings.get('house rules'))?.rules.languages).toEqual(['gd']);
+  expect(await planImport(other, text)).toMatchObject({ added: [], changed: [], same: 12, drafts: [], rulesDiffer: false });
+  await other.delete();
+});
+
+test('what would change is said; what can not be read is left out and said; planned reels stay', async () => {
+  await filled(3);
+  const data = JSON.parse(await exportCatalogue(db)) as { discs: DiscRecord[] };
+  const [first, second, third] = data.discs;
+  if (!first || !second || !third) throw new Error('three discs');
+  const discs = [{ ...first, name: 'Renamed', labels: ['new'] }, { ...second, reading: { version: 1, nonsense: true } }, third];
+  const plan = await planImport(db, JSON.stringify({ ...data, discs }));
+  expect(plan.changed.map((c) => c.what)).toEqual([[`name “${first.name}” becomes “Renamed”`, 'labels']]);
+  expect(plan.wrong.map((w) => w.name)).toEqual([second.name]);
+  expect(plan.same).toBe(1);
+});
+
+test.each([
+  ['not JSON', 'no JSON'],
+  ['{"format":"something else"}', 'no exported catalogue'],
+  [JSON.stringify({ format: 'careful-vault catalogue', version: 99 }), 'newer version (99)'],
+  ['null', 'no exported catalogue'],
+])('%s is refused', async (text, words) => {
+  await expect(planImport(db, text)).rejects.toThrow(ImportError);
+  await expect(planImport(db, text)).rejects.toThrow(words);
+});
+
+test('two thousand discs go in at once', async () => {
+  await filled(2000);
+  expect(await db.discs.count()).toBe(2000);
+});
+
+describe('facts of a disc', () => {
+  test('a series goes on from disc to disc, each season for itself', async () => {
+    await filled(40);
+    const discs = (await db.discs.toArray()).filter((d) => d.findings.kind === 'series').slice(0, 3);
+    const [one, two, three] = discs;
+    if (!one || !two || !three) throw new Error('three series');
+    const facts = (disc: DiscRecord, season: number, firstEpisode: number) => ({
+      name: disc.name,
+      tags: { ...disc.tags, series: 'Nets', season },
+      firstEpisode,
+      labels: disc.labels,
+    });
+    await saveFacts(db, one, facts(one, 1, 1));
+    expect(await nextEpisode(db, two.fingerprint, 'Nets', 1)).toBe(4);
+    await saveFacts(db, two, facts(two, 1, 4));
+    expect(await nextEpisode(db, three.fingerprint, 'Nets', 1)).toBe(7);
+    expect(await nextEpisode(db, three.fingerprint, 'Nets', 2)).toBe(1);
+    expect(await nextEpisode(db, two.fingerprint, 'Nets', 1)).toBe(4); // itself does not count
+  });
+
+  test('reels that are not on the queue get what is now known; a name of the user’s own stays', async () => {
+    await filled(40);
+    const disc = (await db.discs.toArray()).find((d) => d.findings.kind === 'series');
+    if (!disc) throw new Error('no series');
+    const { reels } = proposeDraft({ ...disc, tags: { ...disc.tags, series: '' } }, DEFAULT_RULES);
+    const before = { ...disc, tags: { ...disc.tags, series: '' } };
+    const named = reels.map((r, i) => (i === 1 ? { ...r, reel: { ...r.reel, name: 'My own' } } : i === 2 ? { ...r, jobId: 'job' } : r));
+    const now = { ...disc, tags: { ...disc.tags, series: 'Nets', season: 3 }, firstEpisode: 5 };
+    const next = await reelsWithFacts(named, before, now);
+    expect(next.map((r) => [r.reel.name, r.reel.tags?.episode ?? null])).toEqual([
+      ['Episode 5', 5],
+      ['My own', 6],
+      [reels[2]?.reel.name, reels[2]?.reel.tags?.episode ?? null],
+    ]);
+  });
+});

@@ -1,0 +1,114 @@
+import type { z } from 'zod';
+import { EXCHANGE_FORMAT, EXCHANGE_VERSION, ExchangeDiscSchema, ExchangeDraftSchema, ExchangeSchema } from '@/contract';
+import type { HouseRules } from '@/core/reels';
+import type { Catalogue, DiscRecord, DraftRecord } from './db';
+
+/** The whole catalogue out and in: nothing is lost by changing the browser. */
+
+const APPLICATION = 'Careful Vault';
+
+export async function exportCatalogue(db: Catalogue, only?: ReadonlySet<string>, now = new Date().toISOString()): Promise<string> {
+  const wanted = (fingerprint: string) => only === undefined || only.has(fingerprint);
+  const discs = (await db.discs.toArray()).filter((d) => wanted(d.fingerprint));
+  const drafts = (await db.drafts.toArray()).filter((d) => wanted(d.fingerprint));
+  return JSON.stringify({
+    format: EXCHANGE_FORMAT,
+    version: EXCHANGE_VERSION,
+    application: APPLICATION,
+    exportedAt: now,
+    rules: (await db.settings.get('house rules'))?.rules ?? null,
+    discs,
+    drafts: drafts.map(({ fingerprint, reels, storage, folder }) => ({ fingerprint, reels, storage, folder })),
+  });
+}
+
+type ExchangeDisc = z.infer<typeof ExchangeDiscSchema>;
+
+/** What an import would do, before anything is done. */
+export interface ImportPlan {
+  readonly exportedAt: string;
+  readonly added: readonly ExchangeDisc[];
+  /** Discs that are here already, and what would change of them. */
+  readonly changed: readonly { readonly disc: ExchangeDisc; readonly what: readonly string[] }[];
+  readonly same: number;
+  readonly drafts: readonly z.infer<typeof ExchangeDraftSchema>[];
+  readonly rules: HouseRules | null;
+  readonly rulesDiffer: boolean;
+  /** Entries that can not be read, with the reason. */
+  readonly wrong: readonly { readonly name: string; readonly reason: string }[];
+}
+
+/** A file that is no catalogue. */
+export class ImportError extends Error {
+  override readonly name = 'ImportError';
+}
+
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
+
+function changesOf(now: DiscRecord, disc: ExchangeDisc): string[] {
+  const what: string[] = [];
+  if (now.name !== disc.name) what.push(`name “${now.name}” becomes “${disc.name}”`);
+  if (!same(now.tags, disc.tags) || now.firstEpisode !== disc.firstEpisode) what.push('what is said of it');
+  if (!same([...now.labels], disc.labels)) what.push('labels');
+  if (now.readAt < disc.readAt && !same(now.reading, disc.reading)) what.push('a newer reading');
+  return what;
+}
+
+/**
+ * Reads an exported catalogue and says what importing it would change. Changes nothing.
+ * @throws ImportError where the file is none.
+ */
+export async function planImport(db: Catalogue, text: string): Promise<ImportPlan> {
+  let data: unknown;
+  try {
+    data = JSON.parse(text);
+  } catch (error) {
+    throw new ImportError('This file is no JSON', { cause: error });
+  }
+  const outer = ExchangeSchema.safeParse(data);
+  if (!outer.success) {
+    const version = (data as { version?: unknown } | null)?.version;
+    const newer = typeof version === 'number' && version > EXCHANGE_VERSION;
+    throw new ImportError(newer ? `It was exported by a newer version (${String(version)})` : 'This file is no exported catalogue');
+  }
+  const added: ExchangeDisc[] = [];
+  const changed: { disc: ExchangeDisc; what: string[] }[] = [];
+  const wrong: { name: string; reason: string }[] = [];
+  let equal = 0;
+  for (const [i, entry] of outer.data.discs.entries()) {
+    const disc = ExchangeDiscSchema.safeParse(entry);
+    if (!disc.success) {
+      const name = (entry as { name?: unknown } | null)?.name;
+      const issue = disc.error.issues[0];
+      wrong.push({
+        name: typeof name === 'string' ? name : `disc ${String(i + 1)}`,
+        reason: `${issue?.path.join('.') ?? ''}: ${issue?.message ?? ''}`,
+      });
+      continue;
+    }
+    const now = await db.discs.get(disc.data.fingerprint);
+    const what = now ? changesOf(now, disc.data) : [];
+    if (!now) added.push(disc.data);
+    else if (what.length > 0) changed.push({ disc: disc.data, what });
+    else equal++;
+  }
+  const drafts = [];
+  for (const entry of outer.data.drafts) {
+    const draft = ExchangeDraftSchema.safeParse(entry);
+    if (!draft.success) wrong.push({ name: 'a draft', reason: draft.error.issues[0]?.message ?? '' });
+    else if (!(await db.drafts.get(draft.data.fingerprint))) drafts.push(draft.data);
+  }
+  const { rules, exportedAt } = outer.data;
+  const mine = (await db.settings.get('house rules'))?.rules ?? null;
+  return { exportedAt, added, changed, same: equal, drafts, rules, rulesDiffer: rules !== null && !same(rules, mine), wrong };
+}
+
+/** Does what was planned, all of it or nothing. @param withRules also take the house rules over. */
+export async function applyImport(db: Catalogue, plan: ImportPlan, withRules: boolean): Promise<void> {
+  await db.transaction('rw', db.discs, db.drafts, db.settings, async () => {
+    await db.discs.bulkPut([...plan.added, ...plan.changed.map((c) => c.disc)]);
+    const drafts: DraftRecord[] = plan.drafts.map((d) => ({ ...d, past: [], future: [], changedAt: '' }));
+    await db.drafts.bulkPut(drafts);
+    if (withRules && plan.rules) await db.settings.put({ key: 'house rules', rules: plan.rules });
+  });
+}

@@ -1,0 +1,147 @@
+'use client';
+
+import { useState } from 'react';
+import { readingForReel } from '@/core/reels';
+import { folderOf } from '@/core/reels';
+import { call, problemOf } from '@/store/api';
+import { catalogue } from '@/store/db';
+import { fileNameFor, proposeDraft, valuesOf } from '@/store/draft';
+import { useEngine } from '@/store/engine';
+import { exportCatalogue } from '@/store/exchange';
+import { readRules } from '@/store/rules';
+import { plural } from '../format';
+import { Button } from '../parts/controls';
+import { TextField } from '../parts/fields';
+import { saveText } from '../parts/save-file';
+import { readableSources } from '../bench/sources';
+import type { DiscRow } from './collection';
+
+/** What can be done with many discs at once. */
+export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: () => void }) {
+  const { state } = useEngine();
+  const [label, setLabel] = useState('');
+  const [said, setSaid] = useState<string | null>(null);
+  const [busy, setBusy] = useState(false);
+  const [sure, setSure] = useState(false);
+  const keys = rows.map((r) => r.disc.fingerprint);
+  const addLabel = async () => {
+    const word = label.trim();
+    if (word === '') return;
+    await catalogue.discs
+      .where('fingerprint')
+      .anyOf(keys)
+      .modify((disc) => {
+        Object.assign(disc, { labels: [...new Set([...disc.labels, word])] });
+      });
+    setLabel('');
+    setSaid(`“${word}” is on ${plural(rows.length, 'disc')}.`);
+  };
+  /** Sends what is planned, or would be by the house rules, to the queue; discs that can not be read now are passed over. */
+  const queue = async () => {
+    setBusy(true);
+    const rules = await readRules();
+    let [queued, away] = [0, 0];
+    const problems: string[] = [];
+    for (const { disc } of rows) {
+      const [source] = readableSources(disc, state);
+      const draft = (await catalogue.drafts.get(disc.fingerprint)) ?? proposeDraft(disc, rules);
+      const storage = draft.storage ?? state?.storages[0]?.id;
+      if (!source || storage === undefined) {
+        away++;
+        continue;
+      }
+      const reels = [];
+      for (const r of draft.reels) {
+        if (r.jobId !== null) {
+          reels.push(r);
+          continue;
+        }
+        try {
+          const { jobId } = await call('submitJob', {
+            body: {
+              source: source.ref,
+              fingerprint: disc.fingerprint,
+              reading: readingForReel(disc.reading, r.reel),
+              reel: { ...r.reel, fileName: fileNameFor(disc, r.reel, rules) },
+              storage,
+              folder: folderOf(draft.folder, valuesOf(disc, r.reel)),
+            },
+          });
+          queued++;
+          reels.push({ ...r, jobId });
+        } catch (error) {
+          problems.push(`${disc.name}: ${problemOf(error).message}`);
+          reels.push(r);
+        }
+      }
+      await catalogue.drafts.put({ ...draft, reels });
+    }
+    setBusy(false);
+    setSaid(
+      [`${plural(queued, 'reel')} on the queue.`, away > 0 ? `${plural(away, 'disc')} can not be read now.` : '', ...problems.slice(0, 3)]
+        .filter((t) => t !== '')
+        .join(' '),
+    );
+  };
+  return (
+    <div
+      role="region"
+      aria-label="What to do with the chosen discs"
+      className="flex flex-wrap items-center gap-2 border-b border-faint bg-wash px-3 py-1.5"
+    >
+      <span className="font-semibold">{plural(rows.length, 'disc')}</span>
+      <Button disabled={busy} onClick={() => void queue()}>
+        {busy ? 'Queueing…' : 'Queue what is planned'}
+      </Button>
+      <form
+        className="flex gap-1"
+        onSubmit={(e) => {
+          e.preventDefault();
+          void addLabel();
+        }}
+      >
+        <TextField
+          label="New label"
+          placeholder="label"
+          value={label}
+          className="w-28"
+          onChange={(e) => {
+            setLabel(e.target.value);
+          }}
+        />
+        <Button type="submit" disabled={label.trim() === ''}>
+          Add label
+        </Button>
+      </form>
+      <Button
+        onClick={() => {
+          void exportCatalogue(catalogue, new Set(keys)).then((text) => {
+            saveText(`catalogue of ${plural(rows.length, 'disc')}.json`, text, 'application/json');
+          });
+        }}
+      >
+        Export
+      </Button>
+      <Button
+        tone="danger"
+        onClick={() => {
+          if (!sure) {
+            setSure(true);
+            return;
+          }
+          void Promise.all([catalogue.discs.bulkDelete(keys), catalogue.drafts.bulkDelete(keys)]).then(onDone);
+        }}
+      >
+        {sure ? 'Really take off the shelf' : 'Take off the shelf'}
+      </Button>
+      <Button tone="quiet" onClick={onDone}>
+        Choose none
+      </Button>
+      {said && (
+        <span role="status" className="text-second">
+          {said}
+        </span>
+      )}
+    </div>
+  );
+}
