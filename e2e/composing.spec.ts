@@ -1,0 +1,197 @@
+import { readFileSync } from 'node:fs';
+import { AxeBuilder } from '@axe-core/playwright';
+import type { Page } from '@playwright/test';
+import { expect, openBench, readImage, test } from './app';
+
+const cards = (page: Page) => page.getByRole('article', { name: /^Reel / });
+const seriousFaults = async (page: Page) => {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  return violations
+    .filter((v) => v.impact === 'serious' || v.impact === 'critical')
+    .map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160) ?? ''}`);
+};
+
+test('reels are merged by dragging and by key, divided, and every step is undone even after a reload', async ({
+  page,
+  open,
+  complaints,
+}) => {
+  await open('/');
+  await readImage(page, 'LOCKS.iso', 'Locks');
+  await openBench(page, 'Locks');
+  await expect(cards(page)).toHaveCount(3);
+  // Drag the second card onto the first.
+  const handle = page.getByLabel('Drag the reel Locks - part 2 onto another to merge them');
+  const target = cards(page).first();
+  const [from, to] = [await handle.boundingBox(), await target.boundingBox()];
+  if (!from || !to) throw new Error('not on the screen');
+  await page.mouse.move(from.x + 4, from.y + 4);
+  await page.mouse.down();
+  await page.mouse.move(to.x + 120, to.y + 60, { steps: 12 });
+  await page.mouse.up();
+  await expect(cards(page)).toHaveCount(2);
+  await expect(cards(page).first()).toContainText('title 3');
+  // Merge the third into it by key.
+  await cards(page)
+    .nth(1)
+    .getByText(/^title/)
+    .click();
+  await page.keyboard.press('m');
+  await expect(cards(page)).toHaveCount(1);
+  await page.reload();
+  await expect(cards(page)).toHaveCount(1);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(cards(page)).toHaveCount(2);
+  await page.keyboard.press('Control+z');
+  await expect(cards(page)).toHaveCount(3);
+  await page.keyboard.press('Control+Shift+z');
+  await expect(cards(page)).toHaveCount(2);
+  await page.keyboard.press('Control+z');
+  await page.getByLabel('What to do with the reel Locks - part 1').click();
+  await page.getByRole('menuitem', { name: 'Divide: a reel for each chapter' }).click();
+  await expect(cards(page)).toHaveCount(4);
+  await expect(cards(page).nth(1)).toContainText('chapters 2 to 2');
+  expect(complaints).toEqual([]);
+});
+
+test('a reel is composed and comes out so: a range, chapters from a list, tags, a subtitle file, forced events apart', async ({
+  page,
+  app,
+  open,
+  complaints,
+}) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await page.keyboard.press('e');
+  const editor = page.getByRole('dialog');
+  await editor.getByLabel('What is taken of title 2').selectOption('time');
+  await editor.getByLabel('From time').fill('0:02');
+  await editor.getByLabel('From time').blur();
+  await editor.getByLabel('To frame').fill('150');
+  await editor.getByLabel('To frame').blur();
+  await editor.getByRole('tab', { name: 'Chapters' }).click();
+  await editor.getByRole('button', { name: 'Paste a list' }).click();
+  await editor.getByLabel('Chapter list').fill('0:00 Ropes\n0:01.5 The crane');
+  await editor.getByRole('button', { name: 'Take the list' }).click();
+  await expect(editor.getByLabel('Name of chapter 2 of the reel')).toHaveValue('The crane');
+  const download = page.waitForEvent('download');
+  await editor.getByRole('button', { name: 'Save as WebVTT' }).click();
+  const file = await download;
+  expect(file.suggestedFilename()).toBe('Quay.vtt');
+  expect(readFileSync(await file.path(), 'utf8')).toContain('00:00:01.500 --> ');
+  await editor.getByRole('tab', { name: 'Tracks' }).click();
+  await editor.getByLabel('Add a subtitle file').setInputFiles({
+    name: 'museum.srt',
+    mimeType: 'text/plain',
+    buffer: Buffer.from('1\n00:00:01,000 --> 00:00:02,000\nMind the step\n'),
+  });
+  await editor.getByLabel('Language of the added track').fill('en');
+  await editor
+    .getByRole('button', { name: /^English/ })
+    .first()
+    .click();
+  await editor
+    .getByLabel('Add a subtitle file')
+    .setInputFiles({ name: 'diary.srt', mimeType: 'text/plain', buffer: Buffer.from('Dear diary') });
+  await expect(editor.getByRole('alert')).toContainText('neither SubRip, WebVTT nor ASS');
+  await editor.getByRole('tab', { name: 'Names' }).click();
+  await editor.getByLabel('Name of the work').fill('Ropes at the Quay');
+  await editor.getByLabel('Year').fill('1987');
+  await editor.getByLabel('Accession number').fill('HM 12');
+  await expect(editor).toContainText('Ropes at the Quay (1987)');
+  expect(await seriousFaults(page)).toEqual([]);
+  await editor.getByRole('button', { name: 'Done' }).click();
+  await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
+  await page.getByRole('link', { name: /^Queue/ }).click();
+  const job = page.getByRole('listitem', { name: 'Job Ropes at the Quay' });
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 60_000 });
+  expect(app.results()).toContain('Ropes at the Quay (1987).mkv');
+  const sidecar = JSON.parse(readFileSync(`${app.library}/Ropes at the Quay (1987).mkv.json`, 'utf8')) as {
+    promise: { durationMs: number; chapters: { name: string }[]; tracks: { codecId: string; packets: number }[] };
+    proof: { passed: boolean };
+  };
+  expect(sidecar.proof.passed).toBe(true);
+  expect(sidecar.promise.durationMs).toBeGreaterThan(3900);
+  expect(sidecar.promise.durationMs).toBeLessThan(7000);
+  expect(sidecar.promise.chapters.map((c) => c.name)).toEqual(['Ropes', 'The crane']);
+  expect(sidecar.promise.tracks.at(-1)).toMatchObject({ codecId: 'S_TEXT/UTF8', packets: 1 });
+  expect(complaints).toEqual([]);
+});
+
+test('two titles are compared, the map comes closer, and the table finds', async ({ page, open, complaints }) => {
+  await open('/');
+  await page.getByRole('button', { name: 'Read all that are new' }).click();
+  await openBench(page, 'Haven & Harbour');
+  await page.getByRole('option', { name: /^Title 1,/ }).click();
+  await page.keyboard.press('c');
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('Compare with').selectOption('2');
+  await expect(dialog).toContainText('0:07 are the same, all from 0:04 on');
+  await expect(dialog.getByRole('row', { name: /not there/ })).toContainText('0:05 from 0:04');
+  await expect(dialog.getByRole('img', { name: /^Title 2 at/ })).toBeVisible();
+  expect(await seriousFaults(page)).toEqual([]);
+  await page.keyboard.press('Escape');
+  const lane = page.getByRole('option', { name: /^Title 2,/ });
+  await lane.click();
+  const block = lane.locator('div[title]').first();
+  const before = (await block.boundingBox())?.width ?? 0;
+  await page.keyboard.press('+');
+  await expect.poll(async () => (await block.boundingBox())?.width ?? 0).toBeGreaterThan(before * 1.7);
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('0');
+  await expect.poll(async () => (await block.boundingBox())?.width ?? 0).toBeCloseTo(before, 0);
+  await page.getByRole('radio', { name: 'table' }).click();
+  await page.getByLabel('Find titles').fill('hevc');
+  const table = page.getByRole('table', { name: 'Titles as a table' });
+  await page.getByLabel('Find titles').fill('another cut');
+  await expect(table.getByRole('row', { name: /^Title/ })).toHaveCount(1);
+  await table.getByRole('row', { name: /^Title/ }).click();
+  expect(await seriousFaults(page)).toEqual([]);
+  await page.keyboard.press('Escape');
+  await page.locator('h1').click();
+  await page.keyboard.press('?');
+  await expect(page.getByRole('dialog', { name: 'Keys' })).toContainText('merge the selected reel into the one before');
+  expect(complaints).toEqual([]);
+});
+
+test('house rules decide with their reasons, are overruled, and an overruling becomes a rule', async ({ page, open, complaints }) => {
+  await open('/rules');
+  await page.getByLabel('Preferred languages').fill('gd');
+  await page.getByLabel('Which audio').selectOption('preferred');
+  await page.getByLabel('Pattern of file names').fill('{disc} - {title:2} {work}');
+  await expect(page.getByText('gives “Tide Tables - 03 Slack Water”')).toBeVisible();
+  await page.getByRole('button', { name: 'Keep the rules' }).click();
+  await expect(page.getByRole('button', { name: 'Keep the rules' })).toBeDisabled();
+  expect(await seriousFaults(page)).toEqual([]);
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await expect(cards(page).first()).toContainText('Quay - 02 Quay.mkv');
+  const english = page.getByRole('checkbox', { name: /^Audio: English/ }).first();
+  await expect(english).not.toBeChecked();
+  await expect(page.getByText('not a preferred language').first()).toBeVisible();
+  await english.click();
+  await expect(page.getByText('overruled')).toBeVisible();
+  await page.getByRole('button', { name: 'make this a rule' }).click();
+  await expect(page.getByText('overruled')).toHaveCount(0);
+  await open('/rules');
+  await expect(page.getByLabel('Preferred languages')).toHaveValue('gd en');
+  await expect(page.getByRole('region', { name: 'Consequences' })).toContainText('Quay');
+  expect(complaints).toEqual([]);
+});
+
+test('what is said of a disc goes to its reels, and a series goes on from disc to disc', async ({ page, open }) => {
+  await open('/');
+  await readImage(page, 'LOCKS.iso', 'Locks');
+  await openBench(page, 'Locks');
+  await page.getByRole('button', { name: 'About this disc' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('Series').fill('Up the Locks');
+  await dialog.getByLabel('Season').fill('2');
+  await expect(dialog).toContainText('goes on with 1');
+  await dialog.getByLabel('First episode').fill('7');
+  await dialog.getByRole('button', { name: 'Keep' }).click();
+  await expect(cards(page).first()).toContainText('Up the Locks 02x07');
+  await expect(cards(page).nth(2)).toContainText('Up the Locks 02x09');
+});
