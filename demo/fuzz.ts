@@ -3,8 +3,8 @@ import path from 'node:path';
 import { Assembly } from '@/core/assembly';
 import { parseClipInfo, parseDiscMetadata, parseIndexTable, parseMovieObjects, parsePlaylist } from '@/core/bluray';
 import { DiscError, memorySource } from '@/core/bytes';
-import { parseTitleSet, parseVideoManager } from '@/core/dvd';
-import { readMatroska } from '@/core/matroska';
+import { parseParentalTable, parseTitleSet, parseVideoManager } from '@/core/dvd';
+import { readMatroska, readMatroskaStream } from '@/core/matroska';
 import { findVideoFolder, readDisc } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/recipes';
 import { wholeTitleReel } from '@/core/reels';
@@ -24,11 +24,12 @@ import {
   readPgsComposition,
   readSequenceHeader,
   readSubpicture,
+  readTextSubtitles,
   readTrueHdSync,
   readVc1Sequence,
 } from '@/core/streams';
 import { openImage } from '@/core/volume';
-import { createPayloadHash } from '@/node/hash';
+import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { openVolume } from '@/node/open-volume';
 import { damaged, seeded } from '@/test-support/random';
 
@@ -79,6 +80,41 @@ async function smallMaster(): Promise<Uint8Array> {
   return file;
 }
 
+/** Reads a file as it would come through a pipe: in chunks of changing size. */
+async function streamed(data: Uint8Array): Promise<void> {
+  async function* chunks(): AsyncGenerator<Uint8Array> {
+    for (let at = 0, size = 700; at < data.byteLength; at += size, size = (size * 7) % 4099) {
+      yield data.subarray(at, at + Math.max(1, size));
+      await Promise.resolve();
+    }
+  }
+  let parts = 0;
+  for await (const part of readMatroskaStream(chunks(), 'x')) if (part.kind === 'cluster') parts += part.blocks.length;
+  if (parts > data.byteLength) throw new Error('more blocks than bytes');
+}
+
+/** A style and some dialogues. */
+function textPayload(): Uint8Array {
+  const segment = (type: number, body: readonly number[]) => [type, body.length >> 8, body.length & 0xff, ...body];
+  const dialog = (n: number) => segment(0x82, [0, 0, n, 0, 0, 0, 0, n, 9, 9, 0, 1, 0x80, 0, 0, 5, 0x1b, 1, 2, 65, 66]);
+  return Uint8Array.from([
+    ...segment(
+      0x81,
+      Array.from({ length: 40 }, (_, i) => i),
+    ),
+    ...Array.from({ length: 30 }, (_, i) => dialog(i)).flat(),
+  ]);
+}
+
+function parentalTable(): Uint8Array {
+  const data = new Uint8Array(16 + 8 * 4 * 2);
+  const view = new DataView(data.buffer);
+  view.setUint16(0, 1);
+  view.setUint16(2, 3);
+  view.setUint16(12, 16);
+  return data;
+}
+
 async function subjects(): Promise<Subject[]> {
   const quay = new Uint8Array(readFileSync(path.join(proving, 'QUAY.iso')));
   const twin = new Uint8Array(readFileSync(path.join(proving, 'TWIN.iso')));
@@ -127,7 +163,10 @@ async function subjects(): Promise<Subject[]> {
     { name: 'library card', whole: haven('META/DL/bdmt_eng.xml'), parse: (d) => parseDiscMetadata(d, 'eng') },
     { name: 'transport stream', whole: clip.subarray(0, 192 * 60), parse: transport },
     { name: 'elementary streams', whole: clip.subarray(0, 6000), parse: elementary },
-    { name: 'matroska', whole: await smallMaster(), parse: (d) => readMatroska(memorySource('x', d), {}, {}) },
+    { name: 'matroska', whole: await smallMaster(), parse: (d) => readMatroska(memorySource('x', d), {}, { crc32: fastCrc32 }) },
+    { name: 'matroska stream', whole: await smallMaster(), parse: streamed },
+    { name: 'text subtitles', whole: textPayload(), parse: readTextSubtitles },
+    { name: 'parental table', whole: parentalTable(), parse: (d) => parseParentalTable(d, { source: 'x', byteOffset: 0 }) },
     { name: 'DVD image', whole: quay, parse: disc, share: DISC_SHARE },
     { name: 'Blu-ray image', whole: twin, parse: disc, share: DISC_SHARE },
   ];

@@ -11,4 +11,4 @@ export {
 export { parsePgc, type DvdCell, type DvdPgc } from './pgc';
 export { parseTitleSet, parseVideoManager, type DvdTitleEntry, type MenuChain, type TitleSet, type VideoManager } from './ifo';
 export { buttonKey, findRoutes, type ButtonTable, type Route } from './routes';
-export { blockOf, levelsOf, type ParentalFields, type ParentalPlace } from './parental';
+export { blockOf, levelsOf, parseParentalTable, type ParentalFields, type ParentalPlace } from './parental';

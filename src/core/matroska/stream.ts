@@ -27,6 +27,8 @@ export type StreamPart =
 
 const MAX_ELEMENT_BYTES = 512 * 1024 * 1024;
 const HEAD_BYTES = 12;
+/** A frame that is said to last longer is not believed. */
+const MAX_FRAME_NS = 1e12;
 /** Elements of a track entry that describe the stream; names, flags and languages are the reel's. RFC 9559 5.1.4.1. */
 const KEPT = new Set<number>([
   ID.CodecPrivate,
@@ -46,7 +48,10 @@ function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
   for (const field of children(entry, where)) {
     if (field.id === ID.TrackNumber) number = unsigned(field.data);
     else if (field.id === ID.CodecID) codecId = textOf(field.data);
-    else if (field.id === ID.DefaultDuration) defaultDurationNs = unsigned(field.data);
+    else if (field.id === ID.DefaultDuration) {
+      const ns = unsigned(field.data);
+      if (ns > 0 && ns < MAX_FRAME_NS) defaultDurationNs = ns;
+    }
     else if (field.id === ID.ContentEncodings)
       throw new DiscError('unsupported', where, 'Frames are packed or encrypted by the container itself');
     if (KEPT.has(field.id)) elements.push(field.whole);
