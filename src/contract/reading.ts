@@ -188,6 +188,11 @@ export const ReadingSchema = z.preprocess(
     javaMenus: z.boolean(),
     titles: z.array(title).max(MOST_TITLES).readonly(),
     segments: z.array(segment).max(100_000).readonly(),
+    shares: z
+      .array(z.object({ content: shortText, stream: whole, share: z.number().min(0).max(1), contentBytes: whole }))
+      .max(2000)
+      .readonly()
+      .optional(),
     loose: z.array(loose).max(10_000).readonly(),
     damage: z
       .array(z.object({ content: shortText, firstSector: whole, lastSector: whole, cause: z.enum(['missing', 'unreadable']) }))

@@ -51,8 +51,7 @@ function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
     else if (field.id === ID.DefaultDuration) {
       const ns = unsigned(field.data);
       if (ns > 0 && ns < MAX_FRAME_NS) defaultDurationNs = ns;
-    }
-    else if (field.id === ID.ContentEncodings)
+    } else if (field.id === ID.ContentEncodings)
       throw new DiscError('unsupported', where, 'Frames are packed or encrypted by the container itself');
     if (KEPT.has(field.id)) elements.push(field.whole);
   }

@@ -306,6 +306,17 @@ export interface LooseStretch {
 
 export type DiscKind = 'DVD-Video' | 'Blu-ray' | 'Ultra HD Blu-ray' | 'Video file';
 
+/** How much of a clip one of its streams makes up: what sizes are estimated from. */
+export interface StreamShare {
+  readonly content: string;
+  /** PID. */
+  readonly stream: number;
+  /** Of the content's bytes, 0 to 1. */
+  readonly share: number;
+  /** Size of the content. */
+  readonly contentBytes: number;
+}
+
 export interface Reading {
   readonly version: typeof READING_VERSION;
   readonly kind: DiscKind;
@@ -323,6 +334,8 @@ export interface Reading {
   readonly javaMenus: boolean;
   readonly titles: readonly Title[];
   readonly segments: readonly Segment[];
+  /** Sampled from the largest clips of a Blu-ray; not there for other discs. */
+  readonly shares?: readonly StreamShare[] | undefined;
   readonly loose: readonly LooseStretch[];
   /** Found while reading; all of it only after a scan on request. */
   readonly damage: readonly DamageStretch[];

@@ -33,11 +33,13 @@ import {
   type LooseStretch,
   type Reading,
   type Remark,
+  type StreamShare,
   type SubtitleTrack,
   type Title,
   type TitlePart,
 } from './model';
 import type { ReadOptions } from './progress';
+import { payloadShares } from './payload-shares';
 import { sampleTitles } from './samples';
 import { readWithBackup } from './structures';
 
@@ -160,6 +162,7 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     javaMenus: routes?.java ?? false,
     titles: titles.map((t) => ({ ...t, sample: samples.get(t.number) ?? null })),
     segments: [...segments.values()],
+    shares: await sampledShares(material, titles),
     loose: looseStretches(clips, [...segments.values()], titles),
     damage: [],
     routes: routes?.routes ?? [],
@@ -179,6 +182,31 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
 /** Clips that text subtitles stand in. */
 const textClips = (playlist: Playlist): { clips: string[] }[] =>
   playlist.subPaths.filter((s) => s.type === TEXT_SUB_PATH).map((s) => ({ clips: s.items.map((i) => i.clip) }));
+
+/** Clips whose streams are weighed: the largest, since they decide what a disc comes to. */
+const MOST_WEIGHED = 8;
+
+async function sampledShares({ clips, looks, segments }: Material, titles: readonly Title[]): Promise<StreamShare[]> {
+  const used = new Set([
+    ...[...segments.values()].map((s) => s.content),
+    ...titles.flatMap((t) => t.parts.flatMap((p) => p.companion ?? [])),
+  ]);
+  const largest = [...clips.values()]
+    .filter((c) => used.has(c.name))
+    .sort((a, b) => b.sizeBytes - a.sizeBytes)
+    .slice(0, MOST_WEIGHED);
+  const found: StreamShare[] = [];
+  for (const { name, info, sizeBytes } of largest) {
+    const file = looks.file(name);
+    if (!file || !info) continue;
+    const shares = await payloadShares(
+      file,
+      info.streams.map((s) => s.pid),
+    );
+    for (const [stream, share] of shares) found.push({ content: name, stream, share, contentBytes: sizeBytes });
+  }
+  return found;
+}
 
 async function playlistNames(volume: Volume, folder: string, remarks: Remark[]): Promise<string[]> {
   const main = await listNumbered(volume, folder, 'PLAYLIST', ['mpls', 'MPL']);

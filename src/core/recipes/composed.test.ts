@@ -1,10 +1,10 @@
 import { spawnSync } from 'node:child_process';
-import { readFileSync } from 'node:fs';
+import { readFileSync, statSync } from 'node:fs';
 import path from 'node:path';
 import { proveMasterFile } from '@/node/prove-file';
-import { HAVEN, LOCKS, QUAY, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
+import { HAVEN, LOCKS, QUAY, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { complaints, decodedFrames } from '@/test-support/ffmpeg';
-import { NO_TAGS, mergeReels, readSubtitleFile, takeSubtitle, wholeTitleReel, type Reel } from '../reels';
+import { NO_TAGS, estimateReel, mergeReels, readSubtitleFile, takeSubtitle, wholeTitleReel, type Reel } from '../reels';
 import type { Reading } from '../reading';
 import type { MasterPromise } from './master';
 
@@ -153,4 +153,26 @@ test('titles with other tracks are merged: sound goes on by language, what is no
     else expect(Math.abs(track.packets - before)).toBeLessThan(4);
   });
   expect(readFileSync(file).byteLength).toBeGreaterThan(0);
+});
+
+test.each<[string, string, number, (reel: Reel) => Reel]>([
+  ['DVD, whole', QUAY, 2, (r) => r],
+  ['DVD, one audio track', QUAY, 2, (r) => ({ ...r, audio: r.audio.slice(0, 1) })],
+  ['DVD, NTSC', LOCKS, 2, (r) => r],
+  ['Blu-ray over a join, TrueHD with its core', HAVEN, 1, (r) => r],
+  ['Blu-ray, TrueHD without its core', HAVEN, 1, (r) => ({ ...r, audio: r.audio.slice(0, 1) })],
+  ['Blu-ray, eight channels of LPCM, DTS', HAVEN, 3, (r) => r],
+  ['Blu-ray, HEVC', HAVEN, 4, (r) => r],
+  ['two views', TWIN, 1, (r) => r],
+  ['one of three angles', TWIN, 2, (r) => ({ ...r, pieces: r.pieces.map((p) => ({ ...p, angle: 2 })) })],
+])('sizes are estimated to within 2 %%: %s', async (_what, image, number, change) => {
+  let estimated = 0;
+  const { file } = await make(image, (reading) => {
+    const reel = change(wholeTitleReel(titleOf(reading, number), 'x'));
+    estimated = estimateReel(reading, reel).masterBytes;
+    return reel;
+  });
+  // The proving discs are so small that the head of the file counts: it is left out of the share.
+  const actual = statSync(file).size;
+  expect(Math.abs(estimated - actual)).toBeLessThan(0.02 * actual + 12_000);
 });

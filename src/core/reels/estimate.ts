@@ -1,6 +1,6 @@
-import type { Reading } from '../reading';
-import type { Reel } from './model';
-import { pieceMs } from './pieces';
+import { CORE_STREAM, partsOfAngle, type Reading, type Segment, type Title } from '../reading';
+import type { Piece, Reel } from './model';
+import { pieceSpan } from './pieces';
 
 export interface ReelEstimate {
   readonly durationMs: number;
@@ -15,18 +15,96 @@ const OVERHEAD_SHARE = 0.03;
 const ACCESS_BITS_PER_PIXEL = 0.11;
 const ACCESS_AUDIO_BITS = 160_000;
 
-/** Estimates what a reel will take, from the disc's own tables. */
+/** Bytes of container per frame of a track: block head, and a share of clusters and cues. */
+const FRAME_HEAD_BYTES = 7.5;
+const HEAD_BYTES = 12_000;
+/** Frames a second of audio, by the samples in one. */
+const FRAMES: Readonly<Record<string, number>> = { TrueHD: 1200, LPCM: 200, DTS: 94, 'DTS-HD': 94, 'DTS-HD Master': 94 };
+const USUAL_FRAMES = 31.25;
+
+const blockBytes = (segment: Segment) =>
+  segment.kind === 'clip' ? (segment.endPacket - segment.firstPacket) * 192 : (segment.lastSector - segment.firstSector + 1) * 2048;
+
+interface Taken {
+  readonly title: Title;
+  readonly ms: number;
+  /** Parts of the title that the piece reads, each with the share of it that is wanted. */
+  readonly parts: readonly { readonly segment: Segment; readonly companion: string | null; readonly share: number }[];
+}
+
+/** What a piece reads: the parts of its angle, those at its ends in proportion. */
+function takenOf(title: Title, piece: Piece, segments: ReadonlyMap<string, Segment>): Taken {
+  const { fromMs, toMs } = pieceSpan(title, piece);
+  let at = 0;
+  const parts = partsOfAngle(title, piece.angle).flatMap((part) => {
+    const segment = segments.get(part.segment);
+    if (!segment) return [];
+    const [start, end] = [at, at + segment.durationMs];
+    at = end;
+    const inside = Math.min(end, toMs) - Math.max(start, fromMs);
+    if (inside <= 0 && segment.durationMs > 0) return [];
+    return [{ segment, companion: part.companion, share: segment.durationMs > 0 ? Math.min(1, inside / segment.durationMs) : 1 }];
+  });
+  return { title, ms: toMs - fromMs, parts };
+}
+
+/** Bytes of the taken streams, where they were weighed; else null. */
+function weighedBytes(reading: Reading, reel: Reel, { title, ms, parts }: Taken): number | null {
+  const shares = new Map((reading.shares ?? []).map((s) => [`${s.content} ${String(s.stream)}`, s]));
+  const seconds = ms / 1000;
+  const cores = title.audio.filter((t) => t.coreOf !== null);
+  const coreBytes = (stream: number) => ((cores.find((t) => t.coreOf === stream)?.bitRate ?? 0) / 8) * seconds;
+  let bytes = 0;
+  for (const { segment, companion, share } of parts) {
+    const of = (content: string, stream: number) => shares.get(`${content} ${String(stream)}`);
+    const video = of(segment.content, title.video.stream);
+    if (!video || segment.kind !== 'clip') return null;
+    const whole = blockBytes(segment) * share;
+    bytes += whole * video.share;
+    const second = companion !== null && title.video.secondView ? of(companion, title.video.secondView.stream) : undefined;
+    if (second) bytes += second.contentBytes * second.share * Math.min(1, whole / video.contentBytes);
+    const plain = [...reel.audio, ...reel.subtitles].filter((t) => t.stream < CORE_STREAM && !t.forcedOnly);
+    for (const { stream } of plain) bytes += whole * (of(segment.content, stream)?.share ?? 0);
+  }
+  for (const { stream } of reel.audio) {
+    if (stream >= CORE_STREAM) bytes += coreBytes(stream - CORE_STREAM);
+    else bytes -= coreBytes(stream);
+  }
+  return Math.max(0, bytes);
+}
+
+/** What the container itself takes. */
+function containerBytes(reel: Reel, { title, ms }: Taken): number {
+  const audio = reel.audio.reduce(
+    (sum, t) => sum + (FRAMES[title.audio.find((a) => a.stream === t.stream)?.codec ?? ''] ?? USUAL_FRAMES),
+    0,
+  );
+  return HEAD_BYTES + ((27e6 / title.video.frameTicks + audio) * FRAME_HEAD_BYTES * ms) / 1000;
+}
+
+/** Estimates what a reel will take, from the disc's own tables and, on Blu-ray, from samples of its clips. */
 export function estimateReel(reading: Reading, reel: Reel): ReelEstimate {
+  const segments = new Map(reading.segments.map((s) => [s.id, s]));
   let durationMs = 0;
   let masterBytes = 0;
   let accessBits = 0;
   for (const piece of reel.pieces) {
     const title = reading.titles.find((t) => t.number === piece.title);
     if (!title) continue;
-    const ms = pieceMs(title, piece);
-    const share = title.durationMs > 0 ? Math.min(1, ms / title.durationMs) : 1;
-    const left = title.audio.filter((t) => !reel.audio.some((a) => a.stream === t.stream)).reduce((sum, t) => sum + (t.bitRate ?? 0), 0);
-    masterBytes += Math.max(0, title.sizeBytes * share * (1 - OVERHEAD_SHARE) - (left * ms) / 8000);
+    const taken = takenOf(title, piece, segments);
+    const { ms, parts } = taken;
+    const weighed = weighedBytes(reading, reel, taken);
+    if (weighed !== null) masterBytes += weighed + containerBytes(reel, taken);
+    else {
+      // Units of several angles stand between each other: of an interleaved cell only one angle's are read.
+      const read = parts.reduce((sum, p) => {
+        const between = p.segment.kind === 'cell' && p.segment.interleaved ? Math.max(1, title.angles) : 1;
+        return sum + (blockBytes(p.segment) * p.share) / between;
+      }, 0);
+      const left = title.audio.filter((t) => !reel.audio.some((a) => a.stream === t.stream)).reduce((sum, t) => sum + (t.bitRate ?? 0), 0);
+      const overhead = reading.kind === 'Video file' ? 0 : OVERHEAD_SHARE;
+      masterBytes += Math.max(0, read * (1 - overhead) - (left * ms) / 8000);
+    }
     const pixelsPerSecond = (title.video.widthPixels * title.video.heightPixels * 27e6) / title.video.frameTicks;
     accessBits += ((pixelsPerSecond * ACCESS_BITS_PER_PIXEL + ACCESS_AUDIO_BITS * Math.max(1, reel.audio.length)) * ms) / 1000;
     durationMs += ms;
