@@ -1,3 +1,7 @@
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
 import { expect, openBench, queueAs, readImage, test } from './app';
 
 test('a title is looked into: contact sheet, a moment, a preview with sound and subtitles, what is measured', async ({
@@ -51,5 +55,46 @@ test('an earlier master is a source once more, and its copy is proven', async ({
   await job.getByText('Log').click();
   await expect(job).toContainText('2 of 2 tracks bit-identical to the source');
   expect(app.results()).toContain('Nets again.mkv');
+  expect(complaints).toEqual([]);
+});
+
+test('an image on this computer is read in the browser, and its master is made there and proven, nothing uploaded', async ({
+  page,
+  open,
+  complaints,
+}) => {
+  const sent: number[] = [];
+  page.on('request', (request) => sent.push(request.postDataBuffer()?.byteLength ?? 0));
+  await open('/');
+  await page.getByLabel('Image files on this computer').setInputFiles('.cache/proving/discs/QUAY.iso');
+  const zone = page.getByRole('region', { name: 'Images on this computer' });
+  await zone.getByRole('link', { name: 'to the Bench' }).click();
+  await expect(page.getByRole('heading', { level: 1, name: 'Quay' })).toBeVisible();
+  await expect(page.getByText('no source is there')).toBeAttached();
+  const download = page.waitForEvent('download', { timeout: 60_000 });
+  await page.getByRole('button', { name: 'Make the master here' }).click();
+  const file = await download;
+  expect(file.suggestedFilename()).toBe('Quay.mkv');
+  await expect(page.getByText('6 of 6 tracks bit-identical to the source')).toBeVisible();
+  const made = path.join(mkdtempSync(path.join(tmpdir(), 'careful-vault-dropped-')), 'quay.mkv');
+  await file.saveAs(made);
+  const { stdout, stderr } = spawnSync('ffprobe', [
+    '-v',
+    'warning',
+    '-count_packets',
+    '-show_entries',
+    'stream=codec_name,nb_read_packets',
+    '-of',
+    'csv=p=0',
+    made,
+  ]);
+  expect([stdout.toString().split('\n')[0], stderr.toString()]).toEqual(['mpeg2video,225,', '']);
+  rmSync(path.dirname(made), { recursive: true, force: true });
+  await page.goBack();
+  await page
+    .getByLabel('Image files on this computer')
+    .setInputFiles({ name: 'notes.iso', mimeType: '', buffer: Buffer.alloc(300_000, 3) });
+  await expect(zone).toContainText('failed');
+  expect(Math.max(0, ...sent)).toBeLessThan(1_000_000);
   expect(complaints).toEqual([]);
 });

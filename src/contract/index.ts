@@ -5,3 +5,4 @@ export { FindingsSchema, ReadingSchema } from './reading';
 export * from './routes';
 export * from './rules';
 export * from './exchange';
+export type { FromDropped, ToDropped } from './dropped';

@@ -6,12 +6,12 @@ import type { Catalogue } from './db';
 
 const MAX_SOURCES = 8;
 
-/** Puts a reading into the catalogue. A disc that is already there keeps its name, and gains a source. */
+/** Puts a reading into the catalogue; `ref` is null for an image that only this browser has seen. A disc that is already there keeps its name, and gains a source. */
 export async function keepReading(
   db: Catalogue,
   reading: Reading,
   findings: Findings,
-  ref: SourceRef,
+  ref: SourceRef | null,
   sourceName: string,
   now = new Date().toISOString(),
 ): Promise<void> {
@@ -23,7 +23,7 @@ export async function keepReading(
       name: before?.name ?? nameOfDisc(reading),
       reading: before ? withMeasures(reading, before.reading) : reading,
       findings,
-      sources: [{ ref, name: sourceName }, ...(before?.sources ?? []).filter((s) => !same(s.ref))].slice(0, MAX_SOURCES),
+      sources: [...(ref ? [{ ref, name: sourceName }] : []), ...(before?.sources ?? []).filter((s) => !same(s.ref))].slice(0, MAX_SOURCES),
       addedAt: before?.addedAt ?? now,
       tags: before?.tags ?? NO_TAGS,
       firstEpisode: before?.firstEpisode ?? null,

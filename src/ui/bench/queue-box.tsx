@@ -7,6 +7,7 @@ import { call, problemOf } from '@/store/api';
 import type { DiscRecord } from '@/store/db';
 import type { Draft } from '@/store/draft';
 import { useState } from 'react';
+import { droppedFile, makeDropped, useDropped } from '@/store/dropped';
 import { bytes, plural } from '../format';
 import { Button, Key } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
@@ -47,6 +48,8 @@ export function QueueBox({
   engine: EngineState | null;
   places: ReadonlyMap<string, ReelPlace>;
 }) {
+  const names = new Set([...places.values()].map((p) => p.path.split('/').at(-1)));
+  const here = useDropped().filter((w) => names.has(w.name));
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<Problem | null>(null);
   const [chosen, setChosen] = useState<string | null>(null);
@@ -152,6 +155,26 @@ export function QueueBox({
             : 'Nothing is planned yet.'
           : `${plural(waiting.length, 'reel')}, about ${bytes(needed)}`}
       </p>
+      {!source && droppedFile(disc.fingerprint) && (
+        <div className="flex flex-col gap-1">
+          <Button
+            disabled={waiting.length === 0 || here.some((w) => w.state === 'making' || w.state === 'proving')}
+            title="Made in this browser from the image that was dropped; saved as a download once it is proven"
+            onClick={() => {
+              const [first] = waiting;
+              if (first)
+                makeDropped(disc.reading, first.reel, (places.get(first.id)?.path ?? first.reel.name).split('/').at(-1) ?? first.reel.name);
+            }}
+          >
+            Make the master here
+          </Button>
+          {here.slice(-1).map((w) => (
+            <span key={w.id} role="status" className={w.state === 'failed' ? 'text-damaged' : ''}>
+              {w.message ?? `${w.state}, ${w.total > 0 ? String(Math.floor((100 * w.done) / w.total)) : '0'} %`}
+            </span>
+          ))}
+        </div>
+      )}
       <Button
         tone="main"
         data-action="queue"

@@ -12,6 +12,7 @@ import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
 import { readingText } from '../words';
 import { BrowseDialog } from './browse-dialog';
+import { DropZone } from './drop-zone';
 
 const sameRef = (a: SourceRef, b: SourceRef) => JSON.stringify(a) === JSON.stringify(b);
 const lastTask = (tasks: readonly ReadingTask[], ref: SourceRef) => tasks.filter((t) => sameRef(t.source, ref)).at(-1);
@@ -251,6 +252,7 @@ export function Trays({ engine, knownSources }: { engine: EngineState; knownSour
           )}
         </Panel>
       ))}
+      <DropZone />
       <Panel title="Library storage" label="Library storage" className="shrink-0">
         <ul>
           {engine.storages.map((s) => (
