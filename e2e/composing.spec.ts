@@ -54,12 +54,7 @@ test('reels are merged by dragging and by key, divided, and every step is undone
   expect(complaints).toEqual([]);
 });
 
-test('a reel is composed and comes out so: a range, chapters from a list, tags, a subtitle file, forced events apart', async ({
-  page,
-  app,
-  open,
-  complaints,
-}) => {
+test('one reel with all that can be changed about it, made and proven', async ({ page, app, open, complaints }) => {
   await open('/');
   await readImage(page, 'QUAY.iso', 'Quay');
   await openBench(page, 'Quay');

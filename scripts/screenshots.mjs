@@ -41,6 +41,8 @@ const bench = async (name, button) => {
   await page.getByRole('button', { name: button }).waitFor();
   await page.waitForTimeout(600);
 };
+const pictures = () =>
+  page.waitForFunction(() => document.querySelectorAll('section[aria-label=Pictures] img').length >= 24, null, { timeout: 30_000 });
 const queueAll = async (button) => {
   await page.getByRole('button', { name: button }).click();
   await page.getByText('Everything planned is on the queue').waitFor();
@@ -55,17 +57,32 @@ try {
   await read('LONG_HAUL.iso', 'The Long Haul: Herring Drifters of the Outer Bank');
   await bench('The Long Haul: Herring Drifters of the Outer Bank', /^Queue/);
   await page.getByRole('option', { name: /^Title 1,/ }).click();
+  await pictures();
   await shot('bench-cuts');
+  await page.getByRole('button', { name: 'Compare', exact: true }).click();
+  await page.getByRole('dialog').locator('img').nth(1).waitFor();
+  await shot('compare');
+  await page.keyboard.press('Escape');
   await page.goto(address);
   await read('NIGHT_FERRY.iso', 'Night Ferry');
   await bench('Night Ferry', /^Queue/);
+  await pictures();
   await shot('bench-decoys');
   await page.goto(address);
   await read('TIDE_TABLES.iso', 'Tide Tables');
   await read('LAMPLIGHTERS.iso', 'Lamplighters');
   await bench('Lamplighters', /^Queue 1 reel/);
+  await pictures();
+  await page.getByRole('button', { name: 'Measure sound and picture' }).click();
+  await page.getByRole('button', { name: 'Measure again' }).waitFor({ timeout: 60_000 });
   await shot('bench');
   await shot('bench-dark', 'dark');
+  await page.evaluate(() => (document.documentElement.dataset.theme = 'light'));
+  await page.locator('h1').click();
+  await page.keyboard.press('e');
+  await page.getByRole('tab', { name: 'Tracks' }).click();
+  await shot('reel-editor');
+  await page.keyboard.press('Escape');
   // A short extra with an access copy, so that the queue shows an encoder at work.
   await page.getByRole('option', { name: /^Title 3/ }).click();
   await page.keyboard.press('t');
@@ -73,7 +90,15 @@ try {
   await page.getByLabel('Folder in the library').fill('Documentaries');
   await queueAll(/^Queue 2 reels/);
   await bench('Tide Tables', /^Queue 4 reels/);
+  await pictures();
   await shot('bench-series');
+  await page.getByRole('radio', { name: 'table' }).click();
+  await shot('bench-table');
+  await page.goto(`${address}/rules`);
+  await page.getByLabel('Preferred languages').fill('en');
+  await page.getByLabel('Which audio').selectOption('preferred');
+  await shot('rules');
+  await bench('Tide Tables', /^Queue 4 reels/);
   await queueAll(/^Queue 4 reels/);
   await page.getByRole('link', { name: /^Queue/ }).click();
   await page.getByText('× playing time').first().waitFor({ timeout: 90_000 });
