@@ -8,7 +8,9 @@ import type { DiscRecord } from '@/store/db';
 import type { Draft } from '@/store/draft';
 import { useState } from 'react';
 import { droppedFile, makeDropped, useDropped } from '@/store/dropped';
-import { bytes, plural } from '../format';
+import { paceOf, secondsFor } from '@/store/history';
+import { useOutputs } from '@/store/outputs';
+import { bytes, plural, timeLeft } from '../format';
 import { Button, Key } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { ReadingProgress, isUnderWay } from '../shelf/trays';
@@ -63,6 +65,10 @@ export function QueueBox({
     const e = estimateReel(disc.reading, reel);
     return sum + (reel.recipes.includes('master') ? e.masterBytes : 0) + (reel.recipes.includes('access') ? e.accessBytes : 0);
   }, 0);
+  const seconds = secondsFor(
+    waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel) })),
+    paceOf(engine?.jobs ?? [], useOutputs() ?? []),
+  );
   const submit = async () => {
     if (!storage || !source) return;
     setBusy(true);
@@ -153,7 +159,12 @@ export function QueueBox({
           ? draft.record?.reels.length
             ? 'Everything planned is on the queue.'
             : 'Nothing is planned yet.'
-          : `${plural(waiting.length, 'reel')}, about ${bytes(needed)}`}
+          : `${plural(waiting.length, 'reel')}, about ${bytes(needed)}${seconds === null ? '' : ` and ${timeLeft(seconds)}`}`}
+        {storage?.freeBytes != null && storage.freeBytes < needed && (
+          <span className="block text-eyes">
+            More than {storage.name} has free: {bytes(storage.freeBytes)}.
+          </span>
+        )}
       </p>
       {!source && droppedFile(disc.fingerprint) && (
         <div className="flex flex-col gap-1">

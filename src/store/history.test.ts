@@ -1,0 +1,36 @@
+import type { JobState, Output } from '@/contract';
+import { paceOf, secondsFor } from './history';
+
+const job = (id: string, recipes: JobState['recipes'], seconds: number, state: JobState['state'] = 'done') =>
+  ({
+    id,
+    recipes,
+    state,
+    startedAt: '2026-01-01T00:00:00Z',
+    endedAt: new Date(Date.UTC(2026, 0, 1) + seconds * 1000).toISOString(),
+  }) as unknown as JobState;
+const output = (jobId: string, sizeBytes: number, durationMs: number) =>
+  ({ sizeBytes, sidecar: { jobId, promise: { durationMs } } }) as unknown as Output;
+
+test('the pace is what ended jobs of one recipe have shown, long ones weighing more', () => {
+  const jobs = [
+    job('a', ['master'], 10),
+    job('b', ['master'], 30),
+    job('c', ['access'], 100),
+    job('d', ['master', 'access'], 500),
+    job('e', ['master'], 1, 'failed'),
+  ];
+  const outputs = [output('a', 1000, 0), output('b', 5000, 0), output('c', 9, 400_000), output('d', 1, 1), output('e', 1e9, 1)];
+  expect(paceOf(jobs, outputs)).toEqual({ masterBytesPerSecond: 150, accessMsPerSecond: 4000 });
+  expect(paceOf([], outputs)).toEqual({ masterBytesPerSecond: null, accessMsPerSecond: null });
+});
+
+test('the time of a batch is known once the pace of all its recipes is', () => {
+  const reels = [
+    { recipes: ['master'] as const, masterBytes: 3000, durationMs: 1 },
+    { recipes: ['master', 'access'] as const, masterBytes: 1500, durationMs: 8000 },
+  ];
+  expect(secondsFor(reels, { masterBytesPerSecond: 150, accessMsPerSecond: 4000 })).toBe(20 + 10 + 2);
+  expect(secondsFor(reels, { masterBytesPerSecond: 150, accessMsPerSecond: null })).toBeNull();
+  expect(secondsFor([], { masterBytesPerSecond: null, accessMsPerSecond: null })).toBe(0);
+});
