@@ -58,6 +58,7 @@ test('one reel with all that can be changed about it, made and proven', async ({
   await open('/');
   await readImage(page, 'QUAY.iso', 'Quay');
   await openBench(page, 'Quay');
+  await expect(cards(page)).toHaveCount(1);
   await page.keyboard.press('e');
   const editor = page.getByRole('dialog');
   await editor.getByLabel('What is taken of title 2').selectOption('time');
@@ -119,6 +120,7 @@ test('two titles are compared, the map comes closer, and the table finds', async
   await page.getByRole('button', { name: 'Read all that are new' }).click();
   await openBench(page, 'Haven & Harbour');
   await page.getByRole('option', { name: /^Title 1,/ }).click();
+  await expect(cards(page)).toHaveCount(1);
   await page.keyboard.press('c');
   const dialog = page.getByRole('dialog');
   await dialog.getByLabel('Compare with').selectOption('2');
@@ -180,6 +182,7 @@ test('what is said of a disc goes to its reels, and a series goes on from disc t
   await open('/');
   await readImage(page, 'LOCKS.iso', 'Locks');
   await openBench(page, 'Locks');
+  await expect(cards(page)).toHaveCount(3);
   await page.getByRole('button', { name: 'About this disc' }).click();
   const dialog = page.getByRole('dialog');
   await dialog.getByLabel('Series').fill('Up the Locks');

@@ -166,7 +166,7 @@ export function QueueBox({
           </span>
         )}
       </p>
-      {!source && droppedFile(disc.fingerprint) && (
+      {droppedFile(disc.fingerprint) && (
         <div className="flex flex-col gap-1">
           <Button
             disabled={waiting.length === 0 || here.some((w) => w.state === 'making' || w.state === 'proving')}
