@@ -108,7 +108,7 @@ try {
   await page.goto(`${address}/`);
   await page.getByLabel('Insert a disc into Tray 1').click();
   await page.getByRole('option', { name: 'Tide Tables' }).click();
-  await page.getByText('in the vault', { exact: true }).nth(0).waitFor();
+  await page.getByRole('table', { name: 'Discs' }).getByText('in the vault', { exact: true }).first().waitFor();
   await page.waitForTimeout(2500);
   await shot('shelf');
   await page.getByRole('link', { name: /^Vault/ }).click();
