@@ -128,9 +128,9 @@ export class Jobs {
     const storage = this.config.storages.find((s) => s.id === request.storage);
     if (!storage) throw new WorkError('not-known', 'This storage is not configured');
     const { reel, reading } = request;
-    const [first] = reel.pieces.map((piece) => planPiece(reading, piece).title);
-    for (const piece of reel.pieces) {
-      const { title } = planPiece(reading, piece);
+    const titles = reel.pieces.map((piece) => planPiece(reading, piece).title);
+    const [first] = titles;
+    for (const title of titles) {
       const problem = first ? joinProblem(first, title) : null;
       if (problem) throw new WorkError('bad-request', problem);
     }

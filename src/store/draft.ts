@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useReducer } from 'react';
-import { NO_TAGS, applyRules, fileNameOf, patternValues, type HouseRules, type Proposal, type Reel } from '@/core/reels';
+import { NO_TAGS, applyRules, fileNameOf, patternValues, safeFileName, type HouseRules, type Proposal, type Reel } from '@/core/reels';
 import { readRules } from './rules';
 import { catalogue, type DiscRecord, type DraftRecord, type DraftReel } from './db';
 
@@ -28,7 +28,7 @@ export function proposeDraft(disc: Proposed, rules: HouseRules): DraftRecord {
 
 /** File name of a reel, without extension: as the user wrote it, or by the archive's pattern. */
 export function fileNameFor(disc: Pick<DiscRecord, 'name'>, reel: Reel, rules: HouseRules): string {
-  if (reel.fileName) return fileNameOf('{work}', { ...valuesOf(disc, reel), work: reel.fileName });
+  if (reel.fileName) return safeFileName(reel.fileName);
   return fileNameOf(rules.filePattern, valuesOf(disc, reel));
 }
 export const valuesOf = (disc: Pick<DiscRecord, 'name'>, reel: Reel) =>
@@ -110,8 +110,8 @@ export function useDraft(disc: DiscRecord | null): Draft {
     if (!disc || state.record?.fingerprint === disc.fingerprint) return;
     let current = true;
     void catalogue.drafts.get(disc.fingerprint).then(async (kept) => {
-      const rules = kept ? null : await readRules();
-      if (current) dispatch({ type: 'load', record: kept ?? proposeDraft(disc, rules ?? (await readRules())) });
+      const record = kept ?? proposeDraft(disc, await readRules());
+      if (current) dispatch({ type: 'load', record });
     });
     return () => {
       current = false;

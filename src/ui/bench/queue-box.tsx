@@ -1,7 +1,7 @@
 'use client';
 
 import { ScanSearch } from 'lucide-react';
-import { estimateReel, readingForReel } from '@/core/reels';
+import { estimateReel } from '@/core/reels';
 import type { EngineState, Problem, SourceRef } from '@/contract';
 import { call, problemOf } from '@/store/api';
 import type { DiscRecord } from '@/store/db';
@@ -10,6 +10,7 @@ import { useState } from 'react';
 import { droppedFile, makeDropped, useDropped } from '@/store/dropped';
 import { paceOf, secondsFor } from '@/store/history';
 import { useOutputs } from '@/store/outputs';
+import { submitReel } from '@/store/submit';
 import { bytes, plural, timeLeft } from '../format';
 import { Button, Key } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
@@ -76,15 +77,10 @@ export function QueueBox({
     for (const { id, reel } of waiting) {
       try {
         const path = (places.get(id)?.path ?? reel.name).split('/');
-        const { jobId } = await call('submitJob', {
-          body: {
-            source: source.ref,
-            fingerprint: disc.fingerprint,
-            reading: readingForReel(disc.reading, reel),
-            reel: { ...reel, fileName: path.at(-1) ?? reel.name },
-            storage: storage.id,
-            folder: path.slice(0, -1).join('/'),
-          },
+        const jobId = await submitReel(disc, source.ref, reel, {
+          storage: storage.id,
+          folder: path.slice(0, -1).join('/'),
+          fileName: path.at(-1) ?? reel.name,
         });
         draft.queued(id, jobId);
       } catch (error) {

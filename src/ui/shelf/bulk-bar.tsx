@@ -1,14 +1,14 @@
 'use client';
 
 import { useState } from 'react';
-import { readingForReel } from '@/core/reels';
 import { folderOf } from '@/core/reels';
-import { call, problemOf } from '@/store/api';
+import { problemOf } from '@/store/api';
 import { catalogue } from '@/store/db';
 import { fileNameFor, proposeDraft, valuesOf } from '@/store/draft';
 import { useEngine } from '@/store/engine';
 import { exportCatalogue } from '@/store/exchange';
 import { readRules } from '@/store/rules';
+import { submitReel } from '@/store/submit';
 import { plural } from '../format';
 import { Button } from '../parts/controls';
 import { TextField } from '../parts/fields';
@@ -57,15 +57,10 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
           continue;
         }
         try {
-          const { jobId } = await call('submitJob', {
-            body: {
-              source: source.ref,
-              fingerprint: disc.fingerprint,
-              reading: readingForReel(disc.reading, r.reel),
-              reel: { ...r.reel, fileName: fileNameFor(disc, r.reel, rules) },
-              storage,
-              folder: folderOf(draft.folder, valuesOf(disc, r.reel)),
-            },
+          const jobId = await submitReel(disc, source.ref, r.reel, {
+            storage,
+            folder: folderOf(draft.folder, valuesOf(disc, r.reel)),
+            fileName: fileNameFor(disc, r.reel, rules),
           });
           queued++;
           reels.push({ ...r, jobId });
