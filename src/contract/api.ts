@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { JobEventSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { ProblemSchema } from './problem';
-import { FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
+import { AudioCodecSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
 
 /** What the browser and the engine say to each other. Every body on the way is one of these. */
 
@@ -34,7 +34,7 @@ export const FoundSourceSchema = z.object({
   root: id,
   path: inside,
   name: z.string(),
-  kind: z.enum(['image', 'disc folder', 'video file', 'folder']),
+  kind: z.enum(['image', 'disc folder', 'video file', 'sound file', 'folder']),
   sizeBytes: z.number().nullable(),
 });
 export type FoundSource = z.infer<typeof FoundSourceSchema>;
@@ -144,6 +144,24 @@ export const ScanResultSchema = z.object({ started: z.number() });
 export const InsertSchema = z.object({ disc: id });
 export const BrowseResultSchema = z.object({ root: id, path: inside, entries: z.array(FoundSourceSchema) });
 export type BrowseResult = z.infer<typeof BrowseResultSchema>;
+/** Sound in a file that a reel may add: one entry a stream. */
+export const SoundSchema = z.object({
+  sizeBytes: z.number(),
+  fingerprint: z.string(),
+  durationMs: z.number(),
+  streams: z.array(
+    z.object({
+      stream: z.number(),
+      codec: AudioCodecSchema,
+      channels: z.number(),
+      layout: z.string(),
+      sampleRateHz: z.number(),
+      bitDepth: z.number().nullable(),
+      language: z.string().nullable(),
+    }),
+  ),
+});
+export type Sound = z.infer<typeof SoundSchema>;
 export const SubmitJobSchema = z.object({
   source: SourceRefSchema,
   fingerprint: z.string().regex(/^[0-9a-f]{64}$/),

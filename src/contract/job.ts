@@ -1,9 +1,9 @@
 import { z } from 'zod';
 import type { Check, Proof } from '@/core/proof';
 import type { MasterPromise } from '@/core/recipes';
-import type { Reel, ReelTags } from '@/core/reels';
+import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
-import { ReadingSchema } from './reading';
+import { AudioCodecSchema, ReadingSchema } from './reading';
 
 export const JOB_VERSION = 1;
 export const SIDECAR_VERSION = 1;
@@ -56,6 +56,26 @@ const added = z.object({
     .max(MAX_CUES)
     .readonly(),
 });
+const addedAudio = z.object({
+  source: z.object({
+    root: z.string().max(128),
+    path: z.string().max(4096),
+    sizeBytes: whole,
+    fingerprint: z.string().regex(/^[0-9a-f]{64}$/),
+    stream: whole.max(1000),
+  }),
+  codec: AudioCodecSchema,
+  channels: whole.max(64),
+  sampleRateHz: whole,
+  bitDepth: whole.nullable(),
+  durationMs: ms,
+  name,
+  language: z.string().max(64).nullable(),
+  offsetMs: z.number().min(-1e8).max(1e8),
+  isDefault: z.boolean(),
+  isCommentary: z.boolean(),
+  isVisuallyImpaired: z.boolean(),
+}) satisfies z.ZodType<AddedAudio>;
 
 export const ReelSchema = z.object({
   name,
@@ -79,6 +99,8 @@ export const ReelSchema = z.object({
   tags: TagsSchema.optional(),
   fileName: name.optional(),
   added: z.array(added).max(16).readonly().optional(),
+  addedAudio: z.array(addedAudio).max(8).readonly().optional(),
+  subtitleFiles: z.boolean().optional(),
   recipes: z
     .array(z.enum(['master', 'access']))
     .min(1)
@@ -109,6 +131,8 @@ export const JobSchema = z.object({
   folder: z.string().max(2000),
   /** File name without extension, already safe. */
   fileName: z.string().min(1),
+  /** Files with the reel's added sound, in its order: resolved by the engine, like the source. */
+  soundFiles: z.array(z.string()).max(8).default([]),
 });
 export type Job = z.infer<typeof JobSchema>;
 
@@ -185,6 +209,10 @@ export const MasterPromiseSchema = z.object({
     .readonly(),
 }) satisfies z.ZodType<MasterPromise>;
 
+/** A subtitle file made beside a result. `track` is its place in the result's promise. */
+export const BesideResultSchema = z.object({ ending: z.string(), sizeBytes: whole, sha256: z.string(), track: whole });
+export type BesideResult = z.infer<typeof BesideResultSchema>;
+
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
 export const SidecarSchema = z.object({
   version: z.literal(SIDECAR_VERSION),
@@ -193,6 +221,8 @@ export const SidecarSchema = z.object({
   jobId: z.string(),
   recipe: z.enum(['master', 'access']),
   file: z.object({ name: z.string(), sizeBytes: whole, sha256: z.string() }),
+  /** Subtitle files that were made with it and stand beside it; all named in the sidecar of one result. */
+  beside: z.array(z.object({ name: z.string(), sizeBytes: whole, sha256: z.string(), track: whole })).default([]),
   reel: ReelSchema,
   disc: z.object({ label: z.string(), fingerprint: z.string(), kind: z.string(), source: z.string() }),
   /** The segments read, in order, with their place on the disc. */

@@ -25,27 +25,29 @@ const video = z.object({
   secondView: z.object({ stream: whole, baseIsRight: z.boolean() }).nullable(),
   from: z.enum(['stream', 'tables']),
 });
+export const AudioCodecSchema = z.enum([
+  'AC-3',
+  'E-AC-3',
+  'TrueHD',
+  'DTS',
+  'DTS-HD',
+  'DTS-HD Master',
+  'DTS Express',
+  'LPCM',
+  'MPEG audio',
+  'unknown',
+  'AAC',
+  'MP3',
+  'FLAC',
+  'Opus',
+  'Vorbis',
+  'ALAC',
+  'PCM',
+  'PCM float',
+]);
 const audio = z.object({
   stream: whole,
-  codec: z.enum([
-    'AC-3',
-    'E-AC-3',
-    'TrueHD',
-    'DTS',
-    'DTS-HD',
-    'DTS-HD Master',
-    'DTS Express',
-    'LPCM',
-    'MPEG audio',
-    'unknown',
-    'AAC',
-    'MP3',
-    'FLAC',
-    'Opus',
-    'Vorbis',
-    'ALAC',
-    'PCM',
-  ]),
+  codec: AudioCodecSchema,
   coreOf: whole.nullable(),
   channels: whole.max(32),
   layout: shortText,
@@ -268,6 +270,20 @@ const evidence = z.object({
   value: z.number().nullable(),
 });
 
+export const RoleSchema = z.enum([
+  'main',
+  'cut',
+  'version',
+  'episode',
+  'play-all',
+  'duplicate',
+  'decoy',
+  'part',
+  'menu',
+  'extra',
+  'short',
+  'unusable',
+]);
 export const FindingsSchema = z.object({
   mainTitle: whole.nullable(),
   outOfReach: whole.nullable(),
@@ -276,7 +292,7 @@ export const FindingsSchema = z.object({
     .array(
       z.object({
         title: whole,
-        role: z.enum(['main', 'cut', 'version', 'episode', 'play-all', 'duplicate', 'decoy', 'part', 'menu', 'extra', 'short', 'unusable']),
+        role: RoleSchema,
         confidence: z.number().min(0).max(1),
         score: z.number(),
         evidence: z.array(evidence).readonly(),

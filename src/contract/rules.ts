@@ -1,5 +1,29 @@
 import { z } from 'zod';
-import type { HouseRules } from '@/core/reels';
+import type { HouseRules, KeptTrack, SetChoice } from '@/core/reels';
+import { RoleSchema } from './reading';
+
+const keptTrack = z.object({
+  language: z.string().max(64).nullable(),
+  purpose: z.string().max(64).nullable(),
+  codec: z.string().max(64),
+  forcedOnly: z.boolean(),
+  name: z.string().max(400),
+  isDefault: z.boolean(),
+  isForced: z.boolean(),
+}) satisfies z.ZodType<KeptTrack>;
+const recipes = z
+  .array(z.enum(['master', 'access']))
+  .min(1)
+  .max(2)
+  .readonly();
+const setChoice = z.object({
+  series: z.string().max(400),
+  role: RoleSchema,
+  audio: z.array(keptTrack).max(32).readonly(),
+  subtitles: z.array(keptTrack).max(64).readonly(),
+  recipes,
+  subtitleFiles: z.boolean(),
+}) satisfies z.ZodType<SetChoice>;
 
 /** House rules as they cross a border: the catalogue, an export. */
 export const HouseRulesSchema = z.object({
@@ -14,12 +38,12 @@ export const HouseRulesSchema = z.object({
   shortestExtraMs: z.number().int().nonnegative().max(1e8),
   series: z.enum(['episodes', 'play-all', 'both']),
   cuts: z.boolean(),
-  recipes: z
-    .array(z.enum(['master', 'access']))
-    .min(1)
-    .max(2)
-    .readonly(),
+  recipes,
   filePattern: z.string().min(1).max(400),
   folderPattern: z.string().max(400),
   storage: z.string().max(128).nullable(),
+  // Not in catalogues exported before version 2.
+  subtitleFiles: z.boolean().default(false),
+  measure: z.boolean().default(false),
+  sets: z.array(setChoice).max(1000).readonly().default([]),
 }) satisfies z.ZodType<HouseRules>;

@@ -4,7 +4,7 @@ import { existsSync, mkdirSync, openSync, closeSync, readFileSync, readdirSync, 
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { joinProblem, planPiece } from '@/core/assembly';
-import { estimateReel, safeFileName, safeFolderPath, type RecipeId } from '@/core/reels';
+import { besideFiles, estimateReel, safeFileName, safeFolderPath, type Reel } from '@/core/reels';
 import {
   JOB_VERSION,
   JobSchema,
@@ -105,13 +105,14 @@ export class Jobs {
   }
 
   /** Names that are taken, or will be when the waiting jobs are done. */
-  private async requireFreeName(storage: string, inside: string, recipes: readonly RecipeId[]): Promise<void> {
+  private async requireFreeName(storage: string, inside: string, reel: Reel): Promise<void> {
     const holds = (e: Entry) => !isOver(e.state) || e.state.state === 'failed'; // a failed job may be retried
     const sameName = (e: Entry) => path.join(e.job.folder, e.job.fileName).toLowerCase() === inside.toLowerCase();
     if ([...this.entries.values()].some((e) => holds(e) && e.job.storage.path === storage && sameName(e)))
       throw new WorkError('name-taken', `The queue already has a job that makes “${inside}”`);
-    for (const recipe of recipes) {
-      const file = path.join(storage, inside + (recipe === 'master' ? '.mkv' : '.mp4'));
+    const endings = [...reel.recipes.map((r) => (r === 'master' ? '.mkv' : '.mp4')), ...besideFiles(reel).map((f) => f.ending)];
+    for (const ending of endings) {
+      const file = path.join(storage, inside + ending);
       const taken = await stat(file).then(
         () => true,
         () => false,
@@ -124,7 +125,7 @@ export class Jobs {
    * Takes a job into the queue.
    * @throws WorkError and DiscError for whatever can be known before it starts.
    */
-  async submit(request: SubmitJob, source: JobSource): Promise<{ jobId: string; fileName: string }> {
+  async submit(request: SubmitJob, source: JobSource, soundFiles: readonly string[] = []): Promise<{ jobId: string; fileName: string }> {
     const storage = this.config.storages.find((s) => s.id === request.storage);
     if (!storage) throw new WorkError('not-known', 'This storage is not configured');
     const { reel, reading } = request;
@@ -142,7 +143,7 @@ export class Jobs {
       storage.name,
       (reel.recipes.includes('master') ? estimate.masterBytes : 0) + (reel.recipes.includes('access') ? estimate.accessBytes : 0),
     );
-    await this.requireFreeName(storage.path, path.join(folder, fileName), reel.recipes);
+    await this.requireFreeName(storage.path, path.join(folder, fileName), reel);
     const id = `${Date.now().toString(36)}-${randomBytes(4).toString('hex')}`;
     const job: Job = JobSchema.parse({
       version: JOB_VERSION,
@@ -154,6 +155,7 @@ export class Jobs {
       storage,
       folder,
       fileName,
+      soundFiles,
     });
     const jobFolder = path.join(this.root, id);
     mkdirSync(jobFolder);

@@ -88,11 +88,16 @@ export class Outputs {
     const { file, output } = await this.find(id);
     const { sidecar } = output;
     if (output.presence === 'missing') throw new WorkError('not-known', `${output.path} is not there any more`);
+    let besideMatch = true;
+    for (const { name, sha256 } of sidecar.beside) {
+      const found = await sha256File(path.join(path.dirname(file), path.basename(name)), signal).catch(() => null);
+      besideMatch &&= found === sha256;
+    }
     if (sidecar.recipe === 'master') {
       const { proof, sha256 } = await proveMasterFile(file, sidecar.promise, signal);
-      return { proof, sha256Matches: sha256 === sidecar.file.sha256 };
+      return { proof, sha256Matches: sha256 === sidecar.file.sha256 && besideMatch };
     }
     const proof = proveAccess(await examineAccessCopy(file, signal), sidecar.promise);
-    return { proof, sha256Matches: (await sha256File(file, signal)) === sidecar.file.sha256 };
+    return { proof, sha256Matches: (await sha256File(file, signal)) === sidecar.file.sha256 && besideMatch };
   }
 }

@@ -25,6 +25,7 @@ describe('the state of a job', () => {
     reading,
     folder: '',
     fileName: 'Film',
+    soundFiles: [],
     source: { kind: 'image', path: '/x', label: 'x' },
     storage: { id: 's', name: 'S', path: '/s' },
   };
@@ -93,6 +94,7 @@ test('lanes: one reading per drive and one for images, encoders in their turn', 
     reading: sketch,
     folder: '',
     fileName: 'x',
+    soundFiles: [],
     storage: { id: 's', name: 'S', path: '/s' },
     source: drive === null ? { kind: 'image', path: '/x', label: 'x' } : { kind: 'drive', path: '/x', label: 'x', drive },
   });

@@ -1,6 +1,7 @@
 import { readdir, realpath, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { WorkError, type FoundSource, type JobSource } from '@/contract';
+import { isAudioFile } from '@/node/audio-file';
 import { kindOfFile } from '@/node/open-source';
 import type { EngineConfig } from './config';
 
@@ -26,6 +27,13 @@ async function holdsVideo(folder: string): Promise<boolean> {
   return ['VIDEO_TS', 'VIDEO_TS.IFO', 'VIDEO_TS.BUP', 'BDMV', 'INDEX.BDMV'].some((name) => names.includes(name));
 }
 
+/** What a file may be opened as; null for what is of no use here. */
+function kindHere(name: string, forSound: boolean): FoundSource['kind'] | null {
+  const kind = kindOfFile(name);
+  if (forSound && isAudioFile(name)) return 'sound file';
+  return kind === 'file' ? 'video file' : forSound ? null : kind;
+}
+
 /** Folders and places that can be read as discs, one level at a time. */
 export class Roots {
   constructor(private readonly config: EngineConfig) {}
@@ -36,7 +44,8 @@ export class Roots {
     return root;
   }
 
-  async browse(id: string, inside: string): Promise<FoundSource[]> {
+  /** @param forSound files that sound may be taken from, instead of what is read as a disc. */
+  async browse(id: string, inside: string, forSound = false): Promise<FoundSource[]> {
     const folder = await resolveInside(this.root(id).path, inside);
     const entries = (await readdir(folder, { withFileTypes: true }).catch(() => [])).slice(0, MAX_ENTRIES);
     const found: FoundSource[] = [];
@@ -55,9 +64,8 @@ export class Roots {
           sizeBytes: null,
         });
       else if (info.isFile()) {
-        const kind = kindOfFile(entry.name);
-        if (kind)
-          found.push({ root: id, path: relative, name: entry.name, kind: kind === 'file' ? 'video file' : kind, sizeBytes: info.size });
+        const kind = kindHere(entry.name, forSound);
+        if (kind) found.push({ root: id, path: relative, name: entry.name, kind, sizeBytes: info.size });
       }
     }
     return found.sort((a, b) => a.name.localeCompare(b.name));
@@ -86,6 +94,13 @@ export class Roots {
         }
       }),
     );
+  }
+
+  /** A file in a place. @throws WorkError `not-known` where it is none. */
+  async file(id: string, inside: string): Promise<string> {
+    const full = await resolveInside(this.root(id).path, inside);
+    if (!(await stat(full)).isFile()) throw new WorkError('not-known', `“${inside}” is no file`);
+    return full;
   }
 
   /** What a runner opens for this place. @throws WorkError `not-known`. */

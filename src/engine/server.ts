@@ -18,6 +18,7 @@ import {
   type StartReadingSchema,
   type SubmitJob,
 } from '@/contract';
+import { examineAudioFile, requireSameFile } from '@/node/audio-file';
 import { checkStorage } from '@/node/library';
 import { APPLICATION } from '@/node/version';
 import type { z } from 'zod';
@@ -98,6 +99,17 @@ function events(hub: Hub, request: IncomingMessage, response: ServerResponse): v
 
 const done = { ok: true } as const;
 
+/** Takes a job into the queue, with everything that it names resolved inside the configured folders. */
+async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
+  const files: string[] = [];
+  for (const { source } of wish.reel.addedAudio ?? []) {
+    const file = await roots.file(source.root, source.path);
+    await requireSameFile(file, source);
+    files.push(file);
+  }
+  return jobs.submit(wish, await resolve(wish.source), files);
+}
+
 /** Everything that answers with JSON. */
 async function answer(
   parts: EngineParts,
@@ -114,7 +126,11 @@ async function answer(
     case 'browse': {
       const root = query.get('root') ?? '';
       const path = query.get('path') ?? '';
-      return { root, path, entries: await roots.browse(root, path) };
+      return { root, path, entries: await roots.browse(root, path, query.get('for') === 'sound') };
+    }
+    case 'sound': {
+      const path = query.get('path') ?? '';
+      return examineAudioFile(await roots.file(query.get('root') ?? '', path), path, signal);
     }
     case 'startReading':
       return readings.start((body as z.infer<typeof StartReadingSchema>).source, (body as z.infer<typeof StartReadingSchema>).thorough);
@@ -137,7 +153,7 @@ async function answer(
       drives.eject(id);
       return done;
     case 'submitJob':
-      return jobs.submit(body as SubmitJob, await parts.resolve((body as SubmitJob).source));
+      return submit(parts, body as SubmitJob);
     case 'cancelJob':
       await jobs.cancel(id);
       return done;

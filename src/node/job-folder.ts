@@ -2,7 +2,16 @@ import { appendFileSync, existsSync, readFileSync, renameSync, rmSync, writeFile
 import path from 'node:path';
 import { z } from 'zod';
 import { identify, isAlive, type ProcessId } from './process-id';
-import { JobEventSchema, JobSchema, MasterPromiseSchema, ProofSchema, StageSchema, type Job, type JobEvent } from '@/contract';
+import {
+  BesideResultSchema,
+  JobEventSchema,
+  JobSchema,
+  MasterPromiseSchema,
+  ProofSchema,
+  StageSchema,
+  type Job,
+  type JobEvent,
+} from '@/contract';
 
 /** What a runner has finished, so that the next one can go on from there. */
 export const ProgressFileSchema = z.object({
@@ -14,6 +23,7 @@ export const ProgressFileSchema = z.object({
   accessBytes: z.number().nullable(),
   accessProof: ProofSchema.nullable(),
   accessSha256: z.string().nullable(),
+  beside: z.array(BesideResultSchema).default([]),
 });
 export type ProgressFile = z.infer<typeof ProgressFileSchema>;
 
@@ -26,6 +36,7 @@ const NOTHING_YET: ProgressFile = {
   accessBytes: null,
   accessProof: null,
   accessSha256: null,
+  beside: [],
 };
 
 const ProcessIdSchema = z.object({ pid: z.number().int().positive(), startTime: z.string() });

@@ -3,7 +3,7 @@ import { open, type FileHandle } from 'node:fs/promises';
 import { z } from 'zod';
 import { DiscError, throwIfCancelled } from '@/core/bytes';
 import type { OpenStretch } from '@/core/assembly';
-import { readingOfFile, type ProbedFile, type ProbedStream, type Reading } from '@/core/reading';
+import { readingOfFile, type AudioCodec, type ProbedFile, type ProbedStream, type Reading } from '@/core/reading';
 import { WorkError } from '@/contract';
 import { capture, collectLines, finished, spawnGuarded } from './ffmpeg';
 
@@ -114,35 +114,56 @@ async function fingerprintOf(file: FileHandle, sizeBytes: number): Promise<strin
   return hash.digest('hex');
 }
 
-/**
- * Examines a plain video file.
- * @throws DiscError `not-a-disc` where FFmpeg does not know it or it holds no picture, `read-failed`.
- */
-export async function readVideoFile(path: string, name: string, signal?: AbortSignal): Promise<Reading> {
+/** What FFmpeg says of a file, and what identifies it. @throws DiscError `not-a-disc` where FFmpeg does not know it, `read-failed`. */
+export async function probeFile(path: string, name: string, signal?: AbortSignal): Promise<ProbedFile & { readonly fingerprint: string }> {
   const args = ['-v', 'error', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', '-i', `file:${path}`];
   let found: Probed;
   try {
     found = ProbeSchema.parse(JSON.parse((await capture('ffprobe', args, signal)).out));
   } catch (error) {
     throwIfCancelled(signal, name);
-    throw new DiscError('not-a-disc', { source: name, byteOffset: 0 }, 'FFmpeg does not know this file as a video', { cause: error });
+    throw new DiscError('not-a-disc', { source: name, byteOffset: 0 }, 'FFmpeg does not know this file as a video or as sound', {
+      cause: error,
+    });
   }
+  const { sizeBytes, fingerprint } = await identifyFile(path);
+  return {
+    name,
+    sizeBytes,
+    fingerprint,
+    container: found.format.format_name,
+    title: clean(found.format.tags['title']),
+    durationMs: Math.max(0, Number(found.format.duration) * 1000 || 0),
+    streams: found.streams.map(streamOf),
+    chapters: found.chapters.map((c) => ({ startMs: Number(c.start_time) * 1000, name: clean(c.tags['title']) })),
+  };
+}
+
+/** What a plain file is known again by. */
+export async function identifyFile(path: string): Promise<{ sizeBytes: number; fingerprint: string }> {
   const handle = await open(path, 'r');
   try {
     const { size } = await handle.stat();
-    const file: ProbedFile = {
-      name,
-      sizeBytes: size,
-      container: found.format.format_name,
-      title: clean(found.format.tags['title']),
-      durationMs: Math.max(0, Number(found.format.duration) * 1000 || 0),
-      streams: found.streams.map(streamOf),
-      chapters: found.chapters.map((c) => ({ startMs: Number(c.start_time) * 1000, name: clean(c.tags['title']) })),
-    };
-    return readingOfFile(file, await fingerprintOf(handle, size));
+    return { sizeBytes: size, fingerprint: await fingerprintOf(handle, size) };
   } finally {
     await handle.close();
   }
+}
+
+/**
+ * Examines a plain video file.
+ * @throws DiscError `not-a-disc` where FFmpeg does not know it or it holds no picture, `read-failed`.
+ */
+export async function readVideoFile(path: string, name: string, signal?: AbortSignal): Promise<Reading> {
+  const { fingerprint, ...file } = await probeFile(path, name, signal);
+  return readingOfFile(file, fingerprint);
+}
+
+/** How FFmpeg is to hand sound over: as it is, but PCM in the byte order that Matroska knows, every sample the same. */
+export function soundCodec({ codec, bitDepth }: { readonly codec: AudioCodec; readonly bitDepth: number | null }): string {
+  if (codec === 'PCM') return bitDepth === 16 ? 'pcm_s16le' : bitDepth === 32 ? 'pcm_s32le' : 'pcm_s24le';
+  if (codec === 'PCM float') return bitDepth === 64 ? 'pcm_f64le' : 'pcm_f32le';
+  return 'copy';
 }
 
 /** Codecs that Matroska does not hold as they stand in other containers; what is written instead says the same, bit for bit. */
@@ -152,7 +173,7 @@ function codecArguments(reading: Reading, streams: readonly number[]): string[] 
     const audio = title?.audio.find((t) => t.stream === stream);
     const subtitle = title?.subtitles.find((t) => t.stream === stream);
     const option = `-c:${String(place)}`;
-    if (audio?.codec === 'PCM') return [option, audio.bitDepth === 16 ? 'pcm_s16le' : audio.bitDepth === 32 ? 'pcm_s32le' : 'pcm_s24le'];
+    if (audio) return [option, soundCodec(audio)];
     if (subtitle?.codec === 'SubRip') return [option, 'srt'];
     return [option, 'copy'];
   });
@@ -161,51 +182,47 @@ function codecArguments(reading: Reading, streams: readonly number[]): string[] 
 /** Asked for a little later than wanted: the assembly itself begins with the right picture. */
 const AFTER_MS = 100;
 
-/** Opens stretches of a plain video file as Matroska, by FFmpeg, without decoding pictures or compressed sound. */
+/** What of a file is asked for as Matroska. */
+interface Wanted {
+  /** Where to begin, milliseconds; null at the beginning. */
+  readonly seekMs: number | null;
+  readonly streams: readonly number[];
+  /** How each is handed over, as FFmpeg's arguments. */
+  readonly codecs: readonly string[];
+}
+
+/** Streams of a file as Matroska with the file's own times, by FFmpeg, without decoding pictures or compressed sound. */
+export async function* matroskaOf(path: string, { seekMs, streams, codecs }: Wanted, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
+  const child = spawnGuarded('ffmpeg', [
+    ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-copyts'],
+    ...['-fflags', '+genpts'], // program streams stamp only some pictures
+    ...(seekMs === null ? [] : ['-ss', (seekMs / 1000).toFixed(3), '-noaccurate_seek']),
+    ...['-i', `file:${path}`, ...streams.flatMap((s) => ['-map', `0:${String(s)}`]), '-map_chapters', '-1', '-map_metadata', '-1'],
+    ...codecs,
+    ...['-copypriorss', '1', '-avoid_negative_ts', 'disabled', '-max_interleave_delta', '0', '-f', 'matroska', 'pipe:1'],
+  ]);
+  child.stdin.on('error', () => undefined);
+  child.stdin.end();
+  const errors: string[] = [];
+  collectLines(child.stderr, errors);
+  const end = finished(child, errors, 'ffmpeg', signal);
+  end.catch(() => undefined);
+  let complete = false;
+  try {
+    for await (const chunk of child.stdout) yield chunk as Uint8Array;
+    complete = true;
+  } finally {
+    child.kill('SIGKILL');
+    if (complete) await end;
+    else await end.catch(() => undefined);
+  }
+  if (errors.length > 0) throw new WorkError('encoder-failed', `The file could not be read whole: ${errors.slice(0, 2).join(' | ')}`);
+}
+
+/** Opens stretches of a plain video file. */
 export function openStretches(path: string, reading: Reading, signal?: AbortSignal): OpenStretch {
-  return async function* ({ fromMs, streams }) {
-    const child = spawnGuarded('ffmpeg', [
-      '-hide_banner',
-      '-nostdin',
-      '-loglevel',
-      'error',
-      '-copyts',
-      '-fflags',
-      '+genpts', // program streams stamp only some pictures
-      ...(fromMs === null ? [] : ['-ss', ((fromMs + AFTER_MS) / 1000).toFixed(3), '-noaccurate_seek']),
-      '-i',
-      `file:${path}`,
-      ...streams.flatMap((s) => ['-map', `0:${String(s)}`]),
-      '-map_chapters',
-      '-1',
-      '-map_metadata',
-      '-1',
-      ...codecArguments(reading, streams),
-      '-copypriorss',
-      '1',
-      '-avoid_negative_ts',
-      'disabled',
-      '-max_interleave_delta',
-      '0',
-      '-f',
-      'matroska',
-      'pipe:1',
-    ]);
-    child.stdin.on('error', () => undefined);
-    child.stdin.end();
-    const errors: string[] = [];
-    collectLines(child.stderr, errors);
-    const end = finished(child, errors, 'ffmpeg', signal);
-    end.catch(() => undefined);
-    let complete = false;
-    try {
-      for await (const chunk of child.stdout) yield chunk as Uint8Array;
-      complete = true;
-    } finally {
-      child.kill('SIGKILL');
-      if (complete) await end;
-      else await end.catch(() => undefined);
-    }
-    if (errors.length > 0) throw new WorkError('encoder-failed', `The file could not be read whole: ${errors.slice(0, 2).join(' | ')}`);
+  return ({ fromMs, streams }) => {
+    const seekMs = fromMs === null ? null : fromMs + AFTER_MS;
+    return matroskaOf(path, { seekMs, streams, codecs: codecArguments(reading, streams) }, signal);
   };
 }

@@ -54,7 +54,7 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     if (wantsMaster && !isDone('master')) {
       begin('master');
       const made = await makeMaster(context);
-      save('master', { promise: made.promise, masterBytes: made.bytes });
+      save('master', { promise: made.promise, masterBytes: made.bytes, beside: [...made.beside] });
     }
     if (wantsMaster && !isDone('master proof') && progress.promise) {
       begin('master proof');
@@ -68,7 +68,7 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     if (wantsAccess && !isDone('access')) {
       begin('access');
       const made = await makeAccess(context, wantsMaster ? progress.promise : null);
-      save('access', { promise: made.promise, accessBytes: made.bytes });
+      save('access', { promise: made.promise, accessBytes: made.bytes, ...(wantsMaster ? {} : { beside: [...made.beside] }) });
     }
     if (wantsAccess && !isDone('access proof') && progress.promise) {
       begin('access proof');
@@ -77,14 +77,15 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     }
     begin('placing');
     const { promise, masterProof, masterSha256, masterBytes, accessProof, accessSha256, accessBytes } = progress;
-    const files = await place(context, [
+    const results = [
       ...(wantsMaster && promise && masterProof && masterSha256 && masterBytes !== null
         ? [{ recipe: 'master' as const, promise, proof: masterProof, sha256: masterSha256, bytes: masterBytes }]
         : []),
       ...(wantsAccess && promise && accessProof && accessSha256 && accessBytes !== null
         ? [{ recipe: 'access' as const, promise, proof: accessProof, sha256: accessSha256, bytes: accessBytes }]
         : []),
-    ]);
+    ];
+    const files = await place(context, results, progress.beside);
     folder.emit({ type: 'finished', files });
     return 0;
   } catch (error) {

@@ -2,15 +2,19 @@ import { mkdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { planPiece, type PacketStream } from '@/core/assembly';
 import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
+import type { AddedAudio } from '@/core/reels';
 import { TrackHashes, accessArguments, writeMaster, type MasterPromise } from '@/core/recipes';
 import { reelMs } from '@/core/reels';
-import { SIDECAR_VERSION, SidecarSchema, WorkError, type Job, type Sidecar, type Stage } from '@/contract';
+import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Sidecar, type Stage } from '@/contract';
+import { openAddedSound, requireSameFile } from '@/node/audio-file';
 import { collectLines, examineAccessCopy, ffmpegVersion, finished, spawnGuarded } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { makeWorkshop, openFileSink, placeFile, removeWorkshop } from '@/node/library';
 import { openSource, requireSame } from '@/node/open-source';
 import { proveMasterFile, sha256InThread } from '@/node/prove-file';
 import { APPLICATION } from '@/node/version';
+import { BesideSinks, besidePart, besidePath } from './beside';
+import { shortProof } from './short-proof';
 
 /** What stages need of the job and of their surroundings. */
 export interface StageContext {
@@ -40,17 +44,29 @@ export async function isStill(job: Job, recipe: Recipe, bytes: number | null): P
   return bytes !== null && (await exists(await unfinishedPath(job, recipe))) === bytes;
 }
 
+interface Assembled {
+  readonly promise: MasterPromise;
+  /** Subtitle files that were made on the way. */
+  readonly beside: readonly BesideResult[];
+}
+/** What a stage that makes a file has made. */
+type Made = Assembled & { readonly bytes: number };
+
 /** Runs the reel through the assembly into a sink. */
-async function assembleInto(context: StageContext, stage: Stage, sink: Parameters<typeof writeMaster>[4]): Promise<MasterPromise> {
+async function assembleInto(context: StageContext, stage: Stage, sink: Parameters<typeof writeMaster>[4]): Promise<Assembled> {
   const { job, signal } = context;
+  const sounds = job.reel.addedAudio ?? [];
+  const openAdded = (audio: AddedAudio) => openAddedSound(job.soundFiles[sounds.indexOf(audio)] ?? '', audio, signal);
+  for (const [i, sound] of sounds.entries()) await requireSameFile(job.soundFiles[i] ?? '', sound.source);
   const opened = await openSource(job.source, { blocking: true, signal });
+  const sinks = new BesideSinks(job);
   let stream: PacketStream | null = null;
   try {
     requireSame(await opened.examine({ signal }), job.reading, job.source.label);
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = await opened.assemble(job.reading, job.reel, { signal, tap: hashes.tap });
     stream = assembly;
-    return await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
+    const promise = await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
       application: APPLICATION,
       seed: `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`,
       createHash: createPayloadHash,
@@ -58,7 +74,14 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
       onProgress: (done, total) => {
         if (stage === 'master') context.progress(stage, done, total, 'bytes');
       },
+      openAdded,
+      openBeside: sinks.openBeside,
+      signal,
     });
+    return { promise, beside: await sinks.finish(promise, signal, context.note) };
+  } catch (error) {
+    await sinks.abandon();
+    throw error;
   } finally {
     await stream?.close();
     await opened.close();
@@ -66,14 +89,15 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
 }
 
 /** Stage `master`: the disc's streams into Matroska. */
-export async function makeMaster(context: StageContext): Promise<{ promise: MasterPromise; bytes: number }> {
+export async function makeMaster(context: StageContext): Promise<Made> {
   const file = await unfinishedPath(context.job, 'master');
   const sink = await openFileSink(file);
-  const promise = await assembleInto(context, 'master', sink).catch(async (error: unknown) => {
+  const made = await assembleInto(context, 'master', sink).catch(async (error: unknown) => {
     await sink.abandon();
     throw error;
   });
   await sink.close();
+  const { promise } = made;
   for (const [i, track] of promise.tracks.entries()) {
     for (const left of track.left)
       context.note(
@@ -87,7 +111,7 @@ export async function makeMaster(context: StageContext): Promise<{ promise: Mast
       context.note(`track ${String(i + 1)} (${track.codecId}): the disc's time stamps jump at ${String(track.irregularities)} places`);
   }
   noteTwins(promise, context.note);
-  return { promise, bytes: (await stat(file)).size };
+  return { ...made, bytes: (await stat(file)).size };
 }
 
 /** Tracks that turned out to be the same sound, byte for byte: the disc's tables may call them by different languages. */
@@ -99,15 +123,9 @@ function noteTwins(promise: MasterPromise, note: (text: string) => void): void {
   });
 }
 
-const brief = (proof: Proof) =>
-  proof.checks
-    .filter((c) => !c.passed)
-    .map((c) => `${c.what}${c.track === null ? '' : ` of track ${String(c.track + 1)}`}: ${c.found} instead of ${c.expected}`)
-    .join('; ');
-
 /** @throws WorkError `proof-failed`: nothing of it reaches the library. */
 function requireProof(proof: Proof, what: string): void {
-  if (!proof.passed) throw new WorkError('proof-failed', `The ${what} is not what was promised: ${brief(proof)}`);
+  if (!proof.passed) throw new WorkError('proof-failed', `The ${what} is not what was promised: ${shortProof(proof)}`);
 }
 
 /** Stage `master proof`. */
@@ -122,13 +140,14 @@ export async function checkMaster(context: StageContext, promise: MasterPromise)
 }
 
 /** Stage `access`: FFmpeg, fed with the assembled stream, or with the master made from it a moment ago. */
-export async function makeAccess(context: StageContext, master: MasterPromise | null): Promise<{ promise: MasterPromise; bytes: number }> {
+export async function makeAccess(context: StageContext, master: MasterPromise | null): Promise<Made> {
   const { job, signal } = context;
   const output = await unfinishedPath(job, 'access');
   const input = master ? await unfinishedPath(job, 'master') : 'pipe:0';
-  const channels = job.reel.audio.map(
-    (taken) => job.reading.titles.flatMap((t) => t.audio).find((a) => a.stream === taken.stream)?.channels ?? 2,
-  );
+  const channels = [
+    ...job.reel.audio.map((taken) => job.reading.titles.flatMap((t) => t.audio).find((a) => a.stream === taken.stream)?.channels ?? 2),
+    ...(job.reel.addedAudio ?? []).map((a) => a.channels),
+  ];
   // Before a stream was seen, deinterlacing is asked for: the filter itself leaves progressive frames alone.
   const args = accessArguments(input, output, { interlaced: master?.interlaced ?? true, audioChannels: channels });
   const child = spawnGuarded('ffmpeg', args);
@@ -141,8 +160,8 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
   });
   const end = finished(child, errors, 'ffmpeg', signal);
   end.catch(() => undefined);
-  let promise = master;
-  if (!promise) {
+  let made: Assembled | null = master && { promise: master, beside: [] };
+  if (!made) {
     child.stdin.on('error', () => undefined); // the encoder's own message, by `finished`, says more than a broken pipe
     const sink = {
       write: (data: Uint8Array) =>
@@ -155,13 +174,13 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
         }),
       writeAt: null,
     };
-    promise = await assembleInto(context, 'access', sink);
+    made = await assembleInto(context, 'access', sink);
   }
   child.stdin.end();
   await end;
   for (const line of errors) context.note(`encoder: ${line}`);
   if (job.reel.subtitles.length > 0) context.note('MP4 can not carry bitmap subtitles: the access copy has none');
-  return { promise, bytes: (await stat(output)).size };
+  return { ...made, bytes: (await stat(output)).size };
 }
 
 /** Stage `access proof`. */
@@ -174,7 +193,7 @@ export async function checkAccess(context: StageContext, promise: MasterPromise)
   return { proof, sha256: await digest };
 }
 
-function sidecar(job: Job, recipe: Recipe, promise: MasterPromise, proof: Proof, sha256: string, sizeBytes: number): Sidecar {
+function sidecar(job: Job, { recipe, promise, proof, sha256, bytes }: Result, beside: readonly BesideResult[]): Sidecar {
   const segments = job.reel.pieces.flatMap((piece) =>
     planPiece(job.reading, piece).segments.map(({ segment, chapter }) => ({
       title: piece.title,
@@ -190,7 +209,8 @@ function sidecar(job: Job, recipe: Recipe, promise: MasterPromise, proof: Proof,
     madeAt: new Date().toISOString(),
     jobId: job.id,
     recipe,
-    file: { name: path.basename(finalPath(job, recipe)), sizeBytes, sha256 },
+    file: { name: path.basename(finalPath(job, recipe)), sizeBytes: bytes, sha256 },
+    beside: beside.map(({ ending, ...file }) => ({ name: path.basename(besidePath(job, ending)), ...file })),
     reel: job.reel,
     disc: { label: job.reading.label, fingerprint: job.reading.fingerprint, kind: job.reading.kind, source: job.source.label },
     segments,
@@ -201,14 +221,19 @@ function sidecar(job: Job, recipe: Recipe, promise: MasterPromise, proof: Proof,
   });
 }
 
+interface Result {
+  readonly recipe: Recipe;
+  readonly promise: MasterPromise;
+  readonly proof: Proof;
+  readonly sha256: string;
+  readonly bytes: number;
+}
+
 /**
  * Stage `placing`: results get their names, each with its sidecar, only after all proofs.
  * Can be repeated after a stop at any point: what an earlier attempt has placed is recognised by its sidecar.
  */
-export async function place(
-  context: StageContext,
-  results: readonly { recipe: Recipe; promise: MasterPromise; proof: Proof; sha256: string; bytes: number }[],
-): Promise<string[]> {
+export async function place(context: StageContext, results: readonly Result[], beside: readonly BesideResult[]): Promise<string[]> {
   const { job } = context;
   const placed: string[] = [];
   for (const result of results) {
@@ -225,10 +250,7 @@ export async function place(
       if (!ours && ((await exists(target)) !== null || before !== null))
         throw new WorkError('name-taken', `The library already has a file ${path.basename(target)}`);
       const part = `${from}.json`;
-      await writeFile(
-        part,
-        `${JSON.stringify(sidecar(job, result.recipe, result.promise, result.proof, result.sha256, result.bytes), null, 2)}\n`,
-      );
+      await writeFile(part, `${JSON.stringify(sidecar(job, result, result === results[0] ? beside : []), null, 2)}\n`);
       if (ours) await rm(sidecarPath(target), { force: true });
       await placeFile(part, sidecarPath(target));
       try {
@@ -238,6 +260,12 @@ export async function place(
         throw error;
       }
     }
+    placed.push(target);
+  }
+  for (const { ending, sizeBytes } of beside) {
+    const [part, target] = [await besidePart(job, ending), besidePath(job, ending)];
+    const isPlaced = (await exists(part)) === null && (await exists(target)) === sizeBytes;
+    if (!isPlaced) await placeFile(part, target);
     placed.push(target);
   }
   await removeWorkshop(job.storage.path, job.id);

@@ -1,7 +1,7 @@
 import Dexie, { type EntityTable, type Transaction } from 'dexie';
 import { findRoles, type Findings } from '@/core/findings';
 import { upgradeReading, type Reading } from '@/core/reading';
-import { NO_TAGS, type HouseRules, type Reel, type ReelTags } from '@/core/reels';
+import { DEFAULT_RULES, NO_TAGS, type HouseRules, type Reel, type ReelTags } from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
 
 /** A disc of the collection, by the fingerprint of its structures: the same pressing is one disc, wherever it is read. */
@@ -88,6 +88,15 @@ export class Catalogue extends Dexie {
         await change.table('discs').toCollection().modify({ tags: NO_TAGS, firstEpisode: null, labels: [] });
         await change.table('drafts').toCollection().modify({ past: [], future: [] });
       });
+    // House rules know measuring, subtitle files and what is kept for a set.
+    this.version(7).upgrade(async (change) => {
+      await change
+        .table('settings')
+        .toCollection()
+        .modify((setting: SettingRecord) => {
+          Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
+        });
+    });
   }
 }
 

@@ -47,6 +47,13 @@ export function applyEvent(state: EngineState, event: EngineEvent): EngineState 
 }
 
 const fetched = new Set<string>();
+const arrivals = new Set<(fingerprint: string) => void>();
+
+/** Calls back with every disc whose reading has come in. @returns what ends it. */
+export function onArrival(listener: (fingerprint: string) => void): () => void {
+  arrivals.add(listener);
+  return () => arrivals.delete(listener);
+}
 
 /** A reading that is done is fetched once and goes into the catalogue, whichever page is open. */
 async function fetchReading(task: ReadingTask): Promise<void> {
@@ -54,7 +61,9 @@ async function fetchReading(task: ReadingTask): Promise<void> {
   fetched.add(task.id);
   try {
     const { reading, findings } = await call('reading', { id: task.id });
-    if (reading && findings) await keepReading(catalogue, reading, findings, task.source, task.name);
+    if (!reading || !findings) return;
+    await keepReading(catalogue, reading, findings, task.source, task.name);
+    for (const listener of arrivals) listener(reading.fingerprint);
   } catch {
     fetched.delete(task.id); // tried again with the next state
   }
@@ -132,6 +141,9 @@ function open(): EventSource {
   };
   return stream;
 }
+
+/** The engine's state as last heard, for what runs beside the pages. */
+export const currentEngine = (): EngineState | null => view.state;
 
 /** Live view of the engine. */
 export function useEngine(): EngineView {

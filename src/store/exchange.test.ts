@@ -39,6 +39,15 @@ test('a catalogue goes out and comes back whole, into an empty one', async () =>
   await other.delete();
 });
 
+test('a catalogue of version 1 is read, with rules as they were then', async () => {
+  await db.settings.put({ key: 'house rules', rules: { ...DEFAULT_RULES, languages: ['gd'] } });
+  const data = JSON.parse(await exportCatalogue(db)) as { version: number; rules: Record<string, unknown> };
+  for (const later of ['subtitleFiles', 'measure', 'sets'])
+    data.rules = Object.fromEntries(Object.entries(data.rules).filter(([k]) => k !== later));
+  const plan = await planImport(db, JSON.stringify({ ...data, version: 1 }));
+  expect(plan.rules).toEqual({ ...DEFAULT_RULES, languages: ['gd'] });
+});
+
 test('what would change is said; what can not be read is left out and said; planned reels stay', async () => {
   await filled(3);
   const data = JSON.parse(await exportCatalogue(db)) as { discs: DiscRecord[] };

@@ -83,6 +83,21 @@ test('a catalogue of an earlier version is brought up to date, nothing of it los
   await now.delete();
 });
 
+test('house rules of version 6 keep what they say and gain what they did not know', async () => {
+  const name = `rules-${String(Math.random())}`;
+  const old = new Dexie(name);
+  old.version(6).stores({ discs: 'fingerprint, name, readAt', drafts: 'fingerprint', jobs: 'id, fingerprint, createdAt', settings: 'key' });
+  const { subtitleFiles, measure, sets, ...known } = DEFAULT_RULES;
+  await old.table('settings').put({ key: 'house rules', rules: { ...known, languages: ['gd', 'en'], extras: true } });
+  old.close();
+  const now = new Catalogue(name);
+  expect((await now.settings.get('house rules'))?.rules).toEqual({
+    ...DEFAULT_RULES,
+    ...{ languages: ['gd', 'en'], extras: true, subtitleFiles, measure, sets },
+  });
+  await now.delete();
+});
+
 describe('composing', () => {
   const disc = { fingerprint: reading.fingerprint, reading, findings, tags: NO_TAGS, firstEpisode: null };
   const loaded = (): DraftHistory =>

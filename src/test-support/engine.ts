@@ -30,12 +30,15 @@ export interface TestDisc {
 export class TestEngine {
   readonly folder = temporaryFolder();
   readonly library = path.join(this.folder, 'library');
+  /** A place of its own for files beside discs. */
+  readonly sounds = path.join(this.folder, 'sounds');
   private readonly config = path.join(this.folder, 'config.json');
   private child: ChildProcess | null = null;
   messages = '';
 
   constructor(discs: readonly TestDisc[] = [], storages: readonly { id: string; name: string; path: string }[] = []) {
     mkdirSync(this.library);
+    mkdirSync(this.sounds);
     const files = discs.map((disc) => {
       const file = path.join(this.folder, `${disc.id}.json`);
       writeFileSync(
@@ -54,7 +57,10 @@ export class TestEngine {
       this.config,
       JSON.stringify({
         dataFolder: this.folder,
-        roots: [{ id: 'images', name: 'Images', path: PROVING }],
+        roots: [
+          { id: 'images', name: 'Images', path: PROVING },
+          { id: 'sounds', name: 'Sounds', path: this.sounds },
+        ],
         storages: [{ id: 'library', name: 'Library', path: this.library }, ...storages],
         drives: [{ id: 'tray', name: 'Tray', discs: files }],
       }),

@@ -9,8 +9,11 @@ function run(program: string, args: readonly string[]): { out: string; messages:
 /** Input options under which FFmpeg sees every stream of a short program stream. */
 const WHOLE = ['-probesize', '50M', '-analyzeduration', '50M'];
 
+/** Hashes of the frames of one stream as the container holds them. */
+export const heldFrames = (file: string, stream: string): string[] => decodedFrames(file, stream, ['-c', 'copy']);
+
 /** Hashes of the decoded frames or sample blocks of one stream, in order of display. */
-export function decodedFrames(file: string, stream: string): string[] {
+export function decodedFrames(file: string, stream: string, codec: readonly string[] = []): string[] {
   const { out } = run('ffmpeg', [
     '-v',
     'error',
@@ -21,11 +24,12 @@ export function decodedFrames(file: string, stream: string): string[] {
     `0:${stream}`,
     '-fps_mode',
     'passthrough',
+    ...codec,
     '-f',
     'framemd5',
     '-',
   ]);
-  return out.split('\n').flatMap((line) => (line.startsWith('#') || line === '' ? [] : [line.slice(line.lastIndexOf(',') + 1).trim()]));
+  return out.split('\n').flatMap((line) => (line.startsWith('#') || line === '' ? [] : [(line.split(',')[5] ?? '').trim()]));
 }
 
 /** Decoded samples of one audio stream, 32 bits each. */

@@ -46,6 +46,15 @@ function PlaceLink({ href, name, count, active }: { href: string; name: string; 
 export function Shell({ nonce, children }: { nonce: string; children: ReactNode }) {
   setNonce(nonce);
   useEffect(() => connectEngine(), []);
+  useEffect(() => {
+    // Loaded behind the page: nothing that is seen waits for it.
+    const started = import('@/store/measures-by-rule').then(({ measureByRule }) => measureByRule());
+    return () => {
+      void started.then((end) => {
+        end();
+      });
+    };
+  }, []);
   const path = usePathname();
   const { link, state } = useEngine();
   const discs = useLiveQuery(() => catalogue.discs.count(), []) ?? null;

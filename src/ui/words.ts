@@ -21,6 +21,22 @@ export const ROLE: Readonly<Record<Role, string>> = {
   unusable: 'can not be taken',
 };
 
+/** Kinds of titles, many at once. */
+export const ROLE_PLURAL: Readonly<Record<Role, string>> = {
+  main: 'main titles',
+  cut: 'other cuts',
+  version: 'versions with other tracks',
+  episode: 'episodes',
+  'play-all': 'play-alls',
+  duplicate: 'duplicates',
+  decoy: 'decoys',
+  part: 'parts of others',
+  menu: 'menu loops',
+  extra: 'extras',
+  short: 'logos and loops',
+  unusable: 'what can not be taken',
+};
+
 /** "main title", "play-all of 2, 3, 4 and 5", "same as 2". */
 export function roleOf(finding: TitleFinding): string {
   const first = finding.evidence[0];
@@ -191,6 +207,7 @@ export const GROUND: Readonly<Record<Ground, string>> = {
   forced: 'forced',
   subtitles: 'subtitles',
   'hearing impaired': 'for the hard of hearing',
+  'kept for the set': 'kept from another disc of the set',
   'unknown codec': 'a codec that is not known',
 };
 

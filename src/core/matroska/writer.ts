@@ -89,8 +89,8 @@ export class MatroskaWriter {
   private headBytes = 0;
   private segmentAt = 0;
   /** One cluster is filled, the one before is complete, the one before that may still be on its way to the disk. */
-  private cluster = new Uint8Array(CLUSTER_ROOM_BYTES);
-  private readonly spares = [new Uint8Array(CLUSTER_ROOM_BYTES), new Uint8Array(CLUSTER_ROOM_BYTES)];
+  private cluster: Uint8Array<ArrayBuffer>;
+  private readonly spares: Uint8Array<ArrayBuffer>[];
   private closed: Uint8Array | null = null;
   private writing: Promise<void> = Promise.resolve();
   private overflow: Uint8Array | null = null;
@@ -105,8 +105,12 @@ export class MatroskaWriter {
     private readonly tracks: number,
     videoTrack: number,
     private readonly crc32: Crc32 = plainCrc32,
+    /** Room for a cluster: less where tracks are thin. A frame that is larger gets room of its own. */
+    private readonly roomBytes = CLUSTER_ROOM_BYTES,
   ) {
     this.videoTrack = videoTrack;
+    this.cluster = new Uint8Array(roomBytes);
+    this.spares = [new Uint8Array(roomBytes), new Uint8Array(roomBytes)];
   }
 
   /** Bytes written so far. */
@@ -281,7 +285,7 @@ export class MatroskaWriter {
     this.closed = bytes.subarray(0, this.clusterEnd);
     if (!this.overflow) {
       this.spares.push(this.cluster);
-      this.cluster = this.spares.shift() ?? new Uint8Array(CLUSTER_ROOM_BYTES);
+      this.cluster = this.spares.shift() ?? new Uint8Array(this.roomBytes);
     }
     this.overflow = null;
     this.clusterTime = null;

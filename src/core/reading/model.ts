@@ -68,7 +68,7 @@ export type DiscVideoCodec = 'MPEG-1' | 'MPEG-2' | 'H.264' | 'HEVC' | 'VC-1';
 export type FileVideoCodec = 'MPEG-4' | 'AV1' | 'VP8' | 'VP9' | 'FFV1' | 'ProRes' | 'DV' | 'other';
 export type AudioCodec = DiscAudioCodec | FileAudioCodec;
 /** Only in plain video files. */
-export type FileAudioCodec = 'AAC' | 'MP3' | 'FLAC' | 'Opus' | 'Vorbis' | 'ALAC' | 'PCM';
+export type FileAudioCodec = 'AAC' | 'MP3' | 'FLAC' | 'Opus' | 'Vorbis' | 'ALAC' | 'PCM' | 'PCM float';
 export type DiscAudioCodec =
   'AC-3' | 'E-AC-3' | 'TrueHD' | 'DTS' | 'DTS-HD' | 'DTS-HD Master' | 'DTS Express' | 'LPCM' | 'MPEG audio' | 'unknown';
 

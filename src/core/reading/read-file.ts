@@ -126,10 +126,11 @@ function videoOf(stream: ProbedStream): VideoTrack {
   };
 }
 
-function audioOf(stream: ProbedStream): AudioTrack {
+/** A stream of sound in a plain file, as its prober describes it. */
+export function audioOfFile(stream: ProbedStream): AudioTrack {
   return {
     stream: stream.index,
-    codec: AUDIO[stream.codec] ?? (stream.codec.startsWith('pcm_') ? 'PCM' : 'unknown'),
+    codec: AUDIO[stream.codec] ?? (/^pcm_f/.test(stream.codec) ? 'PCM float' : stream.codec.startsWith('pcm_') ? 'PCM' : 'unknown'),
     coreOf: null,
     channels: stream.channels,
     layout: stream.layout,
@@ -230,7 +231,7 @@ export function readingOfFile(file: ProbedFile, fingerprint: string): Reading {
         chapters,
         parts: segments.map((s) => ({ segment: s.id, angle: null, companion: null })),
         video: videoOf(picture),
-        audio: audio.map(audioOf),
+        audio: audio.map(audioOfFile),
         subtitles: subtitles.slice(0, MOST_TRACKS),
         palette: [],
       },

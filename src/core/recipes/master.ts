@@ -1,3 +1,4 @@
+import { DiscError } from '../bytes';
 import type { AssembledTrack, LpcmPacking, Packet, PacketStream } from '../assembly';
 import {
   MatroskaWriter,
@@ -10,10 +11,12 @@ import {
 } from '../matroska';
 import type { CreateHash, PayloadHash } from '../proof/hash';
 import type { AudioCodec, Reading, SubtitleCodec, VideoCodec } from '../reading';
-import type { Reel } from '../reels/model';
+import type { AddedAudio, Reel } from '../reels/model';
 import { plannedChapters, reelMs } from '../reels/pieces';
 import { CODE, findStartCode, ticksToNs } from '../streams';
+import { AddedAudioTrack } from './added-audio';
 import { AddedTrack } from './added-subtitles';
+import { BesideWriter } from './beside';
 import { workAttachments, workTags } from './describe-work';
 import { vobSubHeader } from './palette';
 
@@ -52,6 +55,11 @@ export interface MasterOptions {
   readonly createHash: CreateHash;
   readonly crc32?: Crc32;
   readonly onProgress?: (readBytes: number, totalBytes: number) => void;
+  /** Opens sound from a file beside the disc as a Matroska stream with that one track. A reel that adds some can not do without. */
+  readonly openAdded?: (audio: AddedAudio) => AsyncIterable<Uint8Array>;
+  /** Where a subtitle track (by its place in the reel) is written beside the result as well; null for one that is not. */
+  readonly openBeside?: (subtitle: number) => Promise<MatroskaSink | null>;
+  readonly signal?: AbortSignal;
 }
 
 const TAP_NONE = () => undefined;
@@ -115,7 +123,7 @@ class Describer {
     private readonly reel: Reel,
     private readonly reading: Reading,
     private readonly options: MasterOptions,
-    private readonly added: readonly AddedTrack[],
+    private readonly added: readonly (AddedTrack | AddedAudioTrack)[],
   ) {}
 
   see(packet: Packet): void {
@@ -290,14 +298,17 @@ export async function writeMaster(
   options: MasterOptions,
 ): Promise<MasterPromise> {
   const count = assembly.tracks.length;
-  const added = (reel.added ?? []).map((a, i) => new AddedTrack(count + i, a, options.createHash(), i));
+  const sounds = openSounds(reel, count, options);
+  const texts = (reel.added ?? []).map((a, i) => new AddedTrack(count + sounds.length + i, a, options.createHash(), i));
+  const added = [...sounds, ...texts];
   const describer = new Describer(assembly, reel, reading, options, added);
   const writer = new MatroskaWriter(sink, count + added.length, 0, options.crc32);
-  added.forEach((_, i) => writer.wantsDuration.add(count + i));
-  const addCues = async (ticks: number, endTicks?: number) => {
+  texts.forEach((_, i) => writer.wantsDuration.add(count + sounds.length + i));
+  const beside = await openBesideWriters(assembly, options);
+  const addUntil = async (ticks: number, endTicks?: number) => {
     for (const track of added)
-      for (const cue of track.until(ticks, endTicks)) {
-        writer.add(cue);
+      for await (const frame of track.until(ticks, endTicks)) {
+        writer.add(frame);
         if (writer.pending) await writer.flush();
       }
   };
@@ -307,22 +318,33 @@ export async function writeMaster(
   const report = options.onProgress ?? TAP_NONE;
   const estimateMs = reelMs(reading.titles, reel.pieces);
   let begun = false;
-  while (await assembly.fill()) {
-    for (let packet = assembly.take(); packet; packet = assembly.take()) {
-      if (describer.needsPicture) describer.see(packet);
-      if (!begun) {
-        begun = true;
-        await writer.begin(describer.describe(estimateMs * 1e6));
+  try {
+    for (const sound of sounds) await sound.open();
+    while (await assembly.fill()) {
+      for (let packet = assembly.take(); packet; packet = assembly.take()) {
+        if (describer.needsPicture) describer.see(packet);
+        if (!begun) {
+          begun = true;
+          const head = describer.describe(estimateMs * 1e6);
+          await writer.begin(head);
+          for (const file of beside.values()) await file.begin(head);
+        }
+        if (added.length > 0 && packet.track === 0) await addUntil(packet.ticks);
+        writer.add(packet);
+        if (beside.size > 0) await beside.get(packet.track)?.put(packet);
+        if (writer.pending) await writer.flush();
       }
-      if (added.length > 0 && packet.track === 0) await addCues(packet.ticks);
-      writer.add(packet);
-      if (writer.pending) await writer.flush();
+      report(assembly.readBytes, assembly.totalBytes);
     }
-    report(assembly.readBytes, assembly.totalBytes);
+    if (!begun) await writer.begin(describer.describe(null));
+    await addUntil(assembly.endTicks, assembly.endTicks);
+    for (const sound of sounds) await sound.drain();
+    const end = describer.describe(null);
+    await writer.finish(end);
+    for (const file of beside.values()) await file.finish(end);
+  } finally {
+    for (const sound of sounds) await sound.close();
   }
-  if (!begun) await writer.begin(describer.describe(null));
-  await addCues(assembly.endTicks, assembly.endTicks);
-  await writer.finish(describer.describe(null));
   return {
     durationMs: assembly.endTicks / 27_000,
     frames: assembly.account(0).packets,
@@ -330,6 +352,27 @@ export async function writeMaster(
     chapters: [...(reel.chapters ?? assembly.outputChapters().map((c) => ({ startMs: c.startTicks / 27_000, name: c.name })))],
     tracks: [...assembly.tracks.map((track, i) => trackPromise(assembly, hashes, track, i)), ...added.map((track) => track.promise())],
   };
+}
+
+/** @throws DiscError `unsupported` where sound from a file is asked for and none can be opened here. */
+function openSounds(reel: Reel, firstTrack: number, { openAdded, createHash, signal }: MasterOptions): AddedAudioTrack[] {
+  const wanted = reel.addedAudio ?? [];
+  if (wanted.length > 0 && !openAdded)
+    throw new DiscError('unsupported', { source: wanted[0]?.source.path ?? '', byteOffset: 0 }, 'Sound from a file can not be added here');
+  return wanted.flatMap((a, i) => (openAdded ? [new AddedAudioTrack(firstTrack + i, a, createHash(), i, openAdded(a), signal)] : []));
+}
+
+/** Writers of the subtitle tracks that go to files of their own as well, by track of the result. */
+async function openBesideWriters(assembly: PacketStream, { openBeside, crc32 }: MasterOptions): Promise<Map<number, BesideWriter>> {
+  const writers = new Map<number, BesideWriter>();
+  if (!openBeside) return writers;
+  let subtitle = 0;
+  for (const [track, { kind }] of assembly.tracks.entries()) {
+    if (kind !== 'subtitle') continue;
+    const sink = await openBeside(subtitle++);
+    if (sink) writers.set(track, new BesideWriter(sink, track, crc32));
+  }
+  return writers;
 }
 
 function trackPromise(assembly: PacketStream, hashes: TrackHashes, track: AssembledTrack, index: number): TrackPromise {

@@ -3,6 +3,7 @@ import type { AudioTrack, Reading, SubtitleTrack, Title } from '../reading';
 import {
   absencesOf,
   divideAt,
+  divideByAngles,
   divideByChapters,
   dividingChapters,
   frameAt,
@@ -104,6 +105,16 @@ describe('dividing', () => {
     expect(divideAt(title, whole, [])).toEqual([whole]);
   });
 
+  test('by angles: a reel for each, of the same chapters; one angle stays one reel', () => {
+    const reading = disc([{ audio: [{}] }]);
+    const title = { ...titleOf(reading, 1), angles: 3 };
+    const reel = { ...reelOf(reading, 1), fileName: 'x' };
+    const reels = divideByAngles(title, reel);
+    expect(reels.map((r) => r.pieces)).toEqual([1, 2, 3].map((angle) => [{ ...reel.pieces[0], angle }]));
+    expect(new Set(reels.map((r) => r.name)).size).toBe(3);
+    expect(reels.every((r) => r.fileName === '')).toBe(true);
+    expect(divideByAngles(titleOf(reading, 1), reel)).toEqual([reel]);
+  });
   test('frames are counted from the beginning of the title', () => {
     expect([frameAt(title, 1000), msOfFrame(title, 25), frameAt(title, msOfFrame(title, 1234))]).toEqual([25, 1000, 1234]);
   });

@@ -148,6 +148,18 @@ export function divideAt(title: Title, reel: Reel, momentsMs: readonly number[])
   }));
 }
 
+/** A reel for each angle of its title: all angles are kept, and each can be seen on its own. */
+export function divideByAngles(title: Title, reel: Reel): Reel[] {
+  const [piece] = reel.pieces;
+  if (!piece || reel.pieces.length > 1 || title.angles < 2) return [reel];
+  return Array.from({ length: title.angles }, (_, i) => ({
+    ...reel,
+    name: `${reel.name} - angle ${String(i + 1)}`,
+    pieces: [{ ...piece, angle: i + 1 }],
+    fileName: '',
+  }));
+}
+
 /** A moment as frames from the beginning of the title, and back: people who cut count frames. */
 export const frameAt = (title: Title, ms: number): number => Math.round((ms * 27_000) / title.video.frameTicks);
 export const msOfFrame = (title: Title, frame: number): number => (frame * title.video.frameTicks) / 27_000;
@@ -168,5 +180,11 @@ export function withTracksLike(reading: Reading, target: Reel, model: Reel): Ree
   });
   const unique = (list: readonly TakenTrack[]) =>
     list.filter((t, i) => list.findIndex((o) => o.stream === t.stream && Boolean(o.forcedOnly) === Boolean(t.forcedOnly)) === i);
-  return { ...target, audio: audio.length > 0 ? unique(audio) : target.audio, subtitles: unique(subtitles), recipes: model.recipes };
+  return {
+    ...target,
+    audio: audio.length > 0 ? unique(audio) : target.audio,
+    subtitles: unique(subtitles),
+    recipes: model.recipes,
+    subtitleFiles: model.subtitleFiles,
+  };
 }

@@ -109,5 +109,9 @@ export function estimateReel(reading: Reading, reel: Reel): ReelEstimate {
     accessBits += ((pixelsPerSecond * ACCESS_BITS_PER_PIXEL + ACCESS_AUDIO_BITS * Math.max(1, reel.audio.length)) * ms) / 1000;
     durationMs += ms;
   }
+  for (const { source, durationMs: ms } of reel.addedAudio ?? []) {
+    masterBytes += source.sizeBytes * Math.min(1, durationMs / Math.max(1, ms));
+    accessBits += (ACCESS_AUDIO_BITS * durationMs) / 1000;
+  }
   return { durationMs, masterBytes: Math.round(masterBytes), accessBytes: Math.round(accessBits / 8) };
 }

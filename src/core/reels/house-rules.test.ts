@@ -1,7 +1,7 @@
 import { audioTrack, offers, sketchReading, subtitleTrack } from '@/test-support/readings';
 import { findRoles } from '../findings';
 import type { AudioTrack, Reading, SubtitleTrack } from '../reading';
-import { DEFAULT_RULES, NO_TAGS, applyRules, type HouseRules } from '.';
+import { DEFAULT_RULES, NO_TAGS, applyRules, choiceFrom, type HouseRules, type Reel, type TakenTrack } from '.';
 
 /** A film with the given tracks as title 2, beside a trailer, an extra and a short logo. */
 function film(audio: readonly Partial<AudioTrack>[], subtitles: readonly Partial<SubtitleTrack>[] = []): Reading {
@@ -163,4 +163,58 @@ test('repeats and what can not be taken are left, with the reason; other cuts by
   expect(decisions.filter((d) => !d.taken).map((d) => d.ground)).toEqual(['repeats', 'not usable']);
   expect(reels.map((r) => r.pieces[0]?.title)).toContain(cut);
   expect(applyRules(reading, found, DEFAULT_RULES).reels).toHaveLength(1);
+});
+
+describe('what is kept for the discs of a set', () => {
+  const set = (series: string) => ({ series, season: null, firstEpisode: 1 });
+  const reading = film(SOUND, TEXT);
+  const found = findRoles(reading);
+  const title = reading.titles.find((t) => t.number === 2);
+  if (!title) throw new Error('no title');
+  const [ruled] = applyRules(reading, found, DEFAULT_RULES).reels;
+  if (!ruled) throw new Error('no reel');
+  const pick = (list: readonly TakenTrack[], place: number, from: number) => list.filter((t) => t.stream === from + place);
+  /** On the first disc: the surround sound of two, the other way round, captions, and their forced events apart. */
+  const overruled: Reel = {
+    ...ruled,
+    audio: [...pick(ruled.audio, 3, 0x80), ...pick(ruled.audio, 0, 0x80)].map((t, i) => ({ ...t, name: `sound ${String(i)}` })),
+    subtitles: [
+      ...pick(ruled.subtitles, 2, 0x20),
+      ...pick(ruled.subtitles, 2, 0x20).map((t) => ({ ...t, forcedOnly: true, isForced: true, name: 'Forced' })),
+    ],
+    recipes: ['access'],
+    subtitleFiles: true,
+  };
+  const sets = [choiceFrom('Tide Tables', 'main', title, overruled)];
+
+  test('tracks are found again by what they are, in the order and with the names they were given', () => {
+    // The next disc has the same tracks behind one another in another order.
+    const next = film([...SOUND].reverse(), [...TEXT].reverse());
+    const { reels, decisions } = applyRules(next, findRoles(next), rules({ sets }), NO_TAGS, set('Tide Tables'));
+    const at = (list: readonly object[], place: number) => list.length - 1 - place;
+    expect(reels[0]?.audio.map((t) => [t.stream - 0x80, t.name])).toEqual([
+      [at(SOUND, 3), 'sound 0'],
+      [at(SOUND, 0), 'sound 1'],
+    ]);
+    expect(reels[0]?.subtitles.map((t) => [t.stream - 0x20, t.forcedOnly ?? false, t.name])).toEqual([
+      [at(TEXT, 2), false, 'Captions'],
+      [at(TEXT, 2), true, 'Forced'],
+    ]);
+    expect([reels[0]?.recipes, reels[0]?.subtitleFiles]).toEqual([['access'], true]);
+    const grounds = decisions.find((d) => d.title === 2)?.tracks.filter((t) => t.ground === 'kept for the set');
+    expect(grounds?.every((t) => !t.taken)).toBe(true);
+    expect(grounds?.length).toBeGreaterThan(5);
+  });
+
+  test('other sets, and discs of none, follow the rules', () => {
+    const plain = applyRules(reading, found, DEFAULT_RULES).reels[0]?.audio;
+    expect(applyRules(reading, found, rules({ sets }), NO_TAGS, set('Other Tides')).reels[0]?.audio).toEqual(plain);
+    expect(applyRules(reading, found, rules({ sets })).reels[0]?.audio).toEqual(plain);
+  });
+
+  test('a disc with none of the kept sound keeps what the rules take', () => {
+    const other = film([{ language: 'fo', codec: 'AC-3' }]);
+    const { reels } = applyRules(other, findRoles(other), rules({ sets }), NO_TAGS, set('Tide Tables'));
+    expect(reels[0]?.audio.map((t) => t.language)).toEqual(['fo']);
+  });
 });

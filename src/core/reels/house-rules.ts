@@ -4,6 +4,7 @@ import { DEFAULT_FILE_PATTERN, DEFAULT_FOLDER_PATTERN } from './name-pattern';
 import { NO_TAGS, type RecipeId, type Reel, type ReelTags, type TakenTrack } from './model';
 import { nameOfDisc } from './names';
 import { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
+import { withChoice, type SetChoice } from './set-choices';
 
 /** The archive's standing choices. Applied to a reading they propose reels; every choice comes with its reason. */
 export interface HouseRules {
@@ -30,6 +31,12 @@ export interface HouseRules {
   readonly folderPattern: string;
   /** Storage by its identifier; null for the first there is. */
   readonly storage: string | null;
+  /** Subtitles are also written as files beside the result. */
+  readonly subtitleFiles: boolean;
+  /** Titles that are taken are measured in samples as soon as their disc was read. */
+  readonly measure: boolean;
+  /** What was chosen on one disc of a set for its others; one for each series and kind of title. */
+  readonly sets: readonly SetChoice[];
 }
 
 export const DEFAULT_RULES: HouseRules = {
@@ -48,6 +55,9 @@ export const DEFAULT_RULES: HouseRules = {
   filePattern: DEFAULT_FILE_PATTERN,
   folderPattern: DEFAULT_FOLDER_PATTERN,
   storage: null,
+  subtitleFiles: false,
+  measure: false,
+  sets: [],
 };
 
 /** The rule that decided, as a key of the rules or a fact that no rule can change. */
@@ -74,6 +84,7 @@ export type Ground =
   | 'forced'
   | 'subtitles'
   | 'hearing impaired'
+  | 'kept for the set'
   | 'unknown codec';
 
 export interface Decision {
@@ -104,7 +115,7 @@ export interface SetPlace {
 
 const COMMENTARY = /commentary/;
 /** Codecs that keep every sample. */
-const LOSSLESS = new Set<string>(['LPCM', 'TrueHD', 'DTS-HD Master', 'FLAC', 'ALAC', 'PCM']);
+const LOSSLESS = new Set<string>(['LPCM', 'TrueHD', 'DTS-HD Master', 'FLAC', 'ALAC', 'PCM', 'PCM float']);
 /** Codecs that nearly every player knows. */
 const COMPATIBLE = new Set<string>(['AC-3', 'AAC', 'MPEG audio', 'MP3']);
 
@@ -227,9 +238,21 @@ export function applyRules(
 ): Proposal {
   const disc = tags.work || nameOfDisc(reading);
   const found = new Map(findings.titles.map((f) => [f.title, f]));
+  const choiceOf = (title: number): SetChoice | undefined =>
+    set === null ? undefined : rules.sets.find((s) => s.series === set.series && s.role === found.get(title)?.role);
+  const chosen = (title: Title, reel: Reel): Reel => {
+    const choice = choiceOf(title.number);
+    return choice ? withChoice(title, reel, choice, { audio: (t) => takeAudio(t, false), subtitle: takeSubtitle }) : reel;
+  };
   const decisions = reading.titles.map((title): TitleDecision => {
     const decision = titleDecision(title, found.get(title.number), findings, rules);
-    const tracks = decision.taken ? [...audioDecisions(title, rules), ...subtitleDecisions(title, rules)] : [];
+    const ruled = decision.taken ? [...audioDecisions(title, rules), ...subtitleDecisions(title, rules)] : [];
+    if (!choiceOf(title.number)) return { title: title.number, ...decision, tracks: ruled };
+    const reel = chosen(title, { ...wholeTitleReel(title, ''), ...ruledTracks(title, ruled, rules, tags) });
+    const tracks = ruled.map((t): TrackDecision => {
+      const taken = reel[t.kind].some((own) => own.stream === t.stream);
+      return taken === t.taken ? t : { ...t, taken, ground: 'kept for the set' };
+    });
     return { title: title.number, ...decision, tracks };
   });
   const order = (number: number) => {
@@ -245,8 +268,14 @@ export function applyRules(
       if (!title || !finding) return [];
       const own = reelTags(finding, disc, tags, set);
       const name = reelName(finding, disc, own, findings);
-      const reel = { ...wholeTitleReel(title, name), ...ruledTracks(title, decision.tracks, rules, tags), recipes: rules.recipes };
-      return [{ ...reel, tags: own }];
+      const reel: Reel = {
+        ...wholeTitleReel(title, name),
+        ...ruledTracks(title, decision.tracks, rules, tags),
+        recipes: rules.recipes,
+        tags: own,
+        ...(rules.subtitleFiles ? { subtitleFiles: true } : {}),
+      };
+      return [chosen(title, reel)];
     });
   return { reels, decisions };
 }

@@ -5,9 +5,10 @@ export { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 export { estimateReel, type ReelEstimate } from './estimate';
 export { coverageOf, type Coverage } from './coverage';
 export { pieceChapters, pieceMs, pieceSpan, plannedChapters, reelMs, type PieceSpan } from './pieces';
-export { NO_TAGS, type AddedSubtitle, type Cue, type ReelChapter, type ReelTags } from './model';
+export { besideFiles, type BesideFile } from './beside-files';
+export { NO_TAGS, type AddedAudio, type AddedSubtitle, type BesideSource, type Cue, type ReelChapter, type ReelTags } from './model';
 export { ChapterListError, chaptersToText, chaptersToWebVtt, numberedNames, readChapterList, readStamp, stampOf } from './chapter-lists';
-export { SubtitleFileError, readSubtitleFile } from './subtitle-files';
+export { SubtitleFileError, readSubtitleFile, writeSubtitleFile } from './subtitle-files';
 export {
   DEFAULT_FILE_PATTERN,
   PATTERN_FIELDS,
@@ -34,6 +35,7 @@ export {
   alignedAudio,
   alignedSubtitle,
   divideAt,
+  divideByAngles,
   divideByChapters,
   dividingChapters,
   frameAt,
@@ -46,4 +48,5 @@ export {
   type Absence,
   type TrackSources,
 } from './compose';
+export { choiceFrom, type KeptTrack, type SetChoice } from './set-choices';
 export { ruleFromOverruling, type Overruled } from './overruling';

@@ -1,3 +1,5 @@
+import type { AudioCodec } from '../reading';
+
 /** A title, or a range of its chapters, inside a reel. */
 export interface Piece {
   readonly title: number;
@@ -88,6 +90,36 @@ export interface AddedSubtitle {
   readonly cues: readonly Cue[];
 }
 
+/** A track of a file beside the disc, and what identifies that file: a job must not take another one that has its name. */
+export interface BesideSource {
+  /** Place that the engine knows, and the path inside it. */
+  readonly root: string;
+  readonly path: string;
+  readonly sizeBytes: number;
+  /** 64 hexadecimal digits over size and samples of the content. */
+  readonly fingerprint: string;
+  /** Number of the stream in its container, from 0. */
+  readonly stream: number;
+}
+
+/** Sound that comes from a file beside the disc: its frames as they stand, nothing re-encoded. */
+export interface AddedAudio {
+  readonly source: BesideSource;
+  readonly codec: AudioCodec;
+  readonly channels: number;
+  readonly sampleRateHz: number;
+  readonly bitDepth: number | null;
+  readonly durationMs: number;
+  readonly name: string;
+  /** BCP 47 tag, or null. */
+  readonly language: string | null;
+  /** Added to every time, milliseconds; may be negative. */
+  readonly offsetMs: number;
+  readonly isDefault: boolean;
+  readonly isCommentary: boolean;
+  readonly isVisuallyImpaired: boolean;
+}
+
 /** The two recipes there are so far: the disc's own streams, and a copy to look at. */
 export type RecipeId = 'master' | 'access';
 
@@ -105,5 +137,8 @@ export interface Reel {
   /** File name as made from the archive's pattern, without extension; empty for the reel's name. */
   readonly fileName?: string | undefined;
   readonly added?: readonly AddedSubtitle[] | undefined;
+  readonly addedAudio?: readonly AddedAudio[] | undefined;
+  /** Subtitles are also written as files beside the result, one each. */
+  readonly subtitleFiles?: boolean | undefined;
   readonly recipes: readonly RecipeId[];
 }

@@ -55,6 +55,8 @@ function readWebVtt(text: string): Parsed {
   return { format: 'WebVTT', header: lines.slice(0, end).join('\n').trim(), cues: blocks.map(({ cue }) => cue) };
 }
 
+const ASS_FORMAT = 'Format: Layer, Start, End, Style, Name, MarginL, MarginR, MarginV, Effect, Text';
+
 /** Lines of the events section become cues in the shape that Matroska keeps: order number first, times left out. */
 function readAss(text: string): Parsed {
   const lines = text.split('\n');
@@ -68,7 +70,8 @@ function readAss(text: string): Parsed {
     const format = inEvents ? /^Format:\s*(.*)$/.exec(line) : null;
     if (format) fields = (format[1] ?? '').split(',').map((f) => f.trim().toLowerCase());
     if (!inEvents || !dialogue) {
-      if (!/^Comment:/.test(line)) head.push(line);
+      // Cues are kept with their fields in the usual order: the head must say so, whatever the file's own order was.
+      if (!/^Comment:/.test(line)) head.push(format ? ASS_FORMAT : line);
       continue;
     }
     const names =
@@ -89,4 +92,38 @@ function readAss(text: string): Parsed {
 function splitFields(text: string, count: number): string[] {
   const parts = text.split(',');
   return [...parts.slice(0, count - 1).map((p) => p.trim()), parts.slice(count - 1).join(',')];
+}
+
+/** A time as a subtitle file writes it: hours at the least so wide, and a fraction of so many digits behind a separator. */
+function written(ms: number, hourDigits: number, separator: string, digits: number): string {
+  const units = Math.round(Math.max(0, ms) / 10 ** (3 - digits));
+  const perSecond = 10 ** digits;
+  const seconds = Math.floor(units / perSecond);
+  const two = (n: number) => String(n).padStart(2, '0');
+  const fraction = String(units % perSecond).padStart(digits, '0');
+  return `${String(Math.floor(seconds / 3600)).padStart(hourDigits, '0')}:${two(Math.floor(seconds / 60) % 60)}:${two(seconds % 60)}${separator}${fraction}`;
+}
+
+/** Writes added subtitles as a file of their own format, with their offset applied. What would begin before zero is left out. */
+export function writeSubtitleFile(added: AddedSubtitle): string {
+  const cues = added.cues
+    .map((cue) => ({ ...cue, startMs: cue.startMs + added.offsetMs, endMs: cue.endMs + added.offsetMs }))
+    .filter((cue) => cue.startMs >= 0);
+  if (added.format === 'ASS') {
+    const lines = cues.map(({ startMs, endMs, text }) => {
+      const [, layer, ...rest] = text.split(',');
+      return `Dialogue: ${layer ?? '0'},${written(startMs, 1, '.', 2)},${written(endMs, 1, '.', 2)},${rest.join(',')}`;
+    });
+    // Sections may follow the events in the file; the events are written last, where they belong to their own head.
+    const [before = '', ...events] = added.header.split(/^(?=\s*\[Events\])/im);
+    const after = /^\s*\[(?!Events)/im.exec(events.join(''));
+    const others = after ? events.join('').slice(after.index) : '';
+    return `${[before.trim(), others.trim(), `[Events]\n${ASS_FORMAT}\n${lines.join('\n')}`].filter((t) => t !== '').join('\n\n')}\n`;
+  }
+  const isVtt = added.format === 'WebVTT';
+  const time = (ms: number) => written(ms, 2, isVtt ? '.' : ',', 3);
+  const blocks = cues.map(
+    ({ startMs, endMs, text }, i) => `${isVtt ? '' : `${String(i + 1)}\n`}${time(startMs)} --> ${time(endMs)}\n${text}\n`,
+  );
+  return [...(isVtt ? [`${added.header === '' ? 'WEBVTT' : added.header}\n`] : []), ...blocks].join('\n');
 }

@@ -14,6 +14,7 @@ import {
   readChapterList,
   readStamp,
   readSubtitleFile,
+  writeSubtitleFile,
   stampOf,
   unknownFields,
 } from '.';
@@ -105,6 +106,31 @@ describe('subtitle files', () => {
       { startMs: 1000, endMs: 2000, text: '1,1,Default,,0,0,0,,First' },
       { startMs: 5500, endMs: 6000, text: '0,0,Default,,0,0,0,,{\\i1}Ahoy, there' },
     ]);
+  });
+  test.each([
+    ['SubRip', '1\n00:00:01,000 --> 00:00:02,345\nHello\n<b>there</b>\n\n2\n01:59:59,999 --> 02:00:01,000\nEnd\n'],
+    ['WebVTT', 'WEBVTT\n\nSTYLE\n::cue { color: lime }\n\n00:00:01.000 --> 00:00:02.345\nHello\n\n12:00:00.000 --> 12:00:00.001\nEnd\n'],
+    [
+      'ASS',
+      '[Script Info]\nTitle: x\n\n[V4+ Styles]\nFormat: Name\nStyle: Default\n\n[Events]\nFormat: Layer, Start, End, Style, Name, MarginL, MarginR, MarginV, Effect, Text\nDialogue: 1,0:00:01.00,0:00:02.00,Default,,0,0,0,,First, with commas\nDialogue: 0,0:00:05.50,0:00:06.00,Default,,0,0,0,,{\\i1}Ahoy\n',
+    ],
+  ])('a %s file is written as it was read; shifted, it comes back shifted', (format, text) => {
+    const read = readSubtitleFile(text);
+    expect(read.format).toBe(format);
+    const own = { name: '', language: null, isDefault: false, isForced: false };
+    expect(writeSubtitleFile({ ...read, ...own, offsetMs: 0 })).toBe(text);
+    const shifted = readSubtitleFile(writeSubtitleFile({ ...read, ...own, offsetMs: -1500 }));
+    expect(shifted.cues.map((c) => c.startMs)).toEqual(read.cues.map((c) => c.startMs - 1500).filter((ms) => ms >= 0));
+  });
+  test('an ASS file with its fields in another order, and a section behind the events, keeps its meaning', () => {
+    const text =
+      '[Script Info]\nTitle: x\n[Events]\nFormat: Start, End, Layer, Style, Text\nDialogue: 0:00:01.00,0:00:02.00,3,Low,Ahoy, there\n[Fonts]\nfontname: a.ttf\n';
+    const read = readSubtitleFile(text);
+    const again = readSubtitleFile(
+      writeSubtitleFile({ ...read, name: '', language: null, isDefault: false, isForced: false, offsetMs: 0 }),
+    );
+    expect(again.cues).toEqual([{ startMs: 1000, endMs: 2000, text: '0,3,Low,,,,,,Ahoy, there' }]);
+    expect(again.header).toContain('[Fonts]\nfontname: a.ttf');
   });
   test('anything else is refused, and no text at all brings it down', () => {
     expect(() => readSubtitleFile('Dear diary')).toThrow(SubtitleFileError);

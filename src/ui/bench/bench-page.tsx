@@ -12,6 +12,7 @@ import { useDraft } from '@/store/draft';
 import { useEngine } from '@/store/engine';
 import { reelsWithFacts } from '@/store/facts';
 import { fetchPictures, knownPicture } from '@/store/looks';
+import { considerMeasuring } from '@/store/measures-by-rule';
 import { useOutputs } from '@/store/outputs';
 import { useRules } from '@/store/rules';
 import { plural } from '../format';
@@ -26,7 +27,7 @@ import { Dossier } from './dossier';
 import { QueueBox } from './queue-box';
 import { ReelCards } from './reel-cards';
 import { ReelEditor } from './reel/reel-editor';
-import { quietSource, readableSources } from './sources';
+import { quietSource, readableSources } from '@/store/sources';
 import { placesOf, useBench } from './use-bench';
 
 const COVER_WIDTH = 480;
@@ -81,6 +82,9 @@ function Bench({ disc }: { disc: DiscRecord }) {
   const selected = reels.find((r) => r.id === chosenReel) ?? current;
   const source = quietSource(readableSources(disc, state), state);
 
+  useEffect(() => {
+    considerMeasuring(disc.fingerprint);
+  }, [disc.fingerprint]);
   const { change } = draft;
   const changeReel = useCallback(
     (id: string, reel: Reel) => {
@@ -256,6 +260,11 @@ function Bench({ disc }: { disc: DiscRecord }) {
             >
               <Columns2 size={14} aria-hidden /> Compare
             </Button>
+            {bench.said && (
+              <span role="status" className="truncate pl-2 text-second">
+                {bench.said}
+              </span>
+            )}
           </div>
           <div className="flex gap-4">
             <ReelCards
@@ -265,6 +274,8 @@ function Bench({ disc }: { disc: DiscRecord }) {
               actionsOf={bench.actionsOf}
               refusalOf={(r) => (dragged.length > 0 ? bench.refusal(r, dragged) : null)}
               selected={selected?.id ?? null}
+              chosen={bench.chosen}
+              onChosen={bench.setChosen}
               engine={state}
               onSelect={(r) => {
                 setReel(r.id);

@@ -4,7 +4,7 @@ import type { EngineState, Output } from '@/contract';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import type { Draft } from '@/store/draft';
 import { sketchReading } from '@/test-support/readings';
-import { quietSource, readableSources } from './sources';
+import { quietSource, readableSources } from '@/store/sources';
 import { placesOf } from './use-bench';
 
 const reading = sketchReading([{ parts: ['a:30'] }, { parts: ['b:20'] }]);

@@ -10,7 +10,7 @@ import { Empty } from '../parts/controls';
 import { Select } from '../parts/fields';
 import { Modal } from '../parts/modal';
 import { audioText, roleOf } from '../words';
-import type { ReadableSource } from './sources';
+import type { ReadableSource } from '@/store/sources';
 import { Picture, usePictures } from './viewer';
 
 /** Differences whose pictures are fetched. */

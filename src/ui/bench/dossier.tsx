@@ -22,7 +22,7 @@ import type { PictureWish } from '@/store/looks';
 import { bytes, clock, languageName, numbers, plural } from '../format';
 import { Button, Key, Panel, StateText } from '../parts/controls';
 import { MeasureControls, Levels, PictureMeasure } from './measures';
-import type { ReadableSource } from './sources';
+import type { ReadableSource } from '@/store/sources';
 import { Picture, Viewer, usePictures } from './viewer';
 import { GROUND, audioText, evidenceText, purposeText, remarkText, roleOf, videoText } from '../words';
 

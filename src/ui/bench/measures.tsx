@@ -10,7 +10,7 @@ import type { Problem } from '@/contract';
 import { clock, list, plural } from '../format';
 import { Bar, Button, StateText } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
-import type { ReadableSource } from './sources';
+import type { ReadableSource } from '@/store/sources';
 
 const FLOOR_DB = -60;
 

@@ -15,7 +15,7 @@ import { bytes, plural, timeLeft } from '../format';
 import { Button, Key } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { ReadingProgress, isUnderWay } from '../shelf/trays';
-import { readableSources } from './sources';
+import { readableSources } from '@/store/sources';
 import type { ReelPlace } from './use-bench';
 
 /** Reads the whole source once, on request, to find what can not be read before a night is spent on it. */

@@ -87,6 +87,9 @@ interface CardProps {
   readonly draft: DraftReel;
   readonly place: string;
   readonly selected: boolean;
+  /** Chosen with others, for what is done with many; null where there is only one reel. */
+  readonly chosen: boolean | null;
+  readonly onChosen: (on: boolean) => void;
   readonly jobs: readonly JobState[];
   readonly onSelect: () => void;
   readonly onChange: (reel: Reel) => void;
@@ -109,6 +112,8 @@ function ReelCard({
   clash,
   refusal,
   selected,
+  chosen,
+  onChosen,
   jobs,
   actions,
   onSelect,
@@ -137,6 +142,21 @@ function ReelCard({
       className={`flex w-[336px] shrink-0 flex-col gap-1.5 rounded-[8px] border bg-card px-3 py-2 ${isOver ? (refusal ? 'border-eyes' : 'border-planned shadow-[inset_0_0_0_2px_var(--planned)]') : selected ? 'border-accent shadow-[inset_0_0_0_1px_var(--accent)]' : 'border-line'} ${isDragging ? 'opacity-60' : ''}`}
     >
       <div className="flex items-center gap-2">
+        {!locked && chosen !== null && (
+          <input
+            type="checkbox"
+            aria-label={`Choose the reel ${reel.name}`}
+            title="Choose several to change or merge them together"
+            className="accent-(--accent)"
+            checked={chosen}
+            onClick={(e) => {
+              e.stopPropagation();
+            }}
+            onChange={(e) => {
+              onChosen(e.target.checked);
+            }}
+          />
+        )}
         {!locked && (
           <span
             ref={dragRef}
@@ -202,7 +222,10 @@ function ReelCard({
                 actions.onEdit('Tracks');
               }}
             >
-              {list([`${String(reel.audio.length)} audio`, `${String(reel.subtitles.length + (reel.added?.length ?? 0))} subtitle`])}
+              {list([
+                `${String(reel.audio.length + (reel.addedAudio?.length ?? 0))} audio`,
+                `${String(reel.subtitles.length + (reel.added?.length ?? 0))} subtitle`,
+              ])}
             </button>
           )}
           , {clock(estimate.durationMs)}
@@ -236,6 +259,8 @@ export function ReelCards({
   actionsOf,
   refusalOf,
   selected,
+  chosen,
+  onChosen,
   engine,
   onSelect,
   onChange,
@@ -249,6 +274,8 @@ export function ReelCards({
   /** Why what is being dragged can not go into a reel. */
   refusalOf: (draft: DraftReel) => string | null;
   selected: string | null;
+  chosen: ReadonlySet<string>;
+  onChosen: (chosen: ReadonlySet<string>) => void;
   engine: EngineState | null;
   onSelect: (draft: DraftReel) => void;
   onChange: (id: string, reel: Reel) => void;
@@ -278,6 +305,13 @@ export function ReelCards({
           refusal={refusalOf(draft)}
           place={`${String(i + 1)} of ${String(reels.length)}`}
           selected={draft.id === selected}
+          chosen={reels.length > 1 ? chosen.has(draft.id) : null}
+          onChosen={(on) => {
+            const next = new Set(chosen);
+            if (on) next.add(draft.id);
+            else next.delete(draft.id);
+            onChosen(next);
+          }}
           jobs={engine?.jobs ?? []}
           onSelect={() => {
             onSelect(draft);

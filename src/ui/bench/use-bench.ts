@@ -1,8 +1,10 @@
 import { useCallback, useMemo, useState } from 'react';
 import { joinProblem } from '@/core/assembly/plan';
 import {
+  choiceFrom,
   dividingChapters,
   divideAt,
+  divideByAngles,
   divideByChapters,
   folderOf,
   mergeReels,
@@ -14,6 +16,8 @@ import {
 import type { Output } from '@/contract';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { fileNameFor, proposalOf, valuesOf, type Draft } from '@/store/draft';
+import { saveRules } from '@/store/rules';
+import { ROLE_PLURAL } from '../words';
 import type { ReelActions } from './reel/reel-menu';
 import type { EditorPart } from './reel/reel-editor';
 
@@ -51,6 +55,8 @@ export function placesOf(
 /** What can be done on the Bench with titles and reels. Every change can be undone. */
 export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRules, moment: { title: number; ms: number } | null) {
   const [editing, setEditing] = useState<{ id: string; part: EditorPart } | null>(null);
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [said, setSaid] = useState<string | null>(null);
   const reels = useMemo(() => draft.record?.reels ?? [], [draft.record]);
   const { change } = draft;
   const titleOf = useCallback((number: number) => disc?.reading.titles.find((t) => t.number === number), [disc]);
@@ -133,6 +139,18 @@ export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRule
         : null;
       const roleOf = (r: DraftReel) => disc?.findings.titles.find((f) => f.title === r.reel.pieces[0]?.title)?.role;
       const alike = reels.filter((r) => r.id !== id && r.jobId === null && roleOf(r) === roleOf(draftReel));
+      const others = reels.filter((r) => chosen.has(r.id) && r.id !== id && r.jobId === null);
+      const unlike = others.find((o) =>
+        refusal(
+          draftReel,
+          o.reel.pieces.map((p) => p.title),
+        ),
+      );
+      const likeThis = (ids: ReadonlySet<string>) => {
+        if (disc) change((all) => all.map((r) => (ids.has(r.id) ? { ...r, reel: withTracksLike(disc.reading, r.reel, reel) } : r)));
+      };
+      const role = roleOf(draftReel);
+      const series = disc?.tags.series ?? '';
       const here = single && moment?.title === title.number ? moment.ms : null;
       return {
         onEdit: (part) => {
@@ -156,6 +174,12 @@ export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRule
                 replace(id, divideAt(title, reel, [here]));
               }
             : null,
+        onDivideByAngle:
+          single && title.angles > 1
+            ? () => {
+                replace(id, divideByAngles(title, reel));
+              }
+            : null,
         onMergeIntoBefore:
           before && !problem
             ? () => {
@@ -166,14 +190,40 @@ export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRule
         onApplyToAll:
           disc && alike.length > 0
             ? () => {
-                const ids = new Set(alike.map((r) => r.id));
-                change((all) => all.map((r) => (ids.has(r.id) ? { ...r, reel: withTracksLike(disc.reading, r.reel, reel) } : r)));
+                likeThis(new Set(alike.map((r) => r.id)));
               }
             : null,
         likeIt: alike.length,
+        onApplyToChosen:
+          others.length > 0
+            ? () => {
+                likeThis(new Set(others.map((r) => r.id)));
+              }
+            : null,
+        onMergeChosen:
+          others.length > 0 && !unlike && draftReel.jobId === null
+            ? () => {
+                const gone = new Set(others.map((r) => r.id));
+                const merged = others.reduce((into, o) => mergeReels(into, o.reel), reel);
+                change((all) => all.filter((r) => !gone.has(r.id)).map((r) => (r.id === id ? { ...r, reel: merged } : r)));
+                setChosen(new Set());
+              }
+            : null,
+        chosen: others.length,
+        onKeepForSet:
+          title && role && series !== ''
+            ? () => {
+                const choice = choiceFrom(series, role, title, reel);
+                const rest = rules.sets.filter((s) => s.series !== series || s.role !== role);
+                void saveRules({ ...rules, sets: [...rest, choice] }).then(() => {
+                  setSaid(`Kept: on other discs of “${series}”, ${ROLE_PLURAL[role]} get these tracks and recipes.`);
+                });
+              }
+            : null,
+        series,
       };
     },
-    [titleOf, disc, reels, refusal, moment, replace, merge, change],
+    [titleOf, disc, reels, refusal, moment, replace, merge, change, chosen, rules],
   );
 
   const proposeAgain = useCallback(() => {
@@ -187,5 +237,5 @@ export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRule
     });
   }, [change, proposal]);
 
-  return { editing, setEditing, proposal, ruledReel, refusal, merge, addTitle, actionsOf, proposeAgain };
+  return { editing, setEditing, chosen, setChosen, said, proposal, ruledReel, refusal, merge, addTitle, actionsOf, proposeAgain };
 }

@@ -11,7 +11,7 @@ import { clock, languageName } from '../format';
 import { Button } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { audioText } from '../words';
-import type { ReadableSource } from './sources';
+import type { ReadableSource } from '@/store/sources';
 
 const SHEET = 24;
 const SHEET_WIDTH = 128;

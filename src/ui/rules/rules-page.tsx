@@ -1,15 +1,16 @@
 'use client';
 
 import { useLiveQuery } from 'dexie-react-hooks';
+import { X } from 'lucide-react';
 import { useState } from 'react';
 import { DEFAULT_RULES, PATTERN_FIELDS, fileNameOf, folderOf, unknownFields, type HouseRules } from '@/core/reels';
 import { catalogue } from '@/store/db';
 import { useEngine } from '@/store/engine';
 import { readRules, saveRules } from '@/store/rules';
-import { languageName, list } from '../format';
+import { languageName, list, plural } from '../format';
 import { Button, Empty, Panel } from '../parts/controls';
 import { Check, Row, Select, TextField } from '../parts/fields';
-import { RECIPE } from '../words';
+import { RECIPE, ROLE_PLURAL } from '../words';
 import { Consequences } from './consequences';
 
 const MOST_DISCS = 200;
@@ -118,6 +119,15 @@ function Form({ rules, set }: { rules: HouseRules; set: (change: Partial<HouseRu
           }}
         />
       </Row>
+      <Row name="">
+        <Check
+          label="subtitles also as files beside the result"
+          checked={rules.subtitleFiles}
+          onChange={(subtitleFiles) => {
+            set({ subtitleFiles });
+          }}
+        />
+      </Row>
       <h3 className="smallcaps pt-3 pb-1">Titles</h3>
       <Row name="a series">
         <Select
@@ -161,6 +171,15 @@ function Form({ rules, set }: { rules: HouseRules; set: (change: Partial<HouseRu
           />
           <span className={rules.extras ? '' : 'text-third'}>seconds</span>
         </span>
+      </Row>
+      <Row name="measuring" hint="takes some seconds a title; what was measured stays with the disc">
+        <Check
+          label="sound and picture of what is taken, once the disc is read"
+          checked={rules.measure}
+          onChange={(measure) => {
+            set({ measure });
+          }}
+        />
       </Row>
       <h3 className="smallcaps pt-3 pb-1">What is made, and where</h3>
       <Row name="recipes">
@@ -210,6 +229,33 @@ function Form({ rules, set }: { rules: HouseRules; set: (change: Partial<HouseRu
           }}
         />
       </Row>
+      {rules.sets.length > 0 && (
+        <>
+          <h3 className="smallcaps pt-3 pb-1">Kept for the discs of a set</h3>
+          <ul>
+            {rules.sets.map((s) => (
+              <li key={`${s.series} ${s.role}`} className="flex items-center gap-2 py-0.5">
+                <span className="min-w-0 flex-1 truncate">
+                  <span className="font-serif text-[15px]">{s.series}</span>
+                  <span className="text-second">
+                    , {ROLE_PLURAL[s.role]}: {list([plural(s.audio.length, 'audio track'), plural(s.subtitles.length, 'subtitle track')])}
+                  </span>
+                </span>
+                <Button
+                  tone="quiet"
+                  className="px-1.5"
+                  aria-label={`No longer keep choices for ${s.series}, ${ROLE_PLURAL[s.role]}`}
+                  onClick={() => {
+                    set({ sets: rules.sets.filter((other) => other !== s) });
+                  }}
+                >
+                  <X size={14} aria-hidden />
+                </Button>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
     </form>
   );
 }

@@ -13,7 +13,7 @@ import { plural } from '../format';
 import { Button } from '../parts/controls';
 import { TextField } from '../parts/fields';
 import { saveText } from '../parts/save-file';
-import { readableSources } from '../bench/sources';
+import { readableSources } from '@/store/sources';
 import type { DiscRow } from './collection';
 
 /** What can be done with many discs at once. */

@@ -8,10 +8,10 @@ import { call } from '@/store/api';
 import { bytes, plural } from '../format';
 import { Bar, Button, Panel, StateText } from '../parts/controls';
 import { Nonce } from '../parts/nonce';
+import { PlaceBrowser } from '../parts/place-browser';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
 import { readingText } from '../words';
-import { BrowseDialog } from './browse-dialog';
 import { DropZone } from './drop-zone';
 
 const sameRef = (a: SourceRef, b: SourceRef) => JSON.stringify(a) === JSON.stringify(b);
@@ -273,8 +273,14 @@ export function Trays({ engine, knownSources }: { engine: EngineState; knownSour
         </ul>
       </Panel>
       {browsing !== null && (
-        <BrowseDialog
-          root={browsing}
+        <PlaceBrowser
+          title="Choose an image or a disc folder"
+          places={engine.roots.filter((r) => r.id === browsing)}
+          action="Read"
+          empty="Nothing here that could be read."
+          onChoose={async (root, path) => {
+            await startReading({ kind: 'place', root, path });
+          }}
           onClose={() => {
             setBrowsing(null);
           }}

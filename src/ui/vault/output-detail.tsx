@@ -120,8 +120,8 @@ function Proof({ output }: { output: Output }) {
         <p className="pt-1">
           <StateText state={again.sha256Matches ? 'kept' : 'damaged'}>
             {again.sha256Matches
-              ? 'Proven again just now; SHA-256 of the file is unchanged.'
-              : 'SHA-256 of the file is not what the sidecar says: the file was changed.'}
+              ? 'Proven again just now; SHA-256 is unchanged.'
+              : 'SHA-256 is not what the sidecar says: the file, or one beside it, was changed.'}
           </StateText>
         </p>
       )}
@@ -187,6 +187,20 @@ export function OutputDetail({ output }: { output: Output }) {
         <Section name="Streams">
           <Streams output={output} />
         </Section>
+        {sidecar.beside.length > 0 && (
+          <Section name="Subtitle files beside it">
+            <ul>
+              {sidecar.beside.map((f) => (
+                <li key={f.name} className="flex justify-between gap-3">
+                  <span className="break-all">{f.name}</span>
+                  <span className="shrink-0 text-second">
+                    track {f.track + 1}, {bytes(f.sizeBytes)}
+                  </span>
+                </li>
+              ))}
+            </ul>
+          </Section>
+        )}
         {left.length > 0 && (
           <Section name="Left out, byte for byte">
             {left.map((l) => (

@@ -10,11 +10,20 @@ export interface ReelActions {
   readonly onDivideByChapter: (() => void) | null;
   readonly onDivideAtWorks: (() => void) | null;
   readonly onDivideAtMoment: (() => void) | null;
+  /** Null where there is one angle only. */
+  readonly onDivideByAngle: (() => void) | null;
   readonly onMergeIntoBefore: (() => void) | null;
   /** Why it can not be merged with the reel before; null where it can, or where there is none. */
   readonly mergeProblem: string | null;
   readonly onApplyToAll: (() => void) | null;
   readonly likeIt: number;
+  /** What can be done with the reels that are chosen beside this one; null where there are none. */
+  readonly onApplyToChosen: (() => void) | null;
+  readonly onMergeChosen: (() => void) | null;
+  readonly chosen: number;
+  /** Keeps tracks and recipes for the other discs of the set; null where the disc belongs to none. */
+  readonly onKeepForSet: (() => void) | null;
+  readonly series: string;
 }
 
 const item =
@@ -62,10 +71,18 @@ export function ReelMenu({ name, actions }: { name: string; actions: ReelActions
           {entry('Divide: a reel for each chapter', actions.onDivideByChapter)}
           {entry('Divide: at the works found in it', actions.onDivideAtWorks)}
           {entry('Divide: at the moment looked at', actions.onDivideAtMoment)}
+          {actions.onDivideByAngle && entry('All angles: a reel for each', actions.onDivideByAngle)}
           {entry('Merge into the reel before', actions.onMergeIntoBefore, actions.mergeProblem ?? undefined)}
           {actions.mergeProblem && <p className="max-w-64 px-2.5 pb-1 text-[12px] text-eyes">{actions.mergeProblem}</p>}
           <DropdownMenu.Separator className="my-1 h-px bg-faint" />
           {entry(`Same tracks and recipes for ${String(actions.likeIt)} like it`, actions.onApplyToAll)}
+          {actions.chosen > 0 && entry(`Same tracks and recipes for the ${String(actions.chosen)} chosen`, actions.onApplyToChosen)}
+          {actions.chosen > 0 && entry(`Merge the ${String(actions.chosen)} chosen into it`, actions.onMergeChosen)}
+          {entry(
+            actions.series === '' ? 'Keep for the next disc of the set' : `Keep for the next disc of “${actions.series}”`,
+            actions.onKeepForSet,
+            'Say on “About this disc” which series it belongs to',
+          )}
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>

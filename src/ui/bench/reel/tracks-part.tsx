@@ -1,13 +1,12 @@
 'use client';
 
 import { ArrowDown, ArrowUp, X } from 'lucide-react';
-import { useState } from 'react';
-import { SubtitleFileError, readStamp, readSubtitleFile, stampOf, type AddedSubtitle, type Reel, type TakenTrack } from '@/core/reels';
+import { besideFiles, type Reel, type TakenTrack } from '@/core/reels';
 import type { DiscRecord } from '@/store/db';
-import { languageName, plural } from '../../format';
-import { StateText } from '../../parts/controls';
+import { languageName, list as listed } from '../../format';
 import { Check, TextField } from '../../parts/fields';
 import { audioText } from '../../words';
+import { FromFiles } from './from-files';
 
 const small = 'rounded-[4px] p-0.5 text-second hover:bg-wash hover:text-ink disabled:opacity-30';
 
@@ -90,9 +89,8 @@ function Taken({
   );
 }
 
-/** The tracks that a reel takes: order, names, flags; forced events for themselves; subtitles from files. */
+/** The tracks that a reel takes: order, names, flags; forced events for themselves; sound and subtitles from files. */
 export function TracksPart({ disc, reel, onChange }: { disc: DiscRecord; reel: Reel; onChange: (reel: Reel) => void }) {
-  const [wrong, setWrong] = useState<string | null>(null);
   const title = disc.reading.titles.find((t) => t.number === reel.pieces[0]?.title);
   const list = (kind: 'audio' | 'subtitles') => {
     const tracks = reel[kind];
@@ -120,7 +118,9 @@ export function TracksPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
                 set(tracks.map((t, n) => (n === i ? next : t)));
               }}
               onDefault={() => {
-                set(tracks.map((t, n) => ({ ...t, isDefault: n === i ? !t.isDefault : false })));
+                const next = tracks.map((t, n) => ({ ...t, isDefault: n === i ? !t.isDefault : false }));
+                const addedAudio = reel.addedAudio?.map((s) => (kind === 'audio' ? { ...s, isDefault: false } : s));
+                onChange({ ...reel, [kind]: next, ...(addedAudio ? { addedAudio } : {}) });
               }}
               onRemove={() => {
                 set(tracks.filter((_, n) => n !== i));
@@ -133,28 +133,6 @@ export function TracksPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
   };
   const full = reel.subtitles.filter((t) => !t.forcedOnly && !reel.subtitles.some((o) => o.stream === t.stream && o.forcedOnly));
   const forcedKnown = new Map(title?.measured?.subtitles.map((s) => [s.stream, s.forcedAtMs.length]) ?? []);
-  const add = async (file: File) => {
-    try {
-      const parsed = readSubtitleFile(await file.text());
-      const added: AddedSubtitle = {
-        ...parsed,
-        name: file.name.replace(/\.[^.]+$/, ''),
-        language: null,
-        offsetMs: 0,
-        isDefault: false,
-        isForced: false,
-      };
-      onChange({ ...reel, added: [...(reel.added ?? []), added] });
-      setWrong(null);
-    } catch (error) {
-      if (!(error instanceof SubtitleFileError)) throw error;
-      setWrong(`${file.name}: ${error.message}`);
-    }
-  };
-  const setAdded = (at: number, change: Partial<AddedSubtitle> | null) => {
-    const next = (reel.added ?? []).flatMap((a, n) => (n !== at ? [a] : change === null ? [] : [{ ...a, ...change }]));
-    onChange({ ...reel, added: next });
-  };
   return (
     <div className="flex flex-col gap-3">
       <section aria-label="Audio tracks of the reel">
@@ -183,87 +161,20 @@ export function TracksPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
             ))}
           </p>
         )}
-      </section>
-      <section aria-label="Subtitles from files">
-        <h3 className="smallcaps">From files</h3>
-        <ul>
-          {(reel.added ?? []).map((a, i) => (
-            <li
-              key={`${a.name} ${String(i)}`}
-              className="grid grid-cols-[150px_72px_minmax(0,1fr)_120px_auto_auto] items-center gap-2 py-1"
-            >
-              <TextField
-                label="Name of the added track"
-                value={a.name}
-                onChange={(e) => {
-                  setAdded(i, { name: e.target.value });
-                }}
-              />
-              <TextField
-                label="Language of the added track"
-                placeholder="language"
-                value={a.language ?? ''}
-                onChange={(e) => {
-                  setAdded(i, { language: e.target.value.trim() || null });
-                }}
-              />
-              <span className="text-second">
-                {a.format}, {plural(a.cues.length, 'line')}, first at {stampOf((a.cues[0]?.startMs ?? 0) + a.offsetMs)}
-              </span>
-              <label className="flex items-center gap-1 text-second">
-                offset
-                <TextField
-                  label="Offset of the added track"
-                  defaultValue={`${a.offsetMs < 0 ? '-' : ''}${String(Math.abs(a.offsetMs) / 1000)}`}
-                  className="w-16 text-right"
-                  onBlur={(e) => {
-                    const text = e.target.value.trim();
-                    const ms = readStamp(text.replace(/^[-+]/, ''));
-                    if (ms !== null) setAdded(i, { offsetMs: text.startsWith('-') ? -ms : ms });
-                  }}
-                />
-                s
-              </label>
-              <Check
-                label="forced"
-                checked={a.isForced}
-                onChange={(isForced) => {
-                  setAdded(i, { isForced });
-                }}
-              />
-              <button
-                type="button"
-                className={small}
-                aria-label={`Take ${a.name} out`}
-                onClick={() => {
-                  setAdded(i, null);
-                }}
-              >
-                <X size={14} aria-hidden />
-              </button>
-            </li>
-          ))}
-        </ul>
-        <label className="mt-1 inline-flex cursor-pointer items-center rounded-[6px] border border-line bg-card px-2.5 py-1 hover:border-second">
-          Add a subtitle file
-          <input
-            type="file"
-            aria-label="Add a subtitle file"
-            accept=".srt,.vtt,.ass,.ssa"
-            className="sr-only"
-            onChange={(e) => {
-              const file = e.target.files?.[0];
-              if (file) void add(file);
-              e.target.value = '';
-            }}
-          />
-        </label>
-        {wrong && (
-          <p role="alert" className="pt-1">
-            <StateText state="eyes">{wrong}</StateText>
-          </p>
+        {(reel.subtitles.length > 0 || (reel.added?.length ?? 0) > 0) && (
+          <div className="flex items-center gap-3 pt-1.5">
+            <Check
+              label="Also as files beside the result"
+              checked={reel.subtitleFiles ?? false}
+              onChange={(subtitleFiles) => {
+                onChange({ ...reel, subtitleFiles });
+              }}
+            />
+            {reel.subtitleFiles && <span className="truncate text-second">{listed(besideFiles(reel).map((f) => `…${f.ending}`))}</span>}
+          </div>
         )}
       </section>
+      <FromFiles reel={reel} onChange={onChange} />
     </div>
   );
 }

@@ -1,5 +1,5 @@
 import type { EngineState, SourceRef } from '@/contract';
-import type { DiscRecord } from '@/store/db';
+import type { DiscRecord } from './db';
 
 export interface ReadableSource {
   readonly ref: SourceRef;

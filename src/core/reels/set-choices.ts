@@ -1,0 +1,88 @@
+import type { Role } from '../findings';
+import type { AudioTrack, SubtitleTrack, Title } from '../reading';
+import type { RecipeId, Reel, TakenTrack } from './model';
+
+/** A track as it is found again on another disc of a set: by what it is, since streams have other numbers there. */
+export interface KeptTrack {
+  readonly language: string | null;
+  readonly purpose: string | null;
+  readonly codec: string;
+  readonly forcedOnly: boolean;
+  readonly name: string;
+  readonly isDefault: boolean;
+  readonly isForced: boolean;
+}
+
+/** What was chosen for one kind of title on a disc of a set, and is to be chosen on its other discs too. */
+export interface SetChoice {
+  readonly series: string;
+  readonly role: Role;
+  readonly audio: readonly KeptTrack[];
+  readonly subtitles: readonly KeptTrack[];
+  readonly recipes: readonly RecipeId[];
+  readonly subtitleFiles: boolean;
+}
+
+type DiscTrack = Pick<AudioTrack | SubtitleTrack, 'stream' | 'language' | 'purpose'> & { readonly codec: string };
+
+function keptOf(taken: readonly TakenTrack[], tracks: readonly DiscTrack[]): KeptTrack[] {
+  return taken.flatMap((t) => {
+    const own = tracks.find((o) => o.stream === t.stream);
+    if (!own) return [];
+    const { language, purpose, codec } = own;
+    return [{ language, purpose, codec, forcedOnly: t.forcedOnly ?? false, name: t.name, isDefault: t.isDefault, isForced: t.isForced }];
+  });
+}
+
+/** Makes a choice of what a reel takes of its first title. */
+export const choiceFrom = (series: string, role: Role, title: Title, reel: Reel): SetChoice => ({
+  series,
+  role,
+  audio: keptOf(reel.audio, title.audio),
+  subtitles: keptOf(reel.subtitles, title.subtitles),
+  recipes: reel.recipes,
+  subtitleFiles: reel.subtitleFiles ?? false,
+});
+
+/** Streams that kept tracks are found in, in their order; of several alike each is found once, the same codec first. */
+function foundAgain(kept: readonly KeptTrack[], tracks: readonly DiscTrack[]): { track: KeptTrack; stream: number }[] {
+  const used = new Set<string>();
+  return kept.flatMap((track) => {
+    const free = tracks.filter(
+      (t) => t.language === track.language && t.purpose === track.purpose && !used.has(`${String(t.stream)} ${String(track.forcedOnly)}`),
+    );
+    const found = free.find((t) => t.codec === track.codec) ?? free[0];
+    if (!found) return [];
+    used.add(`${String(found.stream)} ${String(track.forcedOnly)}`);
+    return [{ track, stream: found.stream }];
+  });
+}
+
+/**
+ * Takes on a title what was chosen for its kind on another disc of the set.
+ * @param take makes a track of a stream, with what the disc says of it.
+ */
+export function withChoice(
+  title: Title,
+  reel: Reel,
+  choice: SetChoice,
+  take: { readonly audio: (track: AudioTrack) => TakenTrack; readonly subtitle: (track: SubtitleTrack) => TakenTrack },
+): Reel {
+  const flags = ({ name, isDefault, isForced }: KeptTrack) => ({ name, isDefault, isForced });
+  const audio = foundAgain(choice.audio, title.audio).flatMap(({ track, stream }) => {
+    const own = title.audio.find((t) => t.stream === stream);
+    return own ? [{ ...take.audio(own), ...flags(track) }] : [];
+  });
+  const subtitles = foundAgain(choice.subtitles, title.subtitles).flatMap(({ track, stream }): TakenTrack[] => {
+    const own = title.subtitles.find((t) => t.stream === stream);
+    return own ? [{ ...take.subtitle(own), ...flags(track), ...(track.forcedOnly ? { forcedOnly: true } : {}) }] : [];
+  });
+  return {
+    ...reel,
+    // A disc whose sound is all different keeps what the rules take: nothing to hear is no choice.
+    audio: audio.length > 0 || choice.audio.length === 0 ? audio : reel.audio,
+    subtitles,
+    recipes: choice.recipes,
+    ...(choice.subtitleFiles ? { subtitleFiles: true } : {}),
+  };
+}

@@ -1,0 +1,73 @@
+import { rm, stat, writeFile } from 'node:fs/promises';
+import path from 'node:path';
+import { besidePromise, type MasterPromise } from '@/core/recipes';
+import { besideFiles, writeSubtitleFile } from '@/core/reels';
+import type { MatroskaSink } from '@/core/matroska';
+import { WorkError, type BesideResult, type Job } from '@/contract';
+import { sha256File } from '@/node/hash';
+import { makeWorkshop, openFileSink } from '@/node/library';
+import { proveMasterFile } from '@/node/prove-file';
+import { shortProof } from './short-proof';
+
+/** Subtitles that are written as files beside the result: made in the same walk over the disc, and proven like it. */
+
+export const besidePart = async (job: Job, ending: string): Promise<string> =>
+  path.join(await makeWorkshop(job.storage.path, job.id), `beside${ending}.part`);
+export const besidePath = (job: Job, ending: string): string => path.join(job.storage.path, job.folder, job.fileName + ending);
+
+/** Sinks for the reel's subtitle tracks that are wanted as files. */
+export class BesideSinks {
+  private readonly open = new Map<string, Awaited<ReturnType<typeof openFileSink>>>();
+  private readonly wanted;
+
+  constructor(private readonly job: Job) {
+    this.wanted = besideFiles(job.reel);
+  }
+
+  readonly openBeside = async (subtitle: number): Promise<MatroskaSink | null> => {
+    const file = this.wanted.find((f) => f.subtitle === subtitle);
+    if (!file) return null;
+    const sink = await openFileSink(await besidePart(this.job, file.ending));
+    this.open.set(file.ending, sink);
+    return sink;
+  };
+
+  async abandon(): Promise<void> {
+    for (const sink of this.open.values()) await sink.abandon();
+  }
+
+  /**
+   * Closes the files, proves each against what was promised of its track, and writes those that come from text.
+   * A track without any subtitle becomes no file.
+   * @throws WorkError `proof-failed`.
+   */
+  async finish(promise: MasterPromise, signal: AbortSignal, note: (text: string) => void): Promise<BesideResult[]> {
+    for (const sink of this.open.values()) await sink.close();
+    const results: BesideResult[] = [];
+    const { reel } = this.job;
+    const firstSubtitle = 1 + reel.audio.length;
+    for (const { subtitle, added, ending } of this.wanted) {
+      const part = await besidePart(this.job, ending);
+      const name = path.basename(besidePath(this.job, ending));
+      if (subtitle !== null) {
+        const track = firstSubtitle + subtitle;
+        if ((promise.tracks[track]?.packets ?? 0) === 0) {
+          await rm(part, { force: true });
+          note(`${name} was not made: track ${String(track + 1)} has no subtitle in this reel`);
+          continue;
+        }
+        const { proof, sha256 } = await proveMasterFile(part, besidePromise(promise, track), signal, () => undefined);
+        if (!proof.passed) throw new WorkError('proof-failed', `${name} is not what was promised: ${shortProof(proof)}`);
+        results.push({ ending, sizeBytes: (await stat(part)).size, sha256, track });
+      } else if (added !== null) {
+        const text = reel.added?.[added];
+        if (!text) continue;
+        await writeFile(part, writeSubtitleFile(text));
+        const track = promise.tracks.length - (reel.added?.length ?? 0) + added;
+        results.push({ ending, sizeBytes: (await stat(part)).size, sha256: await sha256File(part, signal), track });
+      }
+    }
+    if (results.length > 0) note(`${String(results.length)} subtitle files beside it`);
+    return results;
+  }
+}
