@@ -1,4 +1,5 @@
 import path from 'node:path';
+import { makeBeside } from './beside';
 import { buildBlurays } from './bluray/build';
 import { PROVING_BLURAYS } from './bluray/proving';
 import { DEMO_BLURAYS } from './bluray/scenario';
@@ -12,3 +13,4 @@ const say = (line: string) => {
 };
 await buildDiscs(which === 'proving' ? PROVING_ARCHIVE : DEMO_ARCHIVE, path.resolve(cache), say);
 await buildBlurays(which === 'proving' ? PROVING_BLURAYS : DEMO_BLURAYS, path.resolve(cache), say);
+if (which !== 'proving') await makeBeside(path.resolve(cache), say);

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { ProblemSchema } from './problem';
 import { AudioCodecSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
@@ -191,11 +192,55 @@ export const SheetWishSchema = z.object({
 /** Pictures as data addresses, in the order of the moments; null where none could be had. */
 export const SheetSchema = z.object({ pictures: z.array(z.string().nullable()) });
 export const MeasureWishSchema = z.object({ title: z.number().int().positive(), everything: z.boolean() });
+const workProgress = z.object({ type: z.literal('progress'), done: z.number(), total: z.number() });
+const workFailed = z.object({ type: z.literal('failed'), problem: ProblemSchema });
 /** One line of the answer to a wish to measure. */
 export const MeasureLineSchema = z.discriminatedUnion('type', [
-  z.object({ type: z.literal('progress'), done: z.number(), total: z.number() }),
+  workProgress,
   z.object({ type: z.literal('measured'), measured: TitleMeasureSchema }),
-  z.object({ type: z.literal('failed'), problem: ProblemSchema }),
+  workFailed,
 ]);
 export type MeasureLine = z.infer<typeof MeasureLineSchema>;
+/** Two tracks of a title, audio or subtitles, by their streams. */
+export const CompareWishSchema = z.object({
+  title: z.number().int().positive(),
+  left: z.number().int().nonnegative(),
+  right: z.number().int().nonnegative(),
+});
+export type CompareWish = z.infer<typeof CompareWishSchema>;
+const soundRelation = z.enum(['same', 'alike', 'other', 'silent', 'only left', 'only right']);
+const TrackComparisonSchema = z.discriminatedUnion('kind', [
+  z.object({
+    kind: z.literal('audio'),
+    identical: z.boolean(),
+    runs: z.array(z.object({ kind: soundRelation, fromMs: z.number(), toMs: z.number() })).readonly(),
+    leftDb: z.array(z.number()).readonly(),
+    rightDb: z.array(z.number()).readonly(),
+  }),
+  z.object({
+    kind: z.literal('subtitles'),
+    left: z.number(),
+    right: z.number(),
+    same: z.number(),
+    sameTime: z.number(),
+    differences: z
+      .array(
+        z.object({
+          kind: z.enum(['only left', 'only right', 'other content', 'other time']),
+          leftMs: z.number().nullable(),
+          rightMs: z.number().nullable(),
+          left: z.string().nullable(),
+          right: z.string().nullable(),
+        }),
+      )
+      .readonly(),
+  }),
+]) satisfies z.ZodType<TrackComparison>;
+/** One line of the answer to a wish to compare two tracks. */
+export const CompareLineSchema = z.discriminatedUnion('type', [
+  workProgress,
+  z.object({ type: z.literal('compared'), comparison: TrackComparisonSchema }),
+  workFailed,
+]);
+export type CompareLine = z.infer<typeof CompareLineSchema>;
 export const DoneSchema = z.object({ ok: z.literal(true) });

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import {
   BrowseResultSchema,
+  CompareWishSchema,
   DoneSchema,
   EngineStateSchema,
   InsertSchema,
@@ -63,6 +64,7 @@ export const ROUTES = {
   sheet: route('POST', '/looks/:id/sheet', SheetWishSchema, SheetSchema),
   preview: route('GET', '/looks/:id/play', null, 'stream'),
   measure: route('POST', '/looks/:id/measure', MeasureWishSchema, 'stream'),
+  compareTracks: route('POST', '/looks/:id/compare', CompareWishSchema, 'stream'),
 } as const satisfies Record<string, Route>;
 
 export type RouteName = keyof typeof ROUTES;

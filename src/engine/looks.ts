@@ -1,9 +1,19 @@
 import { randomUUID } from 'node:crypto';
 import type { ServerResponse } from 'node:http';
 import { pipeline } from 'node:stream/promises';
-import type { Reading, Title, TitleMeasure } from '@/core/reading';
+import type { Reading, Title } from '@/core/reading';
 import { takeAudio, takeSubtitle } from '@/core/reels';
-import { WorkError, toProblem, type JobSource, type MeasureLine, type OpenLook, type SourceRef } from '@/contract';
+import {
+  WorkError,
+  toProblem,
+  type CompareLine,
+  type CompareWish,
+  type JobSource,
+  type MeasureLine,
+  type OpenLook,
+  type SourceRef,
+} from '@/contract';
+import { compareTracks } from '@/node/compare-tracks';
 import { measureTitle } from '@/node/measure';
 import { openSource, requireSame, type OpenedSource } from '@/node/open-source';
 import { picturesAt, startPreview } from '@/node/pictures';
@@ -173,30 +183,47 @@ export class Looks {
   }
 
   /** Measures a title; says how far it is, line by line, and ends with what was found or what went wrong. */
-  async measure(id: string, wish: { title: number; everything: boolean }, response: ServerResponse): Promise<void> {
-    const controller = new AbortController();
-    response.on('close', () => {
-      controller.abort();
-    });
-    response.writeHead(200, { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' });
-    const say = (line: MeasureLine) => response.write(`${JSON.stringify(line)}\n`);
-    let last = 0;
-    try {
-      const measured: TitleMeasure = await this.use(id, wish.title, (opened, look, title) =>
-        measureTitle(opened, look.reading, title, {
-          everything: wish.everything,
-          signal: controller.signal,
-          onProgress: (done, total) => {
-            if (Date.now() - last < 200) return;
-            last = Date.now();
-            say({ type: 'progress', done, total });
-          },
-        }),
-      );
-      say({ type: 'measured', measured });
-    } catch (error) {
-      say({ type: 'failed', problem: toProblem(error) });
-    }
-    response.end();
+  measure(id: string, wish: { title: number; everything: boolean }, response: ServerResponse): Promise<void> {
+    return sayingHowFar<MeasureLine>(response, async (report) => ({
+      type: 'measured',
+      measured: await this.use(id, wish.title, (opened, look, title) =>
+        measureTitle(opened, look.reading, title, { everything: wish.everything, ...report }),
+      ),
+    }));
   }
+
+  /** Compares two tracks of a title, in the same manner. */
+  compareTracks(id: string, wish: CompareWish, response: ServerResponse): Promise<void> {
+    return sayingHowFar<CompareLine>(response, async (report) => ({
+      type: 'compared',
+      comparison: await this.use(id, wish.title, (opened, look, title) => compareTracks(opened, look.reading, title, wish, report)),
+    }));
+  }
+}
+
+const REPORT_EVERY_MS = 200;
+
+/** Answers with lines of JSON: progress while work is under way, then its result or what went wrong. Ends the work where the page goes away. */
+async function sayingHowFar<Line extends { readonly type: string }>(
+  response: ServerResponse,
+  work: (report: { signal: AbortSignal; onProgress: (done: number, total: number) => void }) => Promise<Line>,
+): Promise<void> {
+  const controller = new AbortController();
+  response.on('close', () => {
+    controller.abort();
+  });
+  response.writeHead(200, { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' });
+  const say = (line: object) => response.write(`${JSON.stringify(line)}\n`);
+  let last = 0;
+  const onProgress = (done: number, total: number) => {
+    if (Date.now() - last < REPORT_EVERY_MS) return;
+    last = Date.now();
+    say({ type: 'progress', done, total });
+  };
+  try {
+    say(await work({ signal: controller.signal, onProgress }));
+  } catch (error) {
+    say({ type: 'failed', problem: toProblem(error) });
+  }
+  response.end();
 }

@@ -6,6 +6,7 @@ import {
   matchRoute,
   statusOf,
   toProblem,
+  type CompareWish,
   type EngineState,
   type InsertSchema,
   type JobSource,
@@ -178,6 +179,7 @@ async function answer(
     case 'events':
     case 'preview':
     case 'measure':
+    case 'compareTracks':
     case 'play':
       throw new Error('streams are answered elsewhere');
   }
@@ -213,6 +215,10 @@ async function handle(parts: EngineParts, request: IncomingMessage, response: Se
   }
   if (match.name === 'measure') {
     await parts.looks.measure(match.id, body as z.infer<typeof MeasureWishSchema>, response);
+    return;
+  }
+  if (match.name === 'compareTracks') {
+    await parts.looks.compareTracks(match.id, body as CompareWish, response);
     return;
   }
   const controller = new AbortController();

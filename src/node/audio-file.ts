@@ -19,10 +19,10 @@ export interface ExaminedSound {
 
 /** Looks for sound in a file. @throws DiscError `not-a-disc` where there is none. */
 export async function examineAudioFile(path: string, name: string, signal?: AbortSignal): Promise<ExaminedSound> {
-  const { sizeBytes, fingerprint, durationMs, streams } = await probeFile(path, name, signal);
+  const { sizeBytes, fingerprint, durationMs, streams, language } = await probeFile(path, name, signal);
   const sounds = streams
     .filter((s) => s.kind === 'audio' && s.channels > 0)
-    .map(audioOfFile)
+    .map((s) => ({ ...audioOfFile(s), language: s.language ?? language ?? null }))
     .filter((t) => t.codec !== 'unknown');
   if (sounds.length === 0)
     throw new DiscError('not-a-disc', { source: name, byteOffset: 0 }, 'There is no sound in this file that can be taken over');

@@ -3,7 +3,7 @@ import { open, type FileHandle } from 'node:fs/promises';
 import { z } from 'zod';
 import { DiscError, throwIfCancelled } from '@/core/bytes';
 import type { OpenStretch } from '@/core/assembly';
-import { readingOfFile, type AudioCodec, type ProbedFile, type ProbedStream, type Reading } from '@/core/reading';
+import { languageTag, readingOfFile, type AudioCodec, type ProbedFile, type ProbedStream, type Reading } from '@/core/reading';
 import { WorkError } from '@/contract';
 import { capture, collectLines, finished, spawnGuarded } from './ffmpeg';
 
@@ -76,7 +76,7 @@ function streamOf(stream: Probed['streams'][number]): ProbedStream {
     kind: kind === 'video' || kind === 'audio' || kind === 'subtitle' ? kind : 'other',
     codec: stream.codec_name,
     profile: typeof stream.profile === 'string' ? clean(stream.profile) : null,
-    language: LANGUAGE.test(language) && language !== 'und' ? language : null,
+    language: LANGUAGE.test(language) ? languageTag(language) : null,
     widthPixels: stream.width,
     heightPixels: stream.height,
     pixelAspect: aspect[0] > 0 ? aspect : [1, 1],
@@ -133,6 +133,7 @@ export async function probeFile(path: string, name: string, signal?: AbortSignal
     fingerprint,
     container: found.format.format_name,
     title: clean(found.format.tags['title']),
+    language: languageTag(found.format.tags['language'] ?? found.format.tags['LANGUAGE'] ?? null),
     durationMs: Math.max(0, Number(found.format.duration) * 1000 || 0),
     streams: found.streams.map(streamOf),
     chapters: found.chapters.map((c) => ({ startMs: Number(c.start_time) * 1000, name: clean(c.tags['title']) })),

@@ -9,7 +9,7 @@ import { keepReading } from './discs';
 export interface DroppedWork {
   readonly id: number;
   readonly name: string;
-  readonly state: 'reading' | 'making' | 'proving' | 'done' | 'failed';
+  readonly state: 'reading' | 'waiting' | 'making' | 'proving' | 'done' | 'failed';
   readonly done: number;
   readonly total: number;
   readonly fingerprint: string | null;
@@ -28,38 +28,50 @@ function set(id: number, change: Partial<DroppedWork>): void {
   for (const listener of listeners) listener();
 }
 
-function begin(
-  name: string,
-  state: DroppedWork['state'],
-  message: ToDropped,
-  onMessage: (id: number, data: FromDropped) => void,
-): () => void {
+/** What ends a work before its end, by its number. */
+const stops = new Map<number, () => void>();
+export const stopDropped = (id: number): void => stops.get(id)?.();
+
+function enter(name: string, state: DroppedWork['state']): number {
   const id = ++count;
-  works = [...works.slice(-20), { id, name, state, done: 0, total: 0, fingerprint: null, message: null }];
-  const worker = new Worker(new URL('../workers/dropped-image.ts', import.meta.url), { type: 'module' });
-  worker.onmessage = ({ data }: MessageEvent<FromDropped>) => {
-    if (data.type === 'progress') set(id, { done: data.done, total: data.total, ...(data.proving ? { state: 'proving' } : {}) });
-    else {
-      worker.terminate();
-      if (data.type === 'failed') set(id, { state: 'failed', message: `${data.message} ${data.whatToDo}` });
-      else onMessage(id, data);
-    }
-  };
-  worker.onerror = (event) => {
-    worker.terminate();
-    set(id, { state: 'failed', message: event.message || 'The reader could not be started' });
-  };
-  worker.postMessage(message);
+  works = [...works.slice(-40), { id, name, state, done: 0, total: 0, fingerprint: null, message: null }];
   set(id, {});
-  return () => {
-    worker.terminate();
-    set(id, { state: 'failed', message: 'Stopped on request.' });
-  };
+  return id;
+}
+
+/** Has a worker of its own do something. Settles when it is over, however that came. */
+function work(id: number, state: DroppedWork['state'], message: ToDropped, onMessage: (data: FromDropped) => void): Promise<void> {
+  return new Promise((resolve) => {
+    const worker = new Worker(new URL('../workers/dropped-image.ts', import.meta.url), { type: 'module' });
+    const end = (change: Partial<DroppedWork>) => {
+      worker.terminate();
+      stops.delete(id);
+      set(id, change);
+      resolve();
+    };
+    worker.onmessage = ({ data }: MessageEvent<FromDropped>) => {
+      if (data.type === 'progress') set(id, { done: data.done, total: data.total, ...(data.proving ? { state: 'proving' } : {}) });
+      else if (data.type === 'failed') end({ state: 'failed', message: `${data.message} ${data.whatToDo}` });
+      else {
+        onMessage(data);
+        end({});
+      }
+    };
+    worker.onerror = (event) => {
+      end({ state: 'failed', message: event.message || 'The reader could not be started' });
+    };
+    stops.set(id, () => {
+      end({ state: 'failed', message: 'Stopped on request.' });
+    });
+    set(id, { state });
+    worker.postMessage(message);
+  });
 }
 
 /** Reads an image file in this browser. Nothing is uploaded. */
 export function readDropped(file: File): void {
-  begin(file.name, 'reading', { type: 'read', file }, (id, data) => {
+  const id = enter(file.name, 'reading');
+  void work(id, 'reading', { type: 'read', file }, (data) => {
     if (data.type !== 'read') return;
     const { reading, findings } = data;
     files.set(reading.fingerprint, file);
@@ -69,24 +81,36 @@ export function readDropped(file: File): void {
   });
 }
 
+/** Masters are made one after another: each reads the whole file. */
+let before: Promise<void> = Promise.resolve();
+
 /** Makes a lossless master in this browser and hands it over as a download once it is proven. */
 export function makeDropped(reading: Reading, reel: Reel, fileName: string): void {
   const file = files.get(reading.fingerprint);
   if (!file) return;
-  begin(fileName, 'making', { type: 'make', file, reading, reel }, (id, data) => {
-    if (data.type !== 'made') return;
-    const address = URL.createObjectURL(data.file);
-    const link = document.createElement('a');
-    link.href = address;
-    link.download = `${fileName}.mkv`;
-    link.click();
-    // The download reads from the browser's own storage: it is cleared with the next start of the page.
-    set(id, {
-      state: 'done',
-      fingerprint: reading.fingerprint,
-      message: `${String(data.identicalTracks)} of ${String(data.tracks)} tracks bit-identical to the source`,
-    });
+  const id = enter(fileName, 'waiting');
+  let given = false;
+  stops.set(id, () => {
+    given = true;
+    stops.delete(id);
+    set(id, { state: 'failed', message: 'Stopped on request.' });
   });
+  const make = () =>
+    work(id, 'making', { type: 'make', file, reading, reel }, (data) => {
+      if (data.type !== 'made') return;
+      const address = URL.createObjectURL(data.file);
+      const link = document.createElement('a');
+      link.href = address;
+      link.download = `${fileName}.mkv`;
+      link.click();
+      // The download reads from the browser's own storage: it is cleared with the next start of the page.
+      set(id, {
+        state: 'done',
+        fingerprint: reading.fingerprint,
+        message: `${String(data.identicalTracks)} of ${String(data.tracks)} tracks bit-identical to the source`,
+      });
+    });
+  before = before.then(() => (given ? undefined : make()));
 }
 
 /** Masters of earlier visits that still lie in the browser's storage are removed: they have been saved or given up. */

@@ -43,6 +43,6 @@ export async function reelsWithFacts(reels: readonly DraftReel[], before: DiscRe
     if (draft.jobId !== null) return draft;
     const tags = proposed?.tags ?? { ...now.tags, work: '' };
     const name = proposed && earlier?.name === draft.reel.name ? proposed.name : draft.reel.name;
-    return { ...draft, reel: { ...draft.reel, name, tags: { ...tags, cover: draft.reel.tags?.cover ?? null } } };
+    return { ...draft, reel: { ...draft.reel, name, tags: { ...tags, cover: draft.reel.tags?.cover ?? now.tags.cover } } };
   });
 }

@@ -1,6 +1,7 @@
 import type { Reading } from '@/core/reading';
 import { readingForReel, wholeTitleReel } from '@/core/reels';
-import { MeasureLineSchema, type MeasureLine, type SourceRef } from '@/contract';
+import type { z } from 'zod';
+import { CompareLineSchema, MeasureLineSchema, ROUTES, type CompareLine, type MeasureLine, type SourceRef } from '@/contract';
 import { ApiError, call } from './api';
 
 /** Views into titles, opened once per source and title, and opened again where the engine has closed them. */
@@ -86,21 +87,25 @@ export function previewAddress(wish: PlayWish): Promise<string> {
   });
 }
 
-/** Measures a title. @param onLine progress, and at the end what was found or what went wrong. */
-export async function measure(
-  wish: Pick<PictureWish, 'source' | 'reading' | 'title'>,
-  everything: boolean,
-  onLine: (line: MeasureLine) => void,
+type TitleWish = Pick<PictureWish, 'source' | 'reading' | 'title'>;
+
+/** Asks for work on a title that answers with lines: progress, and at the end what was found or what went wrong. */
+async function askLines<Line>(
+  wish: TitleWish,
+  route: 'measure' | 'compareTracks',
+  body: object,
+  schema: z.ZodType<Line>,
+  onLine: (line: Line) => void,
   signal: AbortSignal,
 ): Promise<void> {
   const id = await withView(wish.source, wish.reading, wish.title, async (view) => {
     await call('sheet', { id: view, body: { title: wish.title, angle: 1, width: 64, moments: [] } });
     return view;
   });
-  const response = await fetch(`/api/looks/${id}/measure`, {
+  const response = await fetch(`/api${ROUTES[route].path.replace(':id', id)}`, {
     method: 'POST',
     headers: { 'x-careful-vault': '1', 'content-type': 'application/json' },
-    body: JSON.stringify({ title: wish.title, everything }),
+    body: JSON.stringify({ title: wish.title, ...body }),
     signal,
   });
   const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader();
@@ -108,6 +113,18 @@ export async function measure(
   for (let step = await reader?.read(); step && !step.done; step = await reader?.read()) {
     const lines = (rest + step.value).split('\n');
     rest = lines.pop() ?? '';
-    for (const line of lines) if (line) onLine(MeasureLineSchema.parse(JSON.parse(line)));
+    for (const line of lines) if (line) onLine(schema.parse(JSON.parse(line)));
   }
 }
+
+/** Measures a title. */
+export const measure = (wish: TitleWish, everything: boolean, onLine: (line: MeasureLine) => void, signal: AbortSignal): Promise<void> =>
+  askLines(wish, 'measure', { everything }, MeasureLineSchema, onLine, signal);
+
+/** Compares two tracks of a title, by their streams. */
+export const compareTracks = (
+  wish: TitleWish,
+  streams: { readonly left: number; readonly right: number },
+  onLine: (line: CompareLine) => void,
+  signal: AbortSignal,
+): Promise<void> => askLines(wish, 'compareTracks', streams, CompareLineSchema, onLine, signal);

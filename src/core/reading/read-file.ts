@@ -19,6 +19,8 @@ export interface ProbedFile {
   readonly sizeBytes: number;
   readonly container: string;
   readonly title: string | null;
+  /** As the container says of the whole file; null where it does not. */
+  readonly language?: string | null;
   readonly durationMs: number;
   readonly streams: readonly ProbedStream[];
   readonly chapters: readonly { readonly startMs: number; readonly name: string | null }[];

@@ -52,5 +52,5 @@ export {
   unpackHdmvLpcm,
   type HdmvLpcmLayout,
 } from './lpcm-hdmv';
-export { PGS, pgsSegmentBytes, readPgsComposition, type PgsComposition } from './pgs';
+export { PGS, PGS_HEAD_BYTES, pgsSegmentBytes, readPgsComposition, type PgsComposition } from './pgs';
 export { readTextSubtitles, type TextDialog, type TextSubtitles } from './textst';

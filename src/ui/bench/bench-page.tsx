@@ -21,6 +21,7 @@ import { CoverageBar, coverageText } from '../parts/coverage-bar';
 import { inField } from '../parts/key-sheet';
 import { discSentence, remarkText } from '../words';
 import { CompareDialog } from './compare-dialog';
+import { CoverageDialog } from './coverage-dialog';
 import { DiscFactsDialog } from './disc-facts';
 import { DiscMap } from './disc-map';
 import { Dossier } from './dossier';
@@ -63,7 +64,8 @@ function Bench({ disc }: { disc: DiscRecord }) {
   const [chosenTitle, setTitle] = useState<number | null>(null);
   const [chosenReel, setReel] = useState<string | null>(null);
   const [moments, setMoments] = useState<{ title: number; ms: number } | null>(null);
-  const [open, setOpen] = useState<'compare' | 'facts' | null>(null);
+  const [open, setOpen] = useState<'compare' | 'facts' | 'coverage' | null>(null);
+  const [stretch, setStretch] = useState<{ readonly id: string } | null>(null);
   const [dragged, setDragged] = useState<readonly number[]>([]);
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }));
   const reels = useMemo(() => draft.record?.reels ?? [], [draft.record]);
@@ -103,13 +105,17 @@ function Bench({ disc }: { disc: DiscRecord }) {
   const look = useCallback((number: number, ms: number | null) => {
     setMoments(ms === null ? null : { title: number, ms });
   }, []);
-  const coverFrom = async (id: string) => {
-    const draftReel = reels.find((r) => r.id === id);
-    if (!source || !moment || !draftReel) return;
+  /** The picture that is looked at; null where it can not be had. */
+  const pictureLookedAt = async (): Promise<string | null> => {
+    if (!source || !moment) return null;
     const wish = { source: source.ref, reading: disc.reading, title: moment.title, angle: 1, width: COVER_WIDTH };
     await fetchPictures(wish, [moment.ms]);
-    const cover = knownPicture(wish, moment.ms);
-    if (cover) changeReel(id, { ...draftReel.reel, tags: { ...NO_TAGS, ...draftReel.reel.tags, cover } });
+    return knownPicture(wish, moment.ms) ?? null;
+  };
+  const coverFrom = async (id: string) => {
+    const cover = await pictureLookedAt();
+    if (!cover) return;
+    change((all) => all.map((r) => (r.id === id ? { ...r, reel: { ...r.reel, tags: { ...NO_TAGS, ...r.reel.tags, cover } } } : r)));
   };
 
   useEffect(() => {
@@ -200,12 +206,22 @@ function Bench({ disc }: { disc: DiscRecord }) {
             ))}
           </div>
           <div className="w-[380px] shrink-0">
-            <p className="pb-1 text-right text-second">{coverageText(coverage)}</p>
-            <CoverageBar coverage={coverage} />
+            <button
+              type="button"
+              className="block w-full text-right text-second hover:text-ink"
+              title="What has become of this disc, and why"
+              aria-label={`Coverage: ${coverageText(coverage)}. Show why`}
+              onClick={() => {
+                setOpen('coverage');
+              }}
+            >
+              <span className="block truncate pb-1 underline-offset-2 hover:underline">{coverageText(coverage)}</span>
+              <CoverageBar coverage={coverage} />
+            </button>
           </div>
         </div>
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(380px,436px)] gap-4">
-          <DiscMap disc={disc} selected={titleNumber} onSelect={setTitle} reels={reels} />
+          <DiscMap disc={disc} selected={titleNumber} onSelect={setTitle} reels={reels} stretch={stretch} />
           {title ? (
             <Dossier
               disc={disc}
@@ -317,9 +333,25 @@ function Bench({ disc }: { disc: DiscRecord }) {
           }}
         />
       )}
+      {open === 'coverage' && (
+        <CoverageDialog
+          disc={disc}
+          coverage={coverage}
+          proposal={bench.proposal}
+          reels={reels.map((r) => r.reel)}
+          onTitle={setTitle}
+          onStretch={(id) => {
+            setStretch({ id });
+          }}
+          onClose={() => {
+            setOpen(null);
+          }}
+        />
+      )}
       {open === 'facts' && (
         <DiscFactsDialog
           disc={disc}
+          onLook={source && moment ? pictureLookedAt : null}
           onClose={() => {
             setOpen(null);
           }}

@@ -8,16 +8,18 @@ import { nextEpisode, saveFacts, type DiscFacts } from '@/store/facts';
 import { Button } from '../parts/controls';
 import { Row, TextField } from '../parts/fields';
 import { Modal } from '../parts/modal';
-
-const whole = (text: string): number | null => (/^\d{1,5}$/.test(text.trim()) ? Number(text) : null);
+import { KeepingRows, SeasonField, WorkLanguageField, YearField, wholeNumber } from './tag-rows';
 
 /** What the archive knows of a disc: goes to the reels that are made of it. */
 export function DiscFactsDialog({
   disc,
   onClose,
   onSaved,
+  onLook,
 }: {
   disc: DiscRecord;
+  /** Gives the picture that is looked at; null where none is. */
+  onLook: (() => Promise<string | null>) | null;
   onClose: () => void;
   onSaved: (disc: DiscRecord) => void;
 }) {
@@ -69,23 +71,8 @@ export function DiscFactsDialog({
         </Row>
         <Row name="year, language">
           <span className="flex gap-2">
-            <TextField
-              label="Year"
-              value={tags.year}
-              className="w-20"
-              onChange={(e) => {
-                set({ year: e.target.value.replace(/\D/g, '').slice(0, 4) });
-              }}
-            />
-            <TextField
-              label="Language of the work"
-              placeholder="en"
-              value={tags.language}
-              className="w-24"
-              onChange={(e) => {
-                set({ language: e.target.value.trim() });
-              }}
-            />
+            <YearField tags={tags} set={set} />
+            <WorkLanguageField tags={tags} set={set} />
           </span>
         </Row>
         <Row name="series" hint="discs of one series are numbered on from each other">
@@ -105,34 +92,18 @@ export function DiscFactsDialog({
         </Row>
         <Row name="season, first episode">
           <span className="flex items-center gap-2">
-            <TextField
-              label="Season"
-              value={tags.season ?? ''}
-              className="w-16"
-              onChange={(e) => {
-                set({ season: whole(e.target.value) });
-              }}
-            />
+            <SeasonField tags={tags} set={set} />
             <TextField
               label="First episode"
               value={facts.firstEpisode ?? ''}
               placeholder={tags.series === '' ? '' : String(next ?? 1)}
               className="w-16"
               onChange={(e) => {
-                setFacts({ ...facts, firstEpisode: whole(e.target.value) });
+                setFacts({ ...facts, firstEpisode: wholeNumber(e.target.value) });
               }}
             />
             {tags.series !== '' && facts.firstEpisode === null && <span className="text-second">goes on with {next ?? 1}</span>}
           </span>
-        </Row>
-        <Row name="accession">
-          <TextField
-            label="Accession number"
-            value={tags.accession}
-            onChange={(e) => {
-              set({ accession: e.target.value });
-            }}
-          />
         </Row>
         <Row name="labels" hint="words of your own, with commas between them">
           <TextField
@@ -150,17 +121,18 @@ export function DiscFactsDialog({
             }}
           />
         </Row>
-        <Row name="notes">
-          <textarea
-            aria-label="Notes"
-            rows={3}
-            value={tags.notes}
-            onChange={(e) => {
-              set({ notes: e.target.value });
-            }}
-            className="rounded-[5px] border border-line bg-card px-1.5 py-0.5"
-          />
-        </Row>
+        <KeepingRows
+          tags={tags}
+          set={set}
+          onLook={
+            onLook
+              ? () =>
+                  void onLook().then((cover) => {
+                    if (cover) set({ cover });
+                  })
+              : null
+          }
+        />
       </form>
     </Modal>
   );

@@ -8,11 +8,12 @@ import { damagedSegments, type Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, plural } from '../format';
 import { Button, Panel } from '../parts/controls';
+import { Switch } from '../parts/switch';
 import { inField } from '../parts/key-sheet';
 import { kindText } from '../words';
 import { Lane, LooseLane, REPEATS } from './map-lanes';
 import { MapTable } from './map-table';
-import { WHOLE, moved, zoomed, type MapView } from './map-view';
+import { WHOLE, around, moved, zoomed, type MapView } from './map-view';
 
 interface Group {
   readonly name: string;
@@ -60,48 +61,20 @@ function Axis({ length, unit, view }: { length: number; unit: 'place' | 'time'; 
   );
 }
 
-function Choice<T extends string>({
-  value,
-  options,
-  onChange,
-  label,
-}: {
-  value: T;
-  options: readonly { readonly value: T; readonly name: string }[];
-  onChange: (value: T) => void;
-  label: string;
-}) {
-  return (
-    <div role="radiogroup" aria-label={label} className="flex overflow-hidden rounded-[6px] border border-line">
-      {options.map((o) => (
-        <button
-          key={o.value}
-          type="button"
-          role="radio"
-          aria-checked={o.value === value}
-          onClick={() => {
-            onChange(o.value);
-          }}
-          className={`px-2 py-0.5 ${o.value === value ? 'bg-ink text-paper' : 'bg-card hover:bg-wash'}`}
-        >
-          {o.name}
-        </button>
-      ))}
-    </div>
-  );
-}
-
 /** The disc's own address space, one lane per title; the same material has the same hue and letter everywhere. */
 export function DiscMap({
   disc,
   selected,
   onSelect,
   reels,
+  stretch,
 }: {
   disc: DiscRecord;
   selected: number | null;
   onSelect: (title: number) => void;
   reels: readonly DraftReel[];
+  /** A stretch that no title leads to and that is to be seen: a new wish each time; null for none. */
+  stretch: { readonly id: string } | null;
 }) {
   const [shape, setShape] = useState<'place' | 'time' | 'table'>('place');
   const [view, setView] = useState<MapView>(WHOLE);
@@ -187,6 +160,19 @@ export function DiscMap({
       element.removeEventListener('wheel', onWheel);
     };
   }, [shape]);
+  const [shown, setShown] = useState<typeof stretch>(null);
+  if (stretch !== shown) {
+    // It is looked at from so far that it can be seen where on the disc it is.
+    setShown(stretch);
+    const place = layoutMap(reading, findings, 'place').loose.find((l) => l.stretch.id === stretch?.id);
+    if (place) {
+      setShape('place');
+      setView(around(place.from, place.to));
+    }
+  }
+  useEffect(() => {
+    if (stretch !== null) document.getElementById('loose-lane')?.scrollIntoView({ block: 'nearest' });
+  }, [stretch, shape]);
   const style = { '--map-from': view.from, '--map-scale': 1 / (view.to - view.from) } as CSSProperties;
   const places = new Map(order.map((number, i) => [number, i + 1]));
   return (
@@ -196,7 +182,7 @@ export function DiscMap({
       aside={
         <div className="flex flex-1 items-center justify-between gap-3 pl-2">
           <span className="flex items-center gap-2">
-            <Choice
+            <Switch
               label="Shape"
               value={shape}
               onChange={setShape}
@@ -318,7 +304,9 @@ export function DiscMap({
                 );
               })}
             </div>
-            {map.loose.length > 0 && <LooseLane loose={map.loose} labelled={!groups.some((g) => g.name === 'The rest')} />}
+            {map.loose.length > 0 && (
+              <LooseLane loose={map.loose} shown={stretch?.id ?? null} labelled={!groups.some((g) => g.name === 'The rest')} />
+            )}
           </div>
         </>
       )}

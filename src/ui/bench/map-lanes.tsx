@@ -13,13 +13,13 @@ const at = (share: number) => `calc((${share.toFixed(6)} - var(--map-from)) * va
 const wide = (share: number, less = 1) => `max(5px, calc(${share.toFixed(6)} * var(--map-scale) * 100% - ${String(less)}px))`;
 
 /** What is on the disc and no title leads to: no title, so nothing to select, but not to be overlooked. */
-export function LooseLane({ loose, labelled }: { loose: Layout['loose']; labelled: boolean }) {
+export function LooseLane({ loose, labelled, shown }: { loose: Layout['loose']; labelled: boolean; shown: string | null }) {
   const ms = loose.reduce((sum, l) => sum + (l.stretch.durationMs ?? 0), 0);
   const size = loose.reduce((sum, l) => sum + (l.stretch.lastSector - l.stretch.firstSector + 1) * 2048, 0);
   const chained = loose.filter((l) => l.stretch.chain !== null).length;
   const what = `${plural(loose.length, 'stretch', 'stretches')}, ${bytes(size)}${chained > 0 ? `; ${String(chained)} played by a program chain that no title names` : ''}`;
   return (
-    <div role="note" aria-label={`Nothing leads to ${what}`} title={what}>
+    <div id="loose-lane" role="note" aria-label={`Nothing leads to ${what}`} title={what}>
       {labelled && (
         <div className="smallcaps border-b border-faint px-3 pt-2 pb-0.5" aria-hidden>
           The rest
@@ -35,7 +35,7 @@ export function LooseLane({ loose, labelled }: { loose: Layout['loose']; labelle
           {loose.map(({ from, to, stretch }) => (
             <div
               key={stretch.id}
-              className="hatch absolute top-0.5 h-5 rounded-[2px] border border-second text-second"
+              className={`hatch absolute top-0.5 h-5 rounded-[2px] border text-second ${stretch.id === shown ? 'border-accent outline-2 outline-accent' : 'border-second'}`}
               style={{ left: at(from), width: wide(to - from) }}
             />
           ))}

@@ -1,4 +1,4 @@
-import { WHOLE, moved, zoomed } from './map-view';
+import { WHOLE, around, moved, zoomed } from './map-view';
 
 test('what is under the pointer stays there, and the view never leaves the disc', () => {
   for (const place of [0, 0.3, 1]) {
@@ -21,4 +21,19 @@ test('moving stops at both ends', () => {
   expect(moved(close, 99)).toEqual({ from: 0.75, to: 1 });
   expect(moved(close, -99)).toEqual({ from: 0, to: 0.25 });
   expect(moved(WHOLE, 1)).toEqual(WHOLE);
+});
+
+test('a stretch that is to be seen stands in the view, wherever it is', () => {
+  for (const [from, to] of [
+    [0, 0.001],
+    [0.4, 0.45],
+    [0.999, 1],
+    [0, 1],
+  ] as const) {
+    const view = around(from, to);
+    expect(view.from).toBeGreaterThanOrEqual(0);
+    expect(view.to).toBeLessThanOrEqual(1 + 1e-12);
+    expect(view.from).toBeLessThanOrEqual(from);
+    expect(view.to).toBeGreaterThanOrEqual(to);
+  }
 });

@@ -23,3 +23,10 @@ export function moved(view: MapView, by: number): MapView {
   const from = Math.min(1 - width, Math.max(0, view.from + by * width));
   return { from, to: from + width };
 }
+
+/** A view with a stretch in its middle, a fifth of it wide, where it can be that near. */
+export function around(from: number, to: number): MapView {
+  const width = Math.min(1, Math.max(CLOSEST, (to - from) * 5));
+  const start = Math.min(1 - width, Math.max(0, (from + to) / 2 - width / 2));
+  return { from: start, to: start + width };
+}

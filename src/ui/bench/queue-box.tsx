@@ -7,7 +7,7 @@ import { call, problemOf } from '@/store/api';
 import type { DiscRecord } from '@/store/db';
 import type { Draft } from '@/store/draft';
 import { useState } from 'react';
-import { droppedFile, makeDropped, useDropped } from '@/store/dropped';
+import { droppedFile, makeDropped, stopDropped, useDropped } from '@/store/dropped';
 import { paceOf, secondsFor } from '@/store/history';
 import { useOutputs } from '@/store/outputs';
 import { submitReel } from '@/store/submit';
@@ -62,6 +62,9 @@ export function QueueBox({
   const storages = engine?.storages ?? [];
   const storage = storages.find((s) => s.id === draft.record?.storage) ?? storages[0];
   const waiting = (draft.record?.reels ?? []).filter((r) => r.jobId === null);
+  /** Sound from files stands on the server: a browser that has only the image can not add it. */
+  const masters = waiting.filter(({ reel }) => reel.recipes.includes('master') && !reel.addedAudio?.length);
+  const nameOf = (id: string, name: string) => (places.get(id)?.path ?? name).split('/').at(-1) ?? name;
   const needed = waiting.reduce((sum, { reel }) => {
     const e = estimateReel(disc.reading, reel);
     return sum + (reel.recipes.includes('master') ? e.masterBytes : 0) + (reel.recipes.includes('access') ? e.accessBytes : 0);
@@ -156,6 +159,14 @@ export function QueueBox({
             ? 'Everything planned is on the queue.'
             : 'Nothing is planned yet.'
           : `${plural(waiting.length, 'reel')}, about ${bytes(needed)}${seconds === null ? '' : ` and ${timeLeft(seconds)}`}`}
+        {waiting.length > 0 && (
+          <span
+            className="block text-[12px]"
+            title="Unfinished files stand in the storage itself and get their names when they are proven: nothing is copied"
+          >
+            No temporary space beside that.
+          </span>
+        )}
         {storage?.freeBytes != null && storage.freeBytes < needed && (
           <span className="block text-eyes">
             More than {storage.name} has free: {bytes(storage.freeBytes)}.
@@ -165,19 +176,31 @@ export function QueueBox({
       {droppedFile(disc.fingerprint) && (
         <div className="flex flex-col gap-1">
           <Button
-            disabled={waiting.length === 0 || here.some((w) => w.state === 'making' || w.state === 'proving')}
-            title="Made in this browser from the image that was dropped; saved as a download once it is proven"
+            disabled={masters.length === 0 || here.some((w) => w.state !== 'done' && w.state !== 'failed')}
+            title="Made in this browser from the image that was dropped, one after another; each is saved as a download once it is proven"
             onClick={() => {
-              const [first] = waiting;
-              if (first)
-                makeDropped(disc.reading, first.reel, (places.get(first.id)?.path ?? first.reel.name).split('/').at(-1) ?? first.reel.name);
+              for (const { id, reel } of masters) makeDropped(disc.reading, reel, nameOf(id, reel.name));
             }}
           >
-            Make the master here
+            {masters.length > 1 ? `Make the ${String(masters.length)} masters here` : 'Make the master here'}
           </Button>
-          {here.slice(-1).map((w) => (
-            <span key={w.id} role="status" className={w.state === 'failed' ? 'text-damaged' : ''}>
-              {w.message ?? `${w.state}, ${w.total > 0 ? String(Math.floor((100 * w.done) / w.total)) : '0'} %`}
+          {here.slice(-3).map((w) => (
+            <span key={w.id} role="status" className={`flex items-baseline gap-2 ${w.state === 'failed' ? 'text-damaged' : ''}`}>
+              <span className="min-w-0 flex-1">
+                {here.length > 1 ? `${w.name}: ` : ''}
+                {w.message ?? `${w.state}${w.total > 0 ? `, ${String(Math.floor((100 * w.done) / w.total))} %` : ''}`}
+              </span>
+              {w.state !== 'done' && w.state !== 'failed' && (
+                <button
+                  type="button"
+                  className="underline"
+                  onClick={() => {
+                    stopDropped(w.id);
+                  }}
+                >
+                  stop
+                </button>
+              )}
             </span>
           ))}
         </div>

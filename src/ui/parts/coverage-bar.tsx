@@ -1,6 +1,7 @@
 import type { Coverage } from '@/core/reels';
 
-const PARTS = [
+/** What can become of a disc's material: kind, colour, words. */
+export const COVERAGE_PARTS = [
   ['kept', 'bg-kept', 'in the vault'],
   ['planned', 'bg-planned', 'planned'],
   ['open', 'bg-line', 'not taken'],
@@ -8,13 +9,13 @@ const PARTS = [
   ['unexplained', 'hatch text-second', 'nothing leads to it'],
 ] as const;
 
-export const percentOf = (coverage: Coverage, kind: (typeof PARTS)[number][0]): number =>
+export const percentOf = (coverage: Coverage, kind: (typeof COVERAGE_PARTS)[number][0]): number =>
   coverage.total.ms > 0 ? Math.round((100 * coverage[kind].ms) / coverage.total.ms) : 0;
 
 /** "in the vault 88 %, not taken 12 %". */
 export function coverageText(coverage: Coverage): string {
   return (
-    PARTS.filter(([kind]) => percentOf(coverage, kind) > 0)
+    COVERAGE_PARTS.filter(([kind]) => percentOf(coverage, kind) > 0)
       .map(([kind, , name]) => `${name} ${String(percentOf(coverage, kind))} %`)
       .join(' · ') || 'nothing on it'
   );
@@ -29,7 +30,7 @@ export function CoverageBar({ coverage, className = '' }: { coverage: Coverage; 
       title={coverageText(coverage)}
       className={`flex h-2 gap-px overflow-hidden rounded-[2px] bg-faint ${className}`}
     >
-      {PARTS.map(([kind, colour]) =>
+      {COVERAGE_PARTS.map(([kind, colour]) =>
         coverage[kind].ms > 0 ? (
           <div key={kind} className={colour} style={{ width: `${String((100 * coverage[kind].ms) / coverage.total.ms)}%` }} />
         ) : null,

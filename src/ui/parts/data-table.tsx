@@ -10,7 +10,8 @@ import {
   useTable,
 } from '@tanstack/react-table';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useMemo, useRef, type ReactNode } from 'react';
+import { ChevronDown, ChevronRight } from 'lucide-react';
+import { useMemo, useRef, useState, type ReactNode } from 'react';
 
 /** A column: what it sorts by, and what it shows. */
 export interface Column<Row> {
@@ -33,6 +34,27 @@ const features = tableFeatures({
 /** Rows above and below what is seen that are drawn ahead. */
 const AHEAD = 12;
 
+const HEADING_HEIGHT = 36;
+
+type Item<R> = { readonly kind: 'heading'; readonly name: string; readonly count: number } | { readonly kind: 'row'; readonly row: R };
+
+/** Rows under the headings of their groups, those of no group last. Without groups they stay as they are. */
+export function grouped<R>(rows: readonly R[], groupOf: ((row: R) => string) | null, folded: ReadonlySet<string>): Item<R>[] {
+  if (!groupOf) return rows.map((row) => ({ kind: 'row', row }));
+  const groups = new Map<string, R[]>();
+  for (const row of rows) {
+    const name = groupOf(row);
+    const list = groups.get(name);
+    if (list) list.push(row);
+    else groups.set(name, [row]);
+  }
+  const names = [...groups.keys()].sort((a, b) => Number(a === '') - Number(b === '') || a.localeCompare(b, undefined, { numeric: true }));
+  return names.flatMap((name): Item<R>[] => {
+    const list = groups.get(name) ?? [];
+    return [{ kind: 'heading', name, count: list.length }, ...(folded.has(name) ? [] : list.map((row): Item<R> => ({ kind: 'row', row })))];
+  });
+}
+
 /**
  * A table of any length: only the rows that are seen are drawn. Sorted by its headings.
  * Keyboard: headings and whatever the cells hold are reached with Tab.
@@ -47,6 +69,7 @@ export function DataTable<Row extends object>({
   selected,
   onSelect,
   rowLabel,
+  groupOf,
 }: {
   label: string;
   rows: readonly Row[];
@@ -57,6 +80,8 @@ export function DataTable<Row extends object>({
   selected?: string | null;
   onSelect?: (row: Row) => void;
   rowLabel?: (row: Row) => string;
+  /** Puts rows under headings, in the order of those; empty for rows of no group, which come last. They can be folded. */
+  groupOf?: ((row: Row) => string) | null;
 }) {
   const defined = useMemo(() => {
     const helper = createColumnHelper<typeof features, Row>();
@@ -75,19 +100,21 @@ export function DataTable<Row extends object>({
   const initialState = useMemo(() => ({ sorting: [{ id: firstSort.id, desc: firstSort.desc }] }), [firstSort.id, firstSort.desc]);
   const table = useTable({ features, columns: defined, data, initialState, getRowId: keyOf });
   const sorted = table.getRowModel().rows;
+  const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
+  const items = useMemo(() => grouped(sorted, groupOf ? (row) => groupOf(row.original) : null, folded), [sorted, groupOf, folded]);
   const scroller = useRef<HTMLDivElement>(null);
   // It draws itself anew on every scroll: there is nothing in it for the compiler to remember.
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
-    count: sorted.length,
+    count: items.length,
     getScrollElement: () => scroller.current,
-    estimateSize: () => rowHeight,
+    estimateSize: (i) => (items[i]?.kind === 'heading' ? HEADING_HEIGHT : rowHeight),
     overscan: AHEAD,
   });
   const grid = columns.map((c) => c.width).join(' ');
   return (
     <div ref={scroller} className="min-h-0 flex-1 overflow-auto" tabIndex={-1}>
-      <div role="table" aria-label={label} aria-rowcount={sorted.length + 1}>
+      <div role="table" aria-label={label} aria-rowcount={items.length + 1}>
         {table.getHeaderGroups().map((group) => (
           <div
             key={group.id}
@@ -124,9 +151,39 @@ export function DataTable<Row extends object>({
         ))}
         <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
-            const row = sorted[item.index];
-            if (!row) return null;
-            const { original } = row;
+            const entry = items[item.index];
+            if (!entry) return null;
+            const position = { height: item.size, transform: `translateY(${String(item.start)}px)` };
+            if (entry.kind === 'heading') {
+              const { name, count } = entry;
+              return (
+                <div
+                  key={`heading ${name}`}
+                  role="row"
+                  aria-rowindex={item.index + 2}
+                  className="absolute inset-x-0 flex items-end border-b border-line bg-card px-2.5 pb-1"
+                  style={position}
+                >
+                  <div role="cell" aria-colspan={columns.length}>
+                    <button
+                      type="button"
+                      aria-expanded={!folded.has(name)}
+                      className="flex items-baseline gap-2 hover:text-accent"
+                      onClick={() => {
+                        const next = new Set(folded);
+                        if (!next.delete(name)) next.add(name);
+                        setFolded(next);
+                      }}
+                    >
+                      {folded.has(name) ? <ChevronRight size={13} aria-hidden /> : <ChevronDown size={13} aria-hidden />}
+                      <span className="font-serif text-[16px] font-semibold">{name === '' ? 'none' : name}</span>
+                      <span className="text-second">{count}</span>
+                    </button>
+                  </div>
+                </div>
+              );
+            }
+            const { original } = entry.row;
             const key = keyOf(original);
             return (
               <div
@@ -137,7 +194,7 @@ export function DataTable<Row extends object>({
                 {...(onSelect ? { 'aria-selected': key === selected } : {})}
                 onClick={() => onSelect?.(original)}
                 className={`absolute inset-x-0 grid items-center border-b border-faint ${onSelect ? 'cursor-pointer' : ''} ${key === selected ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash'}`}
-                style={{ gridTemplateColumns: grid, height: item.size, transform: `translateY(${String(item.start)}px)` }}
+                style={{ gridTemplateColumns: grid, ...position }}
               >
                 {columns.map((c) => (
                   <div key={c.id} role="cell" className={`min-w-0 truncate px-2.5 ${c.right ? 'text-right' : ''}`}>

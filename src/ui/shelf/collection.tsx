@@ -19,8 +19,19 @@ export const STATE: Readonly<Record<DiscState, State>> = {
   read: 'none',
 };
 
+/** What the discs stand under: nothing, or a heading each. */
+export type Grouping = 'none' | 'series' | 'label' | 'state';
+const GROUP_OF: Readonly<Record<Exclude<Grouping, 'none'>, (row: DiscRow) => string>> = {
+  series: ({ disc: { tags } }) =>
+    tags.series === '' ? '' : `${tags.series}${tags.season === null ? '' : `, season ${String(tags.season)}`}`,
+  label: ({ disc }) => disc.labels[0] ?? '',
+  state: (row) => row.state,
+};
+
 export interface DiscRow {
   readonly disc: DiscRecord;
+  /** Of the disc, or of the first reel that has one. */
+  readonly cover: string | null;
   readonly state: DiscState;
   readonly coverage: ReturnType<typeof discState>['coverage'];
 }
@@ -38,10 +49,12 @@ const belongs = ({ tags, labels }: DiscRecord) =>
 export function Collection({
   rows,
   chosen,
+  grouping,
   onChoose,
 }: {
   rows: readonly DiscRow[];
   chosen: ReadonlySet<string>;
+  grouping: Grouping;
   onChoose: (chosen: ReadonlySet<string>) => void;
 }) {
   const allChosen = rows.length > 0 && rows.every((r) => chosen.has(r.disc.fingerprint));
@@ -72,20 +85,30 @@ export function Collection({
         name: 'Disc',
         width: 'minmax(0,1fr)',
         value: (r) => r.disc.name,
-        cell: ({ disc }) => (
-          <>
-            <Link
-              href={`/bench/${disc.fingerprint.slice(0, 16)}`}
-              className="block truncate font-serif text-[16px] leading-tight font-medium after:absolute after:inset-0"
-            >
-              {disc.name}
-            </Link>
-            <span className="block truncate text-second">
-              {belongs(disc) === ''
-                ? discSentence(disc.reading, disc.findings)
-                : `${belongs(disc)} · ${discSentence(disc.reading, disc.findings)}`}
+        cell: ({ disc, cover }) => (
+          <span className="flex items-center gap-2.5">
+            {cover && (
+              // eslint-disable-next-line @next/next/no-img-element
+              <img src={cover} alt="" className="h-10 w-14 shrink-0 rounded-[3px] bg-black object-contain" />
+            )}
+            <span className="min-w-0 flex-1">
+              <Link
+                href={`/bench/${disc.fingerprint.slice(0, 16)}`}
+                className="block truncate font-serif text-[16px] leading-tight font-medium after:absolute after:inset-0"
+              >
+                {disc.name}
+              </Link>
+              <span
+                className="block truncate text-second"
+                {...(disc.sources.length > 1 ? { title: `Read from ${disc.sources.map((s) => s.name).join(', ')}` } : {})}
+              >
+                {belongs(disc) === ''
+                  ? discSentence(disc.reading, disc.findings)
+                  : `${belongs(disc)} · ${discSentence(disc.reading, disc.findings)}`}
+                {disc.sources.length > 1 && ` · the same disc in ${String(disc.sources.length)} places`}
+              </span>
             </span>
-          </>
+          </span>
         ),
       },
       {
@@ -146,6 +169,7 @@ export function Collection({
         columns={columns}
         keyOf={(r) => r.disc.fingerprint}
         rowHeight={52}
+        groupOf={grouping === 'none' ? null : GROUP_OF[grouping]}
         firstSort={{ id: 'read', desc: true }}
         rowLabel={(r) => `${r.disc.name}, ${r.state}, ${discSentence(r.disc.reading, r.disc.findings)}`}
       />

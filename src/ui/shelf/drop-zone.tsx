@@ -6,7 +6,14 @@ import { useEffect, useState } from 'react';
 import { clearDropped, readDropped, useDropped } from '@/store/dropped';
 import { Bar, Panel, StateText } from '../parts/controls';
 
-const WORD = { reading: 'reading', making: 'making the master', proving: 'proving it', done: 'done', failed: 'failed' } as const;
+const WORD = {
+  reading: 'reading',
+  waiting: 'waits for the one before',
+  making: 'making the master',
+  proving: 'proving it',
+  done: 'done',
+  failed: 'failed',
+} as const;
 
 /** Image files dropped onto the page are read right here, without being uploaded anywhere. */
 export function DropZone() {

@@ -12,12 +12,14 @@ import { plural } from '../format';
 import { Button, Empty, Panel, StateText } from '../parts/controls';
 import { Select } from '../parts/fields';
 import { inField } from '../parts/key-sheet';
+import { useKept } from '../parts/use-kept';
 import { saveText } from '../parts/save-file';
 import { BulkBar } from './bulk-bar';
-import { Collection, STATE, type DiscRow } from './collection';
+import { Collection, STATE, type DiscRow, type Grouping } from './collection';
 import { ImportDialog } from './import-dialog';
 import { Trays } from './trays';
 
+const GROUPINGS: readonly Grouping[] = ['none', 'series', 'label', 'state'];
 const STATES = Object.keys(STATE) as DiscState[];
 
 function useRows(): DiscRow[] | null {
@@ -28,15 +30,12 @@ function useRows(): DiscRow[] | null {
   const outputs = useOutputs();
   return useMemo(() => {
     if (!discs || !drafts || !jobs) return null;
-    return discs.map((disc) => ({
-      disc,
-      ...discState(
-        disc,
-        drafts.find((d) => d.fingerprint === disc.fingerprint),
-        state?.jobs ?? jobs,
-        outputs ?? [],
-      ),
-    }));
+    const draftOf = new Map(drafts.map((d) => [d.fingerprint, d]));
+    return discs.map((disc) => {
+      const draft = draftOf.get(disc.fingerprint);
+      const cover = disc.tags.cover ?? draft?.reels.find((r) => r.reel.tags?.cover)?.reel.tags?.cover ?? null;
+      return { disc, cover, ...discState(disc, draft, state?.jobs ?? jobs, outputs ?? []) };
+    });
   }, [discs, drafts, jobs, outputs, state?.jobs]);
 }
 
@@ -48,6 +47,7 @@ export function ShelfPage() {
   const known = useMemo(() => new Set((rows ?? []).flatMap((r) => r.disc.sources.map((s) => JSON.stringify(s.ref)))), [rows]);
   const [stateFilter, setState] = useState<DiscState | ''>('');
   const [group, setGroup] = useState('');
+  const [grouping, setGrouping] = useKept<Grouping>('shelf grouping', GROUPINGS, 'none');
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [plan, setPlan] = useState<ImportPlan | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
@@ -136,6 +136,17 @@ export function ShelfPage() {
                   className="max-w-40"
                 />
               )}
+              <Select
+                label="Headings"
+                value={grouping}
+                options={[
+                  { value: 'none', name: 'no headings' },
+                  { value: 'series', name: 'by series' },
+                  { value: 'label', name: 'by label' },
+                  { value: 'state', name: 'by state' },
+                ]}
+                onChange={setGrouping}
+              />
               <Button
                 tone="quiet"
                 className="px-1.5"
@@ -191,7 +202,7 @@ export function ShelfPage() {
           ) : shown.length === 0 ? (
             <Empty title={search === '' ? 'No disc is like that' : `No disc matches “${search}”`} />
           ) : (
-            <Collection rows={shown} chosen={chosen} onChoose={setChosen} />
+            <Collection rows={shown} chosen={chosen} grouping={grouping} onChoose={setChosen} />
           )}
         </Panel>
       </div>

@@ -1,10 +1,8 @@
 'use client';
 
 import { NO_TAGS, type Reel, type ReelTags } from '@/core/reels';
-import { Button } from '../../parts/controls';
 import { Row, TextField } from '../../parts/fields';
-
-const whole = (text: string): number | null => (/^\d{1,5}$/.test(text.trim()) ? Number(text) : null);
+import { KeepingRows, SeasonField, WorkLanguageField, YearField, wholeNumber } from '../tag-rows';
 
 /** What the work is: becomes tags of the file and parts of its name. */
 export function NamesPart({
@@ -39,16 +37,7 @@ export function NamesPart({
           />
         </Row>
         <Row name="year">
-          <TextField
-            label="Year"
-            value={tags.year}
-            inputMode="numeric"
-            maxLength={4}
-            className="w-20"
-            onChange={(e) => {
-              set({ year: e.target.value.replace(/\D/g, '').slice(0, 4) });
-            }}
-          />
+          <YearField tags={tags} set={set} />
         </Row>
         <Row name="series">
           <TextField
@@ -61,22 +50,14 @@ export function NamesPart({
         </Row>
         <Row name="season, episode">
           <span className="flex gap-2">
-            <TextField
-              label="Season"
-              value={tags.season ?? ''}
-              inputMode="numeric"
-              className="w-16"
-              onChange={(e) => {
-                set({ season: whole(e.target.value) });
-              }}
-            />
+            <SeasonField tags={tags} set={set} />
             <TextField
               label="Episode"
               value={tags.episode ?? ''}
               inputMode="numeric"
               className="w-16"
               onChange={(e) => {
-                set({ episode: whole(e.target.value) });
+                set({ episode: wholeNumber(e.target.value) });
               }}
             />
           </span>
@@ -84,56 +65,9 @@ export function NamesPart({
       </div>
       <div>
         <Row name="language" hint="in which the work was made, as a tag such as en or gd">
-          <TextField
-            label="Language of the work"
-            value={tags.language}
-            className="w-24"
-            onChange={(e) => {
-              set({ language: e.target.value.trim() });
-            }}
-          />
+          <WorkLanguageField tags={tags} set={set} />
         </Row>
-        <Row name="accession">
-          <TextField
-            label="Accession number"
-            value={tags.accession}
-            onChange={(e) => {
-              set({ accession: e.target.value });
-            }}
-          />
-        </Row>
-        <Row name="notes">
-          <textarea
-            aria-label="Notes"
-            value={tags.notes}
-            rows={2}
-            onChange={(e) => {
-              set({ notes: e.target.value });
-            }}
-            className="rounded-[5px] border border-line bg-card px-1.5 py-0.5"
-          />
-        </Row>
-        <Row name="cover">
-          <span className="flex items-center gap-2">
-            {tags.cover && (
-              // eslint-disable-next-line @next/next/no-img-element
-              <img src={tags.cover} alt="Cover" className="h-10 rounded-[3px]" />
-            )}
-            <Button onClick={() => onCover?.()} disabled={!onCover} title="The picture that the dossier shows now">
-              Take the picture looked at
-            </Button>
-            {tags.cover && (
-              <Button
-                tone="quiet"
-                onClick={() => {
-                  set({ cover: null });
-                }}
-              >
-                Remove
-              </Button>
-            )}
-          </span>
-        </Row>
+        <KeepingRows tags={tags} set={set} onLook={onCover} />
       </div>
       <div className="col-span-2">
         <Row name="file" hint={clash ? <span className="text-eyes">A file of this name is already planned or in the library.</span> : path}>

@@ -170,7 +170,9 @@ export function TracksPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
                 onChange({ ...reel, subtitleFiles });
               }}
             />
-            {reel.subtitleFiles && <span className="truncate text-second">{listed(besideFiles(reel).map((f) => `…${f.ending}`))}</span>}
+            {reel.subtitleFiles && (
+              <span className="truncate text-second">named like it, with {listed(besideFiles(reel).map((f) => f.ending))}</span>
+            )}
           </div>
         )}
       </section>
