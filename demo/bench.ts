@@ -159,6 +159,8 @@ if (process.argv[2] === '--prepare') {
   writeFileSync(path.join(folder, 'reading.json'), JSON.stringify(made.reading));
 } else if (process.argv[2] === '--child') {
   await child(process.argv[3] ?? '', process.argv[4] ?? '', process.argv[5] ?? '');
+} else if (process.argv[2] === '--playlists') {
+  console.log(await authorManyPlaylists(process.argv[3] ?? '', 1000));
 } else {
   const folder = workFolder();
   try {

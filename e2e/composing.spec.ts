@@ -82,7 +82,7 @@ test('one reel with all that can be changed about it, made and proven', async ({
     mimeType: 'text/plain',
     buffer: Buffer.from('1\n00:00:01,000 --> 00:00:02,000\nMind the step\n'),
   });
-  await editor.getByLabel('Language of the added track').fill('en');
+  await editor.getByLabel('Language of the added subtitles').fill('en');
   await editor
     .getByRole('button', { name: /^English/ })
     .first()

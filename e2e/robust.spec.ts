@@ -4,8 +4,7 @@ import { expect, openBench, queueAs, readImage, test } from './app';
 
 test('the engine and the web server may die while a job runs; the page comes back, the job goes on', async ({ page, app, open }) => {
   await open('/');
-  await page.getByLabel('Insert a disc into Tray 1').click();
-  await page.getByRole('option', { name: 'The quay, slowly' }).click();
+  await page.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The quay, slowly' });
   await openBench(page, 'Quay');
   await queueAs(page, 'Survivor');
   await page.getByRole('link', { name: /^Queue/ }).click();

@@ -3,7 +3,8 @@ import { announce, freePort } from '../scripts/address.mjs';
 import { supervise } from '../scripts/supervise.mjs';
 
 const [config, dataFolder] = process.argv.slice(2);
-const port = await freePort(4800 + Math.floor(Math.random() * 400));
+// Two workers that start at once must not look for a port in the same place.
+const port = await freePort(4800 + 200 * Number(process.env.TEST_PARALLEL_INDEX ?? 0) + Math.floor(Math.random() * 150));
 const { parts } = supervise({ config, dataFolder, port });
 process.on('message', ({ kill }) => parts[kill]?.kill('SIGKILL'));
 process.once('disconnect', () => process.kill(process.pid, 'SIGTERM'));

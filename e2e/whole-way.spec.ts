@@ -99,13 +99,11 @@ test('a series is proposed as its episodes; all go to the queue with one key', a
 test('the simulated tray: insert, read, cancel a reading, cancel a job, eject', async ({ page, app, open }) => {
   await open('/');
   const tray = page.getByRole('region', { name: 'Trays' });
-  await tray.getByLabel('Insert a disc into Tray 1').click();
-  await page.getByRole('option', { name: 'The quay, asleep' }).click();
+  await tray.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The quay, asleep' });
   await expect(tray).toContainText('spinning up');
   await tray.getByRole('button', { name: 'Cancel' }).click();
   await expect(tray).toContainText('Reading was cancelled.');
-  await tray.getByLabel('Insert a disc into Tray 1').click();
-  await page.getByRole('option', { name: 'The quay, slowly' }).click();
+  await tray.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The quay, slowly' });
   await expect(page.getByRole('link', { name: 'Quay', exact: true })).toBeVisible();
   await openBench(page, 'Quay');
   await queueAs(page, 'Half done');

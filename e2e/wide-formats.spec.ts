@@ -68,8 +68,7 @@ test('an angle is chosen; decoys, views and angles are said', async ({ page, ope
 test('every sector is checked on request: what is scratched is shown by time, the rest can be taken', async ({ page, open }) => {
   await open('/');
   const tray = page.getByRole('region', { name: 'Trays' });
-  await tray.getByLabel('Insert a disc into Tray 1').click();
-  await page.getByRole('option', { name: 'The quay, scratched' }).click();
+  await tray.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The quay, scratched' });
   await openBench(page, 'Quay');
   const from = page.getByLabel('Read from');
   const drive = await from

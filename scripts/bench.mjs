@@ -1,10 +1,12 @@
-// npm run bench: speed as ratios measured side by side. Never part of the tests.
+// npm run bench [-- core | pages]: speed as ratios measured side by side. Never part of the tests.
 import path from 'node:path';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
-ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage']);
+ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'chromium']);
 ensurePackages();
 const { bundle } = await import('./bundle.mjs');
 await bundle(['demo', 'bench']);
 must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'demo')]);
-must(process.execPath, ['dist/bench.mjs', path.join(root, '.cache', 'demo', 'discs', 'LAMPLIGHTERS.iso')]);
+const which = process.argv[2] ?? 'all';
+if (which !== 'pages') must(process.execPath, ['dist/bench.mjs', path.join(root, '.cache', 'demo', 'discs', 'LAMPLIGHTERS.iso')]);
+if (which !== 'core') await (await import('./bench-pages.mjs')).benchPages();

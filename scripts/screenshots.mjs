@@ -106,8 +106,7 @@ try {
   await shot('queue');
   await page.getByLabel('Ended').getByText('in the vault', { exact: true }).nth(5).waitFor({ timeout: 240_000 });
   await page.goto(`${address}/`);
-  await page.getByLabel('Insert a disc into Tray 1').click();
-  await page.getByRole('option', { name: 'Tide Tables' }).click();
+  await page.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'Tide Tables' });
   await page.getByRole('table', { name: 'Discs' }).getByText('in the vault', { exact: true }).first().waitFor();
   await page.waitForTimeout(2500);
   await shot('shelf');

@@ -10,7 +10,6 @@ import { catalogue } from '@/store/db';
 import { connectEngine, useEngine } from '@/store/engine';
 import { Mark } from './parts/controls';
 import { KeySheet } from './parts/key-sheet';
-import { Nonce } from './parts/nonce';
 import { readingText } from './words';
 
 const PLACES = [
@@ -103,7 +102,7 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
       </header>
       <KeySheet />
       <main id="place" className="min-h-0 flex-1">
-        <Nonce value={nonce}>{children}</Nonce>
+        {children}
       </main>
     </div>
   );

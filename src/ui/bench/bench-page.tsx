@@ -18,7 +18,7 @@ import { useRules } from '@/store/rules';
 import { plural } from '../format';
 import { Button, Empty, StateText } from '../parts/controls';
 import { CoverageBar, coverageText } from '../parts/coverage-bar';
-import { inField } from '../parts/key-sheet';
+import { inField } from '../parts/in-field';
 import { discSentence, remarkText } from '../words';
 import { CompareDialog } from './compare-dialog';
 import { CoverageDialog } from './coverage-dialog';

@@ -9,7 +9,7 @@ import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, plural } from '../format';
 import { Button, Panel } from '../parts/controls';
 import { Switch } from '../parts/switch';
-import { inField } from '../parts/key-sheet';
+import { inField } from '../parts/in-field';
 import { kindText } from '../words';
 import { Lane, LooseLane, REPEATS } from './map-lanes';
 import { MapTable } from './map-table';

@@ -70,6 +70,7 @@ export function DataTable<Row extends object>({
   onSelect,
   rowLabel,
   groupOf,
+  noGroup = 'the others',
 }: {
   label: string;
   rows: readonly Row[];
@@ -82,6 +83,8 @@ export function DataTable<Row extends object>({
   rowLabel?: (row: Row) => string;
   /** Puts rows under headings, in the order of those; empty for rows of no group, which come last. They can be folded. */
   groupOf?: ((row: Row) => string) | null;
+  /** What stands over rows of no group. */
+  noGroup?: string;
 }) {
   const defined = useMemo(() => {
     const helper = createColumnHelper<typeof features, Row>();
@@ -176,7 +179,7 @@ export function DataTable<Row extends object>({
                       }}
                     >
                       {folded.has(name) ? <ChevronRight size={13} aria-hidden /> : <ChevronDown size={13} aria-hidden />}
-                      <span className="font-serif text-[16px] font-semibold">{name === '' ? 'none' : name}</span>
+                      <span className="font-serif text-[16px] font-semibold">{name === '' ? noGroup : name}</span>
                       <span className="text-second">{count}</span>
                     </button>
                   </div>

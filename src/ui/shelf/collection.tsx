@@ -40,8 +40,8 @@ const lengthOf = ({ disc }: DiscRow) =>
   disc.reading.titles.find((t) => t.number === (disc.findings.mainTitle ?? disc.findings.outOfReach))?.durationMs ?? 0;
 
 /** Series and labels of a disc in a few words. */
-const belongs = ({ tags, labels }: DiscRecord) =>
-  [tags.series === '' ? '' : `${tags.series}${tags.season === null ? '' : ` ${String(tags.season)}`}`, ...labels]
+const belongs = ({ tags, labels }: DiscRecord, grouping: Grouping) =>
+  [tags.series === '' || grouping === 'series' ? '' : `${tags.series}${tags.season === null ? '' : ` ${String(tags.season)}`}`, ...labels]
     .filter((w) => w !== '')
     .join(', ');
 
@@ -69,7 +69,7 @@ export function Collection({
           <input
             type="checkbox"
             aria-label={`Choose ${disc.name}`}
-            className="relative z-[1] accent-(--accent)"
+            className="relative z-[1] my-1.5 accent-(--accent)"
             checked={chosen.has(disc.fingerprint)}
             onChange={(e) => {
               const next = new Set(chosen);
@@ -102,9 +102,9 @@ export function Collection({
                 className="block truncate text-second"
                 {...(disc.sources.length > 1 ? { title: `Read from ${disc.sources.map((s) => s.name).join(', ')}` } : {})}
               >
-                {belongs(disc) === ''
+                {belongs(disc, grouping) === ''
                   ? discSentence(disc.reading, disc.findings)
-                  : `${belongs(disc)} · ${discSentence(disc.reading, disc.findings)}`}
+                  : `${belongs(disc, grouping)} · ${discSentence(disc.reading, disc.findings)}`}
                 {disc.sources.length > 1 && ` · the same disc in ${String(disc.sources.length)} places`}
               </span>
             </span>
@@ -148,7 +148,7 @@ export function Collection({
         cell: (r) => <span className="text-second">{day(r.disc.readAt)}</span>,
       },
     ],
-    [chosen, onChoose],
+    [chosen, onChoose, grouping],
   );
   return (
     <>
@@ -169,6 +169,7 @@ export function Collection({
         columns={columns}
         keyOf={(r) => r.disc.fingerprint}
         rowHeight={52}
+        noGroup={grouping === 'label' ? 'without a label' : 'of no series'}
         groupOf={grouping === 'none' ? null : GROUP_OF[grouping]}
         firstSort={{ id: 'read', desc: true }}
         rowLabel={(r) => `${r.disc.name}, ${r.state}, ${discSentence(r.disc.reading, r.disc.findings)}`}

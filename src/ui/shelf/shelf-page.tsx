@@ -2,6 +2,7 @@
 
 import { useLiveQuery } from 'dexie-react-hooks';
 import { Download, Upload } from 'lucide-react';
+import dynamic from 'next/dynamic';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { catalogue } from '@/store/db';
 import { ImportError, exportCatalogue, planImport, type ImportPlan } from '@/store/exchange';
@@ -11,14 +12,15 @@ import { useOutputs } from '@/store/outputs';
 import { plural } from '../format';
 import { Button, Empty, Panel, StateText } from '../parts/controls';
 import { Select } from '../parts/fields';
-import { inField } from '../parts/key-sheet';
+import { inField } from '../parts/in-field';
 import { useKept } from '../parts/use-kept';
 import { saveText } from '../parts/save-file';
-import { BulkBar } from './bulk-bar';
 import { Collection, STATE, type DiscRow, type Grouping } from './collection';
-import { ImportDialog } from './import-dialog';
 import { Trays } from './trays';
 
+// What is only there when asked for is loaded then: the first visit need not wait for it.
+const BulkBar = dynamic(() => import('./bulk-bar').then((m) => m.BulkBar));
+const ImportDialog = dynamic(() => import('./import-dialog').then((m) => m.ImportDialog));
 const GROUPINGS: readonly Grouping[] = ['none', 'series', 'label', 'state'];
 const STATES = Object.keys(STATE) as DiscState[];
 
@@ -131,7 +133,7 @@ export function ShelfPage() {
                 <Select
                   label="Series or label"
                   value={group}
-                  options={[{ value: '', name: 'all series and labels' }, ...groups]}
+                  options={[{ value: '', name: 'all discs' }, ...groups]}
                   onChange={setGroup}
                   className="max-w-40"
                 />

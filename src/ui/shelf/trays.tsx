@@ -1,19 +1,19 @@
 'use client';
 
 import { Disc3, FolderOpen, HardDrive } from 'lucide-react';
-import { Select } from 'radix-ui';
-import { use, useState } from 'react';
+import dynamic from 'next/dynamic';
+import { useState } from 'react';
 import type { DriveState, EngineState, FoundSource, ReadingTask, SourceRef } from '@/contract';
 import { call } from '@/store/api';
 import { bytes, plural } from '../format';
 import { Bar, Button, Panel, StateText } from '../parts/controls';
-import { Nonce } from '../parts/nonce';
-import { PlaceBrowser } from '../parts/place-browser';
+import { Select } from '../parts/fields';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
 import { readingText } from '../words';
 import { DropZone } from './drop-zone';
 
+const PlaceBrowser = dynamic(() => import('../parts/place-browser').then((m) => m.PlaceBrowser));
 const sameRef = (a: SourceRef, b: SourceRef) => JSON.stringify(a) === JSON.stringify(b);
 const lastTask = (tasks: readonly ReadingTask[], ref: SourceRef) => tasks.filter((t) => sameRef(t.source, ref)).at(-1);
 export const isUnderWay = (task: ReadingTask) => task.state === 'reading' || task.state === 'waiting';
@@ -37,25 +37,18 @@ export function ReadingProgress({ task }: { task: ReadingTask }) {
 
 function DiscSelect({ drive, onInsert }: { drive: DriveState; onInsert: (disc: string) => void }) {
   return (
-    <Select.Root value="" onValueChange={onInsert}>
-      <Select.Trigger
-        aria-label={`Insert a disc into ${drive.name}`}
-        className="inline-flex items-center gap-1 rounded-[6px] border border-line bg-card px-2.5 py-1 hover:border-second"
-      >
-        <Select.Value placeholder={drive.disc ? 'Change disc' : 'Insert a disc'} />
-      </Select.Trigger>
-      <Select.Portal>
-        <Select.Content position="popper" sideOffset={4} className="z-40 rounded-[6px] border border-line bg-card p-1 shadow-lg">
-          <Select.Viewport nonce={use(Nonce)}>
-            {drive.discs.map((disc) => (
-              <Select.Item key={disc.id} value={disc.id} className="rounded-[4px] px-2.5 py-1 outline-none data-[highlighted]:bg-wash">
-                <Select.ItemText>{disc.label}</Select.ItemText>
-              </Select.Item>
-            ))}
-          </Select.Viewport>
-        </Select.Content>
-      </Select.Portal>
-    </Select.Root>
+    <Select
+      label={`Insert a disc into ${drive.name}`}
+      value=""
+      options={[
+        { value: '', name: drive.disc ? 'Change disc' : 'Insert a disc' },
+        ...drive.discs.map((d) => ({ value: d.id, name: d.label })),
+      ]}
+      onChange={(disc) => {
+        if (disc !== '') onInsert(disc);
+      }}
+      className="max-w-56"
+    />
   );
 }
 

@@ -1,0 +1,171 @@
+import { readFileSync } from 'node:fs';
+import { AxeBuilder } from '@axe-core/playwright';
+import type { Page } from '@playwright/test';
+import { expect, openBench, readImage, test } from './app';
+
+const cards = (page: Page) => page.getByRole('article', { name: /^Reel / });
+const seriousFaults = async (page: Page) => {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  return violations
+    .filter((v) => v.impact === 'serious' || v.impact === 'critical')
+    .map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160) ?? ''}`);
+};
+
+test('sound from a file is added with an offset, subtitles stand beside the result, all of it proven', async ({
+  page,
+  app,
+  open,
+  complaints,
+}) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await page.keyboard.press('e');
+  const editor = page.getByRole('dialog', { name: 'Quay' });
+  await editor.getByRole('tab', { name: 'Tracks' }).click();
+  await editor.getByRole('button', { name: 'Add a sound file' }).click();
+  const browser = page.getByRole('dialog', { name: 'Choose a file with sound' });
+  await expect(browser.getByText('QUAY.iso')).toHaveCount(0);
+  await browser.getByRole('button', { name: 'Add nets.mkv' }).click();
+  await expect(editor).toContainText('FLAC');
+  await editor.getByLabel('Name of the added sound').fill('The netmaker speaks');
+  await editor.getByLabel('Language of the added sound').fill('gd');
+  await editor.getByLabel('Offset of the added sound').fill('1.25');
+  await editor.getByLabel('Offset of the added sound').blur();
+  await editor.getByLabel('commentary').check();
+  await editor.getByLabel('Also as files beside the result').check();
+  await expect(editor).toContainText('.en.mks');
+  expect(await seriousFaults(page)).toEqual([]);
+  await editor.getByRole('button', { name: 'Done' }).click();
+  await page.getByLabel('Name of the reel').fill('Told at the Quay');
+  await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
+  await page.getByRole('link', { name: /^Queue/ }).click();
+  const job = page.getByRole('listitem', { name: 'Job Told at the Quay' });
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 60_000 });
+  const sidecar = JSON.parse(readFileSync(`${app.library}/Told at the Quay.mkv.json`, 'utf8')) as {
+    beside: { name: string }[];
+    proof: { passed: boolean };
+    promise: { tracks: { codecId: string; packets: number; language: string | null }[] };
+  };
+  expect(sidecar.proof.passed).toBe(true);
+  expect(sidecar.promise.tracks.find((t) => t.codecId === 'A_FLAC')).toMatchObject({ language: 'gd' });
+  await page.getByRole('link', { name: /^Vault/ }).click();
+  await page.getByRole('button', { name: /Told at the Quay.*Lossless master/ }).click();
+  const detail = page.getByRole('region', { name: 'Told at the Quay.mkv' });
+  for (const { name } of sidecar.beside) await expect(detail.getByText(name)).toBeVisible();
+  expect(sidecar.beside.length).toBeGreaterThan(1);
+  expect(complaints).toEqual([]);
+});
+
+test('choices go to the reels that are chosen, and to the other discs of the set', async ({ page, open, complaints }) => {
+  await open('/');
+  await readImage(page, 'LOCKS.iso', 'Locks');
+  await openBench(page, 'Locks');
+  await expect(cards(page)).toHaveCount(3);
+  await page.getByRole('button', { name: 'About this disc' }).click();
+  const facts = page.getByRole('dialog', { name: 'About this disc' });
+  await facts.getByLabel('Series').fill('Inland Water');
+  await facts
+    .getByLabel('Cover from a picture file')
+    .setInputFiles({ name: 'x.png', mimeType: 'image/png', buffer: Buffer.from('no picture') });
+  await expect(facts).toContainText('x.png is no picture that this browser knows');
+  const png = 'iVBORw0KGgoAAAANSUhEUgAAAAIAAAACCAIAAAD91JpzAAAAEElEQVR4nGP4z8AARAwQCgAf7gP9i18U1AAAAABJRU5ErkJggg==';
+  await facts
+    .getByLabel('Cover from a picture file')
+    .setInputFiles({ name: 'y.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
+  await expect(facts.getByAltText('Cover')).toBeVisible();
+  await facts.getByRole('button', { name: 'Keep', exact: true }).click();
+  // One track less on the first reel, and the same for one of the others only.
+  await cards(page)
+    .first()
+    .getByText(/^title/)
+    .click();
+  await page.keyboard.press('e');
+  const editor = page.getByRole('dialog');
+  await editor.getByRole('tab', { name: 'Tracks' }).click();
+  const before = await editor.getByRole('region', { name: 'Audio tracks of the reel' }).getByRole('listitem').count();
+  await editor.getByRole('button', { name: 'Leave audio track 2' }).click();
+  await editor.getByRole('button', { name: 'Done' }).click();
+  await cards(page)
+    .nth(2)
+    .getByRole('checkbox', { name: /^Choose the reel/ })
+    .check();
+  await cards(page)
+    .first()
+    .getByRole('button', { name: /^What to do with the reel/ })
+    .click();
+  await page.getByRole('menuitem', { name: 'Same tracks and recipes for the 1 chosen' }).click();
+  await expect(cards(page).first()).toContainText(`${String(before - 1)} audio`);
+  await expect(cards(page).nth(1)).toContainText(`${String(before)} audio`);
+  await expect(cards(page).nth(2)).toContainText(`${String(before - 1)} audio`);
+  await cards(page)
+    .first()
+    .getByRole('button', { name: /^What to do with the reel/ })
+    .click();
+  await page.getByRole('menuitem', { name: 'Keep for the next disc of “Inland Water”' }).click();
+  await expect(page.getByText(/^Kept: on other discs of “Inland Water”/)).toBeVisible();
+  // The rules now propose it for every disc of the set.
+  await page.getByRole('button', { name: 'By the house rules' }).click();
+  await expect(cards(page).nth(1)).toContainText(`${String(before - 1)} audio`);
+  await open('/rules');
+  await page.getByRole('button', { name: 'No longer keep choices for Inland Water, episodes' }).click();
+  await page.getByRole('button', { name: 'Keep the rules' }).click();
+  await expect(page.getByRole('button', { name: 'Keep the rules' })).toBeDisabled();
+  await open('/');
+  await page.getByLabel('Headings').selectOption('series');
+  const heading = page.getByRole('button', { name: /^Inland Water/ });
+  await expect(heading).toBeVisible();
+  await expect(page.getByRole('row', { name: /^Locks/ }).locator('img')).toBeVisible();
+  await heading.click();
+  await expect(page.getByRole('row', { name: /^Locks/ })).toHaveCount(0);
+  await page.reload();
+  await expect(heading).toBeVisible();
+  expect(await seriousFaults(page)).toEqual([]);
+  expect(complaints).toEqual([]);
+});
+
+test('coverage says what is left and why, and leads to it', async ({ page, open }) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await page.getByRole('button', { name: /^Coverage/ }).click();
+  const dialog = page.getByRole('dialog', { name: 'What has become of this disc' });
+  const left = dialog.getByRole('region', { name: 'Left' });
+  await expect(left.getByRole('listitem').first()).toContainText('left by the rules');
+  expect(await seriousFaults(page)).toEqual([]);
+  const name = await left.getByRole('button').first().innerText();
+  await left.getByRole('button').first().click();
+  await expect(dialog).toHaveCount(0);
+  await expect(page.getByRole('region', { name, exact: true })).toBeVisible();
+});
+
+test('two tracks of a title are laid beside each other', async ({ page, open, complaints }) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await page.keyboard.press('c');
+  const dialog = page.getByRole('dialog', { name: 'Title 2 compared' });
+  await dialog.getByRole('radio', { name: 'two audio tracks' }).click();
+  await dialog.getByRole('button', { name: 'Compare them' }).click();
+  await expect(dialog.getByText(/^(They sound|The two tracks are the same)/)).toBeVisible({ timeout: 30_000 });
+  await expect(dialog.getByRole('img', { name: 'Level of the first track' })).toBeVisible();
+  await dialog.getByLabel('Second track', { exact: true }).selectOption({ index: 0 });
+  await expect(dialog.getByRole('button', { name: 'Compare them' })).toBeDisabled();
+  await dialog.getByRole('radio', { name: 'two subtitle tracks' }).click();
+  await dialog.getByRole('button', { name: 'Compare them' }).click();
+  await expect(dialog.getByText(/subtitles? in the first/)).toBeVisible();
+  expect(await seriousFaults(page)).toEqual([]);
+  expect(complaints).toEqual([]);
+});
+
+test('by rule, what is taken of a disc is measured once it is read', async ({ page, open }) => {
+  await open('/rules');
+  await page.getByLabel('sound and picture of what is taken, once the disc is read').check();
+  await page.getByRole('button', { name: 'Keep the rules' }).click();
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  const dossier = page.getByRole('region', { name: 'Title 2' });
+  await expect(dossier.getByRole('button', { name: 'Measure again' })).toBeVisible({ timeout: 30_000 });
+  await expect(dossier).toContainText('% of');
+});
