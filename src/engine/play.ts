@@ -3,7 +3,7 @@ import { stat } from 'node:fs/promises';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { pipeline } from 'node:stream/promises';
 import type { Output } from '@/contract';
-import { collectLines, finished, spawnGuarded } from '@/node/ffmpeg';
+import { fileInput, collectLines, finished, spawnGuarded } from '@/node/ffmpeg';
 
 /** Players at a time: each is an encoder. */
 const MAX_PLAYERS = 3;
@@ -70,8 +70,7 @@ export async function play(
     'error',
     '-ss',
     start.toFixed(3),
-    '-i',
-    file,
+    ...fileInput(file),
     '-map',
     '0:v:0',
     '-map',

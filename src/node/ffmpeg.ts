@@ -10,6 +10,16 @@ export function spawnGuarded(program: string, args: readonly string[]): ChildPro
   return guarded ? spawn('setpriv', ['--pdeathsig', 'KILL', '--', program, ...args]) : spawn(program, args);
 }
 
+/**
+ * Containers that FFmpeg may take a file for. Its play lists and streaming manifests are not among them: a file that calls
+ * itself a film could otherwise have other files of this machine opened, or addresses in the network.
+ */
+const CONTAINERS =
+  'matroska,webm,mov,mp4,m4a,3gp,3g2,mj2,mpegts,mpeg,mpegvideo,h264,hevc,vc1,avi,mxf,dv,asf,flv,ivf,wav,w64,flac,aiff,au,caf,mp3,aac,ogg,ac3,eac3,dts,dtshd,truehd';
+
+/** A file as FFmpeg's input: taken as this one file and nothing else, whatever its name or content say. */
+export const fileInput = (file: string): string[] => ['-protocol_whitelist', 'file', '-format_whitelist', CONTAINERS, '-i', `file:${file}`];
+
 const KEPT_LINES = 200;
 
 /** Collects the last lines of what a program says. */
@@ -84,13 +94,13 @@ interface Probed {
 export async function examineAccessCopy(file: string, signal?: AbortSignal): Promise<AccessFacts> {
   const probe = await capture(
     'ffprobe',
-    ['-v', 'error', '-count_packets', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', file],
+    ['-v', 'error', '-count_packets', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', ...fileInput(file)],
     signal,
   );
   const found = JSON.parse(probe.out) as Probed;
   const decode = await capture(
     'ffmpeg',
-    ['-nostdin', '-v', 'error', '-i', file, '-map', '0:v', '-map', '0:a?', '-fps_mode', 'passthrough', '-f', 'null', '-'],
+    ['-nostdin', '-v', 'error', ...fileInput(file), '-map', '0:v', '-map', '0:a?', '-fps_mode', 'passthrough', '-f', 'null', '-'],
     signal,
   );
   const streams = found.streams ?? [];

@@ -152,3 +152,13 @@ test('what is no video, or is cut off, is said', async () => {
   const noPicture = make('sound.mp4', '-map', '1', '-c:a', 'aac');
   await expect(examine(noPicture)).rejects.toMatchObject({ code: 'not-a-disc' });
 });
+
+test('a play list that calls itself a film opens no other file', async () => {
+  const film = make('other.ts', ...H264, '-map', '0');
+  const list = path.join(folder, 'list.mkv');
+  writeFileSync(list, `#EXTM3U\n#EXT-X-TARGETDURATION:12\n#EXTINF:12,\nfile:${film}\n#EXT-X-ENDLIST\n`);
+  await expect(examine(list)).rejects.toMatchObject({ code: 'not-a-disc' });
+  const joined = path.join(folder, 'joined.mov');
+  writeFileSync(joined, `ffconcat version 1.0\nfile '${film}'\n`);
+  await expect(examine(joined)).rejects.toMatchObject({ code: 'not-a-disc' });
+});

@@ -5,7 +5,7 @@ import { DiscError, throwIfCancelled } from '@/core/bytes';
 import type { OpenStretch } from '@/core/assembly';
 import { languageTag, readingOfFile, type AudioCodec, type ProbedFile, type ProbedStream, type Reading } from '@/core/reading';
 import { WorkError } from '@/contract';
-import { capture, collectLines, finished, spawnGuarded } from './ffmpeg';
+import { capture, collectLines, fileInput, finished, spawnGuarded } from './ffmpeg';
 
 /** A plain video file as a source: FFmpeg knows its container, here is only what is asked of FFmpeg. */
 
@@ -116,7 +116,7 @@ async function fingerprintOf(file: FileHandle, sizeBytes: number): Promise<strin
 
 /** What FFmpeg says of a file, and what identifies it. @throws DiscError `not-a-disc` where FFmpeg does not know it, `read-failed`. */
 export async function probeFile(path: string, name: string, signal?: AbortSignal): Promise<ProbedFile & { readonly fingerprint: string }> {
-  const args = ['-v', 'error', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', '-i', `file:${path}`];
+  const args = ['-v', 'error', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', ...fileInput(path)];
   let found: Probed;
   try {
     found = ProbeSchema.parse(JSON.parse((await capture('ffprobe', args, signal)).out));
@@ -198,7 +198,7 @@ export async function* matroskaOf(path: string, { seekMs, streams, codecs }: Wan
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-copyts'],
     ...['-fflags', '+genpts'], // program streams stamp only some pictures
     ...(seekMs === null ? [] : ['-ss', (seekMs / 1000).toFixed(3), '-noaccurate_seek']),
-    ...['-i', `file:${path}`, ...streams.flatMap((s) => ['-map', `0:${String(s)}`]), '-map_chapters', '-1', '-map_metadata', '-1'],
+    ...[...fileInput(path), ...streams.flatMap((s) => ['-map', `0:${String(s)}`]), '-map_chapters', '-1', '-map_metadata', '-1'],
     ...codecs,
     ...['-copypriorss', '1', '-avoid_negative_ts', 'disabled', '-max_interleave_delta', '0', '-f', 'matroska', 'pipe:1'],
   ]);

@@ -23,4 +23,4 @@ export {
   type Role,
   type TitleFinding,
 } from './model';
-export { layoutMap, type DiscMap, type MapBlock, type MapLane } from './map';
+export { layoutMap, type DiscMap, type MapBlock, type MapLane, type MapStretch } from './map';

@@ -17,6 +17,13 @@ export interface MapLane {
   readonly blocks: readonly MapBlock[];
   /** Places where chapters begin. */
   readonly ticks: readonly number[];
+  /** Where each part of the title stands, by its place among them. */
+  readonly parts: readonly MapStretch[];
+}
+
+export interface MapStretch {
+  readonly from: number;
+  readonly to: number;
 }
 
 export interface DiscMap {
@@ -64,12 +71,12 @@ export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 
   const span = Math.max(1, last - first);
   const lanes = reading.titles.map((title): MapLane => {
     const blocks: (MapBlock & { segments: string[] })[] = [];
-    const starts: number[] = [];
+    const places: MapStretch[] = [];
     let ms = 0;
     for (const part of title.parts) {
       const segment = segments.get(part.segment);
       if (!segment) {
-        starts.push(0);
+        places.push({ from: 0, to: 0 });
         continue;
       }
       const place = (segment.discSector - first) / span;
@@ -77,7 +84,7 @@ export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 
       const counts = part.angle === null || part.angle === 1;
       const to = axis === 'place' ? place + (segment.lastSector - segment.firstSector + 1) / span : (ms + segment.durationMs) / longestMs;
       if (counts) ms += segment.durationMs;
-      starts.push(from);
+      places.push({ from, to });
       if (axis === 'time' && !counts) continue;
       const content = contents.get(owners.get(part.segment) ?? -1) ?? 0;
       const before = blocks[blocks.length - 1];
@@ -93,7 +100,8 @@ export function layoutMap(reading: Reading, findings: Findings, axis: 'place' | 
     return {
       title: title.number,
       blocks,
-      ticks: title.chapters.slice(1).map((c) => (axis === 'place' ? (starts[c.firstPart] ?? 0) : c.startMs / longestMs)),
+      ticks: title.chapters.slice(1).map((c) => (axis === 'place' ? (places[c.firstPart]?.from ?? 0) : c.startMs / longestMs)),
+      parts: places,
     };
   });
   const loose =

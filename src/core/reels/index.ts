@@ -4,7 +4,17 @@ export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names
 export { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 export { estimateReel, type ReelEstimate } from './estimate';
 export { coverageOf, type Coverage } from './coverage';
-export { pieceChapters, pieceMs, pieceSpan, plannedChapters, reelMs, type PieceSpan } from './pieces';
+export {
+  pieceChapters,
+  pieceMs,
+  pieceSpan,
+  plannedChapters,
+  reelMs,
+  takenOnLane,
+  takenStretches,
+  type PieceSpan,
+  type TakenStretch,
+} from './pieces';
 export { besideFiles, type BesideFile } from './beside-files';
 export { NO_TAGS, type AddedAudio, type AddedSubtitle, type BesideSource, type Cue, type ReelChapter, type ReelTags } from './model';
 export { ChapterListError, chaptersToText, chaptersToWebVtt, numberedNames, readChapterList, readStamp, stampOf } from './chapter-lists';
@@ -49,4 +59,4 @@ export {
   type TrackSources,
 } from './compose';
 export { choiceFrom, type KeptTrack, type SetChoice } from './set-choices';
-export { ruleFromOverruling, type Overruled } from './overruling';
+export { ruleFromOverruling, ruleThatDecides, type Overruled, type OverruledTrack } from './overruling';

@@ -2,8 +2,8 @@ import type { Reading } from '../reading';
 
 /** What file systems can hold as one name: 255 bytes, less what the application adds at the end. */
 const MAX_NAME_BYTES = 200;
-/** Names that some systems keep for devices, whatever the extension. */
-const RESERVED = /^(con|prn|aux|nul|com[0-9]|lpt[0-9])$/i;
+/** Names that some systems keep for devices, whatever stands behind a full stop. */
+const RESERVED = /^(con|prn|aux|nul|com[0-9]|lpt[0-9])(?=\.|$)/i;
 /** Control, direction and invisible characters: they make a name look like another. */
 const INVISIBLE = /[\p{Cc}\p{Cf}\p{Cs}\p{Co}\u2028\u2029]/gu;
 const FORBIDDEN = /[/\\:*?"<>|]/g;
@@ -36,7 +36,7 @@ export function safeFileName(text: string): string {
   name = name.replace(/^[.\s-]+/, '').replace(/[.\s]+$/, '');
   name = beginning(name, MAX_NAME_BYTES).replace(/[.\s]+$/, '');
   if (name === '') return 'Untitled';
-  return RESERVED.test(name) ? `${name} -` : name;
+  return name.replace(RESERVED, '$1 -');
 }
 
 const MAX_FOLDER_DEPTH = 6;

@@ -1,4 +1,6 @@
-import type { Decision, HouseRules } from './house-rules';
+import type { Findings } from '../findings';
+import type { Reading } from '../reading';
+import { applyRules, type Decision, type HouseRules, type TrackDecision } from './house-rules';
 
 /** What was decided about, as far as a rule can be made of it. */
 export interface Overruled {
@@ -49,4 +51,31 @@ export function ruleFromOverruling(rules: HouseRules, { decision, taken, kind, l
     default:
       return null;
   }
+}
+
+/** A track that the user took or left against the rules. */
+export interface OverruledTrack {
+  readonly title: number;
+  readonly kind: TrackDecision['kind'];
+  readonly stream: number;
+  /** What the user chose. */
+  readonly taken: boolean;
+}
+
+/**
+ * The rules with which a track is decided as the user did, on this disc.
+ * @returns null where no rule can say it, or where the nearest one would still decide otherwise: a preference for no
+ * language at all takes every one.
+ */
+export function ruleThatDecides(reading: Reading, findings: Findings, rules: HouseRules, wish: OverruledTrack): HouseRules | null {
+  const only = { ...reading, titles: reading.titles.filter((t) => t.number === wish.title) };
+  const find = (by: HouseRules) =>
+    applyRules(only, findings, by)
+      .decisions.find((d) => d.title === wish.title)
+      ?.tracks.find((t) => t.kind === wish.kind && t.stream === wish.stream);
+  const decision = find(rules);
+  const track = only.titles[0]?.[wish.kind].find((t) => t.stream === wish.stream);
+  if (!decision || !track) return null;
+  const next = ruleFromOverruling(rules, { decision, taken: wish.taken, kind: wish.kind, language: track.language });
+  return next && find(next)?.taken === wish.taken ? next : null;
 }

@@ -1,4 +1,5 @@
-import type { Chapter, Title } from '../reading';
+import type { MapLane, MapStretch } from '../findings';
+import { partsOfAngle, type Chapter, type Segment, type Title } from '../reading';
 import type { Piece } from './model';
 
 /** What a piece takes of its title's playing time. */
@@ -19,6 +20,61 @@ export const pieceMs = (title: Title, piece: Piece): number => {
   const { fromMs, toMs } = pieceSpan(title, piece);
   return Math.max(0, toMs - fromMs);
 };
+
+/** What a piece takes of a segment: shares of it, 0 to 1, in order of time. */
+export interface TakenStretch {
+  readonly segment: Segment;
+  /** Place of the segment among the parts of the title. */
+  readonly part: number;
+  readonly from: number;
+  readonly to: number;
+}
+
+/** Segments that a piece takes, whole or in part. @param segments all of the reading, by id. */
+export function takenStretches(title: Title, piece: Piece, segments: ReadonlyMap<string, Segment>): TakenStretch[] {
+  const first = title.chapters[piece.fromChapter - 1]?.firstPart ?? 0;
+  const end = title.chapters[piece.toChapter]?.firstPart ?? title.parts.length;
+  const ofAngle = new Set(partsOfAngle(title, piece.angle));
+  const { fromMs, toMs } = pieceSpan(title, piece);
+  let at = 0;
+  return title.parts.flatMap((part, i): TakenStretch[] => {
+    const segment = segments.get(part.segment);
+    if (!segment || !ofAngle.has(part)) return [];
+    const start = at;
+    at += segment.durationMs;
+    // Chapters begin where segments do: only a range can take part of one.
+    if (!piece.range) return i >= first && i < end ? [{ segment, part: i, from: 0, to: 1 }] : [];
+    if (start >= toMs || at <= fromMs || segment.durationMs <= 0) return [];
+    const share = (ms: number) => Math.min(1, Math.max(0, (ms - start) / segment.durationMs));
+    return [{ segment, part: i, from: share(fromMs), to: share(toMs) }];
+  });
+}
+
+/**
+ * Where pieces of a title stand on its lane of the disc map; what touches is one.
+ * @param lane places of the title's parts, as `layoutMap` gives them.
+ */
+export function takenOnLane(
+  title: Title,
+  pieces: readonly Piece[],
+  segments: ReadonlyMap<string, Segment>,
+  lane: Pick<MapLane, 'parts'>,
+): MapStretch[] {
+  const places = pieces.flatMap((piece) =>
+    takenStretches(title, piece, segments).flatMap(({ part, from, to }) => {
+      const place = lane.parts[part];
+      const length = place ? place.to - place.from : 0;
+      return place ? [{ from: place.from + length * from, to: place.from + length * to }] : [];
+    }),
+  );
+  const found: { from: number; to: number }[] = [];
+  for (const { from, to } of places.sort((a, b) => a.from - b.from)) {
+    const last = found.at(-1);
+    if (last && from <= last.to + 1e-9) last.to = Math.max(last.to, to);
+    else found.push({ from, to });
+  }
+  return found;
+}
 
 /** Chapters that a piece touches; one that begins before it is counted with it. */
 export function pieceChapters(title: Title, piece: Piece): readonly Chapter[] {

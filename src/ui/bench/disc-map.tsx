@@ -3,7 +3,8 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { Minus, Plus } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState, type CSSProperties, type KeyboardEvent } from 'react';
-import { layoutMap, type Role } from '@/core/findings';
+import { layoutMap, type MapStretch, type Role } from '@/core/findings';
+import { takenOnLane, type Piece } from '@/core/reels';
 import { damagedSegments, type Title } from '@/core/reading';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, plural } from '../format';
@@ -40,6 +41,13 @@ interface ShownGroup extends Group {
   readonly titles: readonly Title[];
 }
 type MapRow = { readonly kind: 'heading'; readonly group: ShownGroup } | { readonly kind: 'lane'; readonly title: Title };
+const NOTHING: readonly MapStretch[] = [];
+
+function piecesByTitle(reels: readonly DraftReel[]): Map<number, Piece[]> {
+  const pieces = new Map<number, Piece[]>();
+  for (const piece of reels.flatMap((r) => r.reel.pieces)) pieces.set(piece.title, [...(pieces.get(piece.title) ?? []), piece]);
+  return pieces;
+}
 const folds = (group: ShownGroup) => group.titles.length >= (group.foldedFrom ?? Number.POSITIVE_INFINITY);
 
 function Axis({ length, unit, view }: { length: number; unit: 'place' | 'time'; view: MapView }) {
@@ -95,7 +103,20 @@ export function DiscMap({
   const isOpen = (group: ShownGroup) => !folds(group) || unfolded.includes(group.name);
   const open = groups.filter(isOpen);
   const order = open.flatMap((g) => g.titles.map((t) => t.number));
-  const taken = useMemo(() => new Set(reels.flatMap((r) => r.reel.pieces.map((p) => p.title))), [reels]);
+  const segments = useMemo(() => new Map(reading.segments.map((s) => [s.id, s])), [reading]);
+  const pieces = useMemo(() => piecesByTitle(reels), [reels]);
+  const taken = useMemo(() => new Set(pieces.keys()), [pieces]);
+  const takenAt = useMemo(
+    () =>
+      new Map(
+        reading.titles.flatMap((title) => {
+          const own = pieces.get(title.number);
+          const lane = lanes.get(title.number);
+          return own && lane ? [[title.number, takenOnLane(title, own, segments, lane)] as const] : [];
+        }),
+      ),
+    [reading, pieces, segments, lanes],
+  );
   // Headings and lanes in one row each: only those that are seen are drawn.
   const rows = useMemo(
     () =>
@@ -293,7 +314,7 @@ export function DiscMap({
                     lettered={lettered}
                     lane={lanes.get(title.number)}
                     selected={title.number === selected}
-                    taken={taken.has(title.number)}
+                    taken={takenAt.get(title.number) ?? NOTHING}
                     damaged={damaged}
                     tabbable={title.number === (selected ?? order[0])}
                     place={places.get(title.number) ?? 0}

@@ -7,7 +7,7 @@ import type { TitleFinding } from '@/core/findings';
 import {
   pieceChapters,
   pieceMs,
-  ruleFromOverruling,
+  ruleThatDecides,
   takeAudio,
   takeSubtitle,
   type HouseRules,
@@ -96,10 +96,10 @@ function Section({ name, children }: { name: string; children: ReactNode }) {
 
 /** Why the house rules take or leave a track; where the user has chosen otherwise, the way to make a rule of it. */
 function groundAside(
+  disc: DiscRecord,
   decision: TitleDecision | null,
   kind: TrackDecision['kind'],
   stream: number,
-  language: string | null,
   reel: Reel | null,
   rules: HouseRules,
 ): ReactNode {
@@ -107,7 +107,8 @@ function groundAside(
   if (!made || !reel) return null;
   const taken = reel[kind].some((t) => t.stream === stream);
   if (taken === made.taken) return taken ? null : <span>{GROUND[made.ground]}</span>;
-  const next = ruleFromOverruling(rules, { decision: made, taken, kind, language });
+  const wish = { title: decision?.title ?? 0, kind, stream, taken };
+  const next = ruleThatDecides(disc.reading, disc.findings, rules, wish);
   return (
     <span className="inline-flex items-center gap-1.5">
       <span title={`The house rules would ${made.taken ? 'take' : 'leave'} it: ${GROUND[made.ground]}`}>overruled</span>
@@ -444,7 +445,7 @@ export function Dossier({ disc, title, draft, source, rules, decision, moment, o
               aside={
                 <>
                   {measuredAside(title, t.stream)}
-                  {groundAside(decision, 'audio', t.stream, t.language, reel, rules)}
+                  {groundAside(disc, decision, 'audio', t.stream, reel, rules)}
                   {purposeText(t)}
                 </>
               }
@@ -466,7 +467,7 @@ export function Dossier({ disc, title, draft, source, rules, decision, moment, o
               what={t.codec === 'VobSub' || t.codec === 'PGS' || t.codec === 'DVB' ? 'pictures, as on the disc' : 'text'}
               aside={
                 <>
-                  {groundAside(decision, 'subtitles', t.stream, t.language, reel, rules)}
+                  {groundAside(disc, decision, 'subtitles', t.stream, reel, rules)}
                   {purposeText(t)}
                 </>
               }

@@ -2,7 +2,7 @@
 
 import { useDraggable } from '@dnd-kit/core';
 import { memo, type CSSProperties } from 'react';
-import type { DiscMap as Layout, MapBlock, MapLane, Role, TitleFinding } from '@/core/findings';
+import type { DiscMap as Layout, MapBlock, MapLane, MapStretch, Role, TitleFinding } from '@/core/findings';
 import type { Title } from '@/core/reading';
 import { bytes, clock, plural } from '../format';
 import { roleOf } from '../words';
@@ -101,7 +101,8 @@ export const Lane = memo(function Lane({
   lettered: boolean;
   lane: MapLane | undefined;
   selected: boolean;
-  taken: boolean;
+  /** What of it reels take. */
+  taken: readonly MapStretch[];
   /** Segments that can not be read whole. */
   damaged: ReadonlyMap<string, unknown>;
   tabbable: boolean;
@@ -131,7 +132,7 @@ export const Lane = memo(function Lane({
       onFocus={() => {
         onSelect(title.number);
       }}
-      aria-label={`Title ${String(title.number)}, ${clock(title.durationMs)}, ${role}${taken ? ', in a reel' : ''}`}
+      aria-label={`Title ${String(title.number)}, ${clock(title.durationMs)}, ${role}${taken.length > 0 ? ', in a reel' : ''}`}
       className={`absolute inset-x-0 grid h-9 cursor-pointer grid-cols-[236px_minmax(0,1fr)] items-center border-b border-faint pr-4 -outline-offset-2 ${selected ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash/60'}`}
     >
       <div className="grid grid-cols-[34px_58px_minmax(0,1fr)] items-baseline pl-3">
@@ -153,15 +154,13 @@ export const Lane = memo(function Lane({
             facts={`Title ${String(title.number)}, ${role}: ${clock(title.durationMs)}, ${plural(title.chapters.length, 'chapter')}, ${plural(block.segments.length, 'segment')} here${block.shared ? ', shared with another title' : ''}${block.segments.some((id) => damaged.has(id)) ? ', damaged' : ''}`}
           />
         ))}
-        {lane && taken && lane.blocks[0] && (
+        {taken.map(({ from, to }) => (
           <div
+            key={from}
             className="pointer-events-none absolute -top-px h-[26px] rounded-[5px] border-[1.5px] border-planned"
-            style={{
-              left: `calc(${at(Math.min(...lane.blocks.map((b) => b.from)))} - 2px)`,
-              width: wide(Math.max(...lane.blocks.map((b) => b.to)) - Math.min(...lane.blocks.map((b) => b.from)), -3),
-            }}
+            style={{ left: `calc(${at(from)} - 2px)`, width: wide(to - from, -3) }}
           />
-        )}
+        ))}
         {lane?.ticks.map((tick) => (
           <div key={tick} className="absolute -bottom-1 h-1 w-px bg-third" style={{ left: at(tick) }} />
         ))}
