@@ -18,10 +18,11 @@ test('sound from a file is added with an offset, subtitles stand beside the resu
   complaints,
 }) => {
   await open('/');
-  await readImage(page, 'QUAY.iso', 'Quay');
-  await openBench(page, 'Quay');
+  await page.getByRole('button', { name: 'Read all that are new' }).click();
+  await openBench(page, 'Haven & Harbour');
+  await expect(cards(page)).toHaveCount(1);
   await page.keyboard.press('e');
-  const editor = page.getByRole('dialog', { name: 'Quay' });
+  const editor = page.getByRole('dialog', { name: 'Haven & Harbour' });
   await editor.getByRole('tab', { name: 'Tracks' }).click();
   await editor.getByRole('button', { name: 'Add a sound file' }).click();
   const browser = page.getByRole('dialog', { name: 'Choose a file with sound' });
@@ -37,12 +38,12 @@ test('sound from a file is added with an offset, subtitles stand beside the resu
   await expect(editor).toContainText('.en.mks');
   expect(await seriousFaults(page)).toEqual([]);
   await editor.getByRole('button', { name: 'Done' }).click();
-  await page.getByLabel('Name of the reel').fill('Told at the Quay');
+  await page.getByLabel('Name of the reel').fill('Told at the harbour');
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
   await page.getByRole('link', { name: /^Queue/ }).click();
-  const job = page.getByRole('listitem', { name: 'Job Told at the Quay' });
+  const job = page.getByRole('listitem', { name: 'Job Told at the harbour' });
   await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 60_000 });
-  const sidecar = JSON.parse(readFileSync(`${app.library}/Told at the Quay.mkv.json`, 'utf8')) as {
+  const sidecar = JSON.parse(readFileSync(`${app.library}/Told at the harbour.mkv.json`, 'utf8')) as {
     beside: { name: string }[];
     proof: { passed: boolean };
     promise: { tracks: { codecId: string; packets: number; language: string | null }[] };
@@ -50,8 +51,8 @@ test('sound from a file is added with an offset, subtitles stand beside the resu
   expect(sidecar.proof.passed).toBe(true);
   expect(sidecar.promise.tracks.find((t) => t.codecId === 'A_FLAC')).toMatchObject({ language: 'gd' });
   await page.getByRole('link', { name: /^Vault/ }).click();
-  await page.getByRole('button', { name: /Told at the Quay.*Lossless master/ }).click();
-  const detail = page.getByRole('region', { name: 'Told at the Quay.mkv' });
+  await page.getByRole('button', { name: /Told at the harbour.*Lossless master/ }).click();
+  const detail = page.getByRole('region', { name: 'Told at the harbour.mkv' });
   for (const { name } of sidecar.beside) await expect(detail.getByText(name)).toBeVisible();
   expect(sidecar.beside.length).toBeGreaterThan(1);
   expect(complaints).toEqual([]);

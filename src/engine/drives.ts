@@ -104,6 +104,11 @@ export class Drives {
     };
   }
 
+  /** Does the disc turn at its speed? */
+  isSpunUp(id: string): boolean {
+    return this.find(id).tray.spunUp;
+  }
+
   /** The disc has come to speed. */
   spunUp(id: string): void {
     const { tray } = this.find(id);

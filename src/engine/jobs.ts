@@ -203,6 +203,7 @@ export class Jobs {
     const entry = this.find(id);
     if (!isOver(entry.state)) throw new WorkError('bad-request', 'This job is not over: cancel it first');
     await removeWorkshop(entry.job.storage.path, id).catch(() => undefined);
+    this.freeDrive(entry); // it may have ended since the last look at it
     rmSync(entry.folder, { recursive: true, force: true });
     this.entries.delete(id);
     this.hub.send({ type: 'job-gone', id });

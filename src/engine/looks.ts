@@ -25,7 +25,6 @@ interface Look {
   readonly reading: Reading;
   readonly source: JobSource;
   opened: Promise<OpenedSource>;
-  readonly release: () => void;
   users: number;
   lastUsed: number;
 }
@@ -61,15 +60,20 @@ export class Looks {
   }
 
   private closeIdle(afterMs: number): void {
-    for (const look of this.looks.values())
-      if (look.users === 0 && Date.now() - look.lastUsed > afterMs) {
-        this.looks.delete(look.id);
-        look.release();
-        void look.opened.then(
-          (o) => o.close(),
-          () => undefined,
-        );
-      }
+    for (const look of this.looks.values()) if (look.users === 0 && Date.now() - look.lastUsed > afterMs) this.close(look);
+  }
+
+  private close(look: Look): void {
+    this.looks.delete(look.id);
+    void look.opened.then(
+      (o) => o.close(),
+      () => undefined,
+    );
+  }
+
+  /** Lets a drive go whose disc is to be changed. Looking never keeps a disc in: what is under way ends with an error. */
+  closeDrive(drive: string): void {
+    for (const look of this.looks.values()) if (look.source.kind === 'drive' && look.source.drive === drive) this.close(look);
   }
 
   /** Opens a source for one disc's titles; the same again gives the same look. @throws DiscError `other-disc`. */
@@ -84,9 +88,8 @@ export class Looks {
     const source = await this.resolve(ref);
     if (this.looks.size >= MAX_LOOKS) this.closeIdle(2000);
     if (this.looks.size >= MAX_LOOKS) throw new WorkError('bad-request', 'Too many discs are being looked at: close another page');
-    const use = source.kind === 'drive' ? this.drives.use(source.drive) : null;
-    const opened = openSource(source, { spunUp: use?.spunUp ?? true });
-    const look: Look = { id: randomUUID(), key, reading, source, opened, release: () => use?.done(), users: 0, lastUsed: Date.now() };
+    const opened = openSource(source, { spunUp: source.kind !== 'drive' || this.drives.isSpunUp(source.drive) });
+    const look: Look = { id: randomUUID(), key, reading, source, opened, users: 0, lastUsed: Date.now() };
     this.looks.set(look.id, look);
     try {
       const there = await opened;
@@ -95,7 +98,6 @@ export class Looks {
       return { id: look.id };
     } catch (error) {
       this.looks.delete(look.id);
-      use?.done();
       await opened.then((o) => o.close()).catch(() => undefined);
       throw error;
     }

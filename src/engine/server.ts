@@ -149,9 +149,11 @@ async function answer(
       return done;
     case 'insert':
       drives.insert(id, (body as z.infer<typeof InsertSchema>).disc);
+      parts.looks.closeDrive(id);
       return done;
     case 'eject':
       drives.eject(id);
+      parts.looks.closeDrive(id);
       return done;
     case 'submitJob':
       return submit(parts, body as SubmitJob);

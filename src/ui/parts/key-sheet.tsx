@@ -4,7 +4,7 @@ import dynamic from 'next/dynamic';
 import { useEffect, useState } from 'react';
 import { inField } from './in-field';
 
-const Keys = dynamic(() => import('./keys').then((m) => m.Keys));
+const Keys = dynamic(() => import('./keys').then((m) => m.Keys), { loading: () => null });
 
 /** Every key there is, on "?". */
 export function KeySheet() {

@@ -18,9 +18,10 @@ import { saveText } from '../parts/save-file';
 import { Collection, STATE, type DiscRow, type Grouping } from './collection';
 import { Trays } from './trays';
 
-// What is only there when asked for is loaded then: the first visit need not wait for it.
-const BulkBar = dynamic(() => import('./bulk-bar').then((m) => m.BulkBar));
-const ImportDialog = dynamic(() => import('./import-dialog').then((m) => m.ImportDialog));
+// What is only there when asked for is loaded then: the first visit need not wait for it. Something must stand in its
+// place meanwhile, or the whole page would be put away until it is there.
+const BulkBar = dynamic(() => import('./bulk-bar').then((m) => m.BulkBar), { loading: () => null });
+const ImportDialog = dynamic(() => import('./import-dialog').then((m) => m.ImportDialog), { loading: () => null });
 const GROUPINGS: readonly Grouping[] = ['none', 'series', 'label', 'state'];
 const STATES = Object.keys(STATE) as DiscState[];
 

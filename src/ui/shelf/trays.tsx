@@ -13,7 +13,7 @@ import { useAction } from '../parts/use-action';
 import { readingText } from '../words';
 import { DropZone } from './drop-zone';
 
-const PlaceBrowser = dynamic(() => import('../parts/place-browser').then((m) => m.PlaceBrowser));
+const PlaceBrowser = dynamic(() => import('../parts/place-browser').then((m) => m.PlaceBrowser), { loading: () => null });
 const sameRef = (a: SourceRef, b: SourceRef) => JSON.stringify(a) === JSON.stringify(b);
 const lastTask = (tasks: readonly ReadingTask[], ref: SourceRef) => tasks.filter((t) => sameRef(t.source, ref)).at(-1);
 export const isUnderWay = (task: ReadingTask) => task.state === 'reading' || task.state === 'waiting';
