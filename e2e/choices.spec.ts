@@ -170,3 +170,68 @@ test('by rule, what is taken of a disc is measured once it is read', async ({ pa
   await expect(dossier.getByRole('button', { name: 'Measure again' })).toBeVisible({ timeout: 30_000 });
   await expect(dossier).toContainText('% of');
 });
+
+test('a reel is divided in groups of chapters and at times; all angles become a reel each', async ({ page, open }) => {
+  await open('/');
+  await page.getByRole('button', { name: 'Read all that are new' }).click();
+  await openBench(page, 'Quay');
+  await expect(cards(page)).toHaveCount(1);
+  const divide = async () => {
+    await cards(page)
+      .first()
+      .getByRole('button', { name: /^What to do with the reel/ })
+      .click();
+    await page.getByRole('menuitem', { name: 'Divide: at chapters or times…' }).click();
+    return page.getByRole('dialog', { name: /^Divide / });
+  };
+  let dialog = await divide();
+  await dialog.getByLabel('Chapters in a group').fill('2');
+  await expect(dialog.getByRole('checkbox', { name: /chapter 3/ })).toBeChecked();
+  expect(await seriousFaults(page)).toEqual([]);
+  await dialog.getByRole('button', { name: 'Make 2 reels of it' }).click();
+  await expect(cards(page)).toHaveCount(2);
+  await expect(cards(page).first()).toContainText('chapters 1 to 2');
+  await page.keyboard.press('Control+z');
+  await expect(cards(page)).toHaveCount(1);
+  dialog = await divide();
+  await dialog.getByLabel('Times to divide at').fill('0:02\n0:99:99');
+  await expect(dialog.getByText(/0:99:99 is no time between/)).toBeVisible();
+  await expect(dialog.getByRole('button', { name: /^Make 2 reels/ })).toBeDisabled();
+  await dialog.getByLabel('Times to divide at').fill('0:02\n5.5');
+  await dialog.getByRole('button', { name: 'Make 3 reels of it' }).click();
+  await expect(cards(page)).toHaveCount(3);
+  await expect(cards(page).nth(1)).toContainText('0:02 to 0:06');
+  await open('/');
+  await openBench(page, 'Twin');
+  await page.getByRole('option', { name: /^Title 2,/ }).click();
+  await page.keyboard.press('t');
+  await expect(page.getByLabel('Angle')).toBeVisible();
+  const before = await cards(page).count();
+  await cards(page)
+    .last()
+    .getByRole('button', { name: /^What to do with the reel/ })
+    .click();
+  await page.getByRole('menuitem', { name: 'All angles: a reel for each' }).click();
+  await expect(cards(page)).toHaveCount(before + 2);
+  await expect(page.getByLabel('Name of the reel').last()).toHaveValue(/ - angle 3$/);
+});
+
+test('from the disc in the tray to a queued main title by its right name: three actions', async ({ page, app, open }) => {
+  await open('/');
+  // One: the disc goes in; it is read by itself.
+  await page.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The quay, slowly' });
+  // Two: to its Bench.
+  await page.getByRole('link', { name: 'Quay', exact: true }).click();
+  await expect(cards(page)).toHaveCount(1);
+  await expect(page.getByLabel('Name of the reel')).toHaveValue('Quay');
+  await expect(cards(page)).toContainText('title 2, all 3 chapters');
+  // Three: queue it.
+  await page.keyboard.press('q');
+  await page.getByText('Everything planned is on the queue.').waitFor();
+  await open('/queue');
+  const job = page.getByRole('listitem', { name: 'Job Quay' }).last();
+  await expect(job).toBeVisible();
+  await job.getByRole('button', { name: 'Cancel' }).click();
+  await expect(job.getByText('cancelled', { exact: true })).toBeVisible();
+  expect(app.results().filter((n) => n === 'Quay.mkv')).toEqual([]);
+});

@@ -1,20 +1,23 @@
 import { spawnSync } from 'node:child_process';
-import { appendFileSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
+import { appendFileSync, existsSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { JobState, SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
 import { readSubtitleFile, wholeTitleReel, type AddedAudio, type Reel } from '@/core/reels';
+import { QUAY } from '@/test-support/discs';
 import { complaints, decodedSamples, heldFrames, packetTimes, probed } from '@/test-support/ffmpeg';
 import { Refused, TestEngine } from '@/test-support/engine';
 
 /** What a reel takes from files beside the disc, and what it leaves beside its result: through the engine and its runners. */
 
 const image: SourceRef = { kind: 'place', root: 'images', path: 'QUAY.iso' };
+const tray: SourceRef = { kind: 'drive', drive: 'tray' };
+const writing = (job: JobState) => job.stage === 'master' && job.done > 300_000;
 const over = (job: JobState) => ['done', 'failed', 'cancelled'].includes(job.state);
 
 let engine: TestEngine;
 beforeAll(async () => {
-  engine = new TestEngine();
+  engine = new TestEngine([{ id: 'slow', image: QUAY, bytesPerSecond: 2.2e6 }]);
   await engine.start();
 });
 afterAll(async () => {
@@ -142,4 +145,56 @@ test('subtitles as files beside the result: the same packets, the added text in 
   expect(await engine.call('reprove', { id: result.id })).toMatchObject({ sha256Matches: true, proof: { passed: true } });
   appendFileSync(`${stem}.nb.forced.srt`, 'x');
   expect(await engine.call('reprove', { id: result.id })).toMatchObject({ sha256Matches: false });
+});
+
+test('the name of a subtitle file that is taken is refused before anything is made; one that appears meanwhile is not touched', async () => {
+  writeFileSync(path.join(engine.library, 'Named.en.mks'), 'mine');
+  const submit = () => engine.submit(tray, quay({ name: 'Named', subtitleFiles: true }));
+  await engine.call('insert', { id: 'tray', body: { disc: 'slow' } });
+  const refused = await submit().then(
+    () => null,
+    (e: unknown) => (e instanceof Refused ? e.problem : null),
+  );
+  expect(refused).toMatchObject({ code: 'name-taken' });
+  expect(refused?.message).toContain('Named.en.mks');
+  rmSync(path.join(engine.library, 'Named.en.mks'));
+  const { jobId } = await submit();
+  await engine.jobUntil(jobId, writing);
+  writeFileSync(path.join(engine.library, 'Named.en.mks'), 'mine again');
+  expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'failed', problem: { code: 'name-taken' } });
+  expect(readFileSync(path.join(engine.library, 'Named.en.mks'), 'utf8')).toBe('mine again');
+  expect(readdirSync(engine.library).filter((n) => n.startsWith('Named'))).toEqual(['Named.en.mks']);
+  // What was made is kept: once the name is free, only the placing is left.
+  rmSync(path.join(engine.library, 'Named.en.mks'));
+  await engine.call('retryJob', { id: jobId });
+  const job = await engine.jobUntil(jobId, over);
+  expect([job.state, job.problem]).toEqual(['done', null]);
+  expect(readdirSync(engine.library)).toEqual(expect.arrayContaining(['Named.mkv', 'Named.mkv.json', 'Named.en.mks']));
+});
+
+test('a runner killed in mid-write makes it all again: added sound, subtitle files, nothing twice', async () => {
+  sound('short.flac', 3, '-c:a', 'flac');
+  const added = await addedFrom('short.flac', { offsetMs: 500 });
+  const { jobId } = await engine.submit(tray, quay({ name: 'Survivor', addedAudio: [added], subtitleFiles: true }));
+  await engine.jobUntil(jobId, writing);
+  const { pid } = JSON.parse(readFileSync(path.join(engine.folder, 'jobs', jobId, 'runner.json'), 'utf8')) as { pid: number };
+  process.kill(pid, 'SIGKILL');
+  const job = await engine.jobUntil(jobId, over);
+  expect(job).toMatchObject({ state: 'done', attempts: 2 });
+  const result = (await engine.call('outputs')).outputs.find((o) => o.sidecar.jobId === jobId);
+  expect(result?.sidecar.proof.passed).toBe(true);
+  expect(readdirSync(engine.library).filter((n) => n.startsWith('Survivor.') && n.endsWith('.mks'))).toHaveLength(
+    result?.sidecar.beside.length ?? -1,
+  );
+  expect(existsSync(path.join(engine.library, '.careful-vault'))).toBe(false);
+});
+
+test('a job that is cancelled and cleared at once lets its drive go', async () => {
+  const { jobId } = await engine.submit(tray, quay({ name: 'Not wanted' }));
+  await engine.jobUntil(jobId, writing);
+  await engine.call('cancelJob', { id: jobId });
+  await engine.jobUntil(jobId, over);
+  await engine.call('forgetJob', { id: jobId });
+  await engine.until(async () => ((await engine.call('state')).drives[0]?.state === 'ready' ? true : null));
+  await engine.call('eject', { id: 'tray' });
 });

@@ -236,6 +236,12 @@ interface Result {
 export async function place(context: StageContext, results: readonly Result[], beside: readonly BesideResult[]): Promise<string[]> {
   const { job } = context;
   const placed: string[] = [];
+  // Nothing gets its name where something else has the name of a file that belongs to it.
+  for (const { ending } of beside) {
+    const target = besidePath(job, ending);
+    if ((await exists(target)) !== null && (await exists(await besidePart(job, ending))) !== null)
+      throw new WorkError('name-taken', `The library already has a file ${path.basename(target)}`);
+  }
   for (const result of results) {
     const target = finalPath(job, result.recipe);
     await mkdir(path.dirname(target), { recursive: true });

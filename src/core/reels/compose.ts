@@ -148,6 +148,16 @@ export function divideAt(title: Title, reel: Reel, momentsMs: readonly number[])
   }));
 }
 
+/**
+ * Divides a reel of one piece before chapters and at moments of its title's playing time. By chapters alone the parts stay
+ * whole chapters; with moments among the marks they become ranges.
+ */
+export function divideAtMarks(title: Title, reel: Reel, before: readonly number[], momentsMs: readonly number[]): Reel[] {
+  if (momentsMs.length === 0) return divideByChapters(title, reel, before);
+  const starts = title.chapters.filter((c) => before.includes(c.number)).map((c) => c.startMs);
+  return divideAt(title, reel, [...starts, ...momentsMs]);
+}
+
 /** A reel for each angle of its title: all angles are kept, and each can be seen on its own. */
 export function divideByAngles(title: Title, reel: Reel): Reel[] {
   const [piece] = reel.pieces;

@@ -45,6 +45,7 @@ export {
   alignedAudio,
   alignedSubtitle,
   divideAt,
+  divideAtMarks,
   divideByAngles,
   divideByChapters,
   dividingChapters,

@@ -11,6 +11,7 @@ import {
   choiceFrom,
   coverageOf,
   divideAt,
+  divideAtMarks,
   divideByChapters,
   dividingChapters,
   estimateReel,
@@ -155,6 +156,21 @@ describe('dividing and merging', () => {
         expect(r.fromMs).toBe(ranges[i]?.toMs);
       });
       expect(new Set(parts.map((p) => p.name)).size).toBe(parts.length);
+    });
+  });
+
+  test('chapters and moments together: every mark begins a part, and nothing is lost between them', () => {
+    forAll(100, (random) => {
+      const reading = randomDisc(random, 1);
+      const [title] = reading.titles;
+      if (!title || title.state !== 'usable') return;
+      const reel = wholeTitleReel(title, 'x');
+      const before = title.chapters.slice(1).flatMap((c) => (random.int(2) === 1 ? [c.number] : []));
+      const moments = Array.from({ length: 1 + random.int(3) }, () => 1 + random.int(title.durationMs - 1));
+      const starts = [0, ...title.chapters.filter((c) => before.includes(c.number)).map((c) => c.startMs), ...moments];
+      const parts = divideAtMarks(title, reel, before, moments);
+      expect(parts.map((p) => p.pieces[0]?.range?.fromMs)).toEqual([...new Set(starts)].sort((a, b) => a - b));
+      expect(parts.reduce((sum, p) => sum + reelMs(reading.titles, p.pieces), 0)).toBeCloseTo(title.durationMs, 3);
     });
   });
 

@@ -27,6 +27,7 @@ import { DiscMap } from './disc-map';
 import { Dossier } from './dossier';
 import { QueueBox } from './queue-box';
 import { ReelCards } from './reel-cards';
+import { DivideDialog } from './reel/divide-dialog';
 import { ReelEditor } from './reel/reel-editor';
 import { quietSource, readableSources } from '@/store/sources';
 import { placesOf, useBench } from './use-bench';
@@ -166,6 +167,7 @@ function Bench({ disc }: { disc: DiscRecord }) {
     else bench.merge(target.id, id.slice(5));
     setReel(target.id);
   };
+  const divided = reels.find((r) => r.id === bench.dividing && r.jobId === null);
   const edited = reels.find((r) => r.id === bench.editing?.id && r.jobId === null);
   return (
     <DndContext
@@ -320,6 +322,18 @@ function Bench({ disc }: { disc: DiscRecord }) {
           onCover={source && moment ? () => void coverFrom(edited.id) : null}
           onClose={() => {
             bench.setEditing(null);
+          }}
+        />
+      )}
+      {divided && bench.dividing && (
+        <DivideDialog
+          disc={disc}
+          reel={divided.reel}
+          onDivide={(reels) => {
+            bench.replace(divided.id, reels);
+          }}
+          onClose={() => {
+            bench.setDividing(null);
           }}
         />
       )}

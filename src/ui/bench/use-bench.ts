@@ -56,6 +56,7 @@ export function placesOf(
 export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRules, moment: { title: number; ms: number } | null) {
   const [editing, setEditing] = useState<{ id: string; part: EditorPart } | null>(null);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [dividing, setDividing] = useState<string | null>(null);
   const [said, setSaid] = useState<string | null>(null);
   const reels = useMemo(() => draft.record?.reels ?? [], [draft.record]);
   const { change } = draft;
@@ -168,6 +169,11 @@ export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRule
                 replace(id, divideByChapters(title, reel, finding?.divisions ?? []));
               }
             : null,
+        onDivide: single
+          ? () => {
+              setDividing(id);
+            }
+          : null,
         onDivideAtMoment:
           single && here !== null
             ? () => {
@@ -237,5 +243,21 @@ export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRule
     });
   }, [change, proposal]);
 
-  return { editing, setEditing, chosen, setChosen, said, proposal, ruledReel, refusal, merge, addTitle, actionsOf, proposeAgain };
+  return {
+    editing,
+    setEditing,
+    chosen,
+    setChosen,
+    dividing,
+    setDividing,
+    replace,
+    said,
+    proposal,
+    ruledReel,
+    refusal,
+    merge,
+    addTitle,
+    actionsOf,
+    proposeAgain,
+  };
 }

@@ -12,6 +12,7 @@ import {
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useMemo, useRef, useState, type ReactNode } from 'react';
+import { grouped } from './grouped';
 
 /** A column: what it sorts by, and what it shows. */
 export interface Column<Row> {
@@ -35,25 +36,6 @@ const features = tableFeatures({
 const AHEAD = 12;
 
 const HEADING_HEIGHT = 36;
-
-type Item<R> = { readonly kind: 'heading'; readonly name: string; readonly count: number } | { readonly kind: 'row'; readonly row: R };
-
-/** Rows under the headings of their groups, those of no group last. Without groups they stay as they are. */
-export function grouped<R>(rows: readonly R[], groupOf: ((row: R) => string) | null, folded: ReadonlySet<string>): Item<R>[] {
-  if (!groupOf) return rows.map((row) => ({ kind: 'row', row }));
-  const groups = new Map<string, R[]>();
-  for (const row of rows) {
-    const name = groupOf(row);
-    const list = groups.get(name);
-    if (list) list.push(row);
-    else groups.set(name, [row]);
-  }
-  const names = [...groups.keys()].sort((a, b) => Number(a === '') - Number(b === '') || a.localeCompare(b, undefined, { numeric: true }));
-  return names.flatMap((name): Item<R>[] => {
-    const list = groups.get(name) ?? [];
-    return [{ kind: 'heading', name, count: list.length }, ...(folded.has(name) ? [] : list.map((row): Item<R> => ({ kind: 'row', row })))];
-  });
-}
 
 /**
  * A table of any length: only the rows that are seen are drawn. Sorted by its headings.

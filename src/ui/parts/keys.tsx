@@ -20,7 +20,7 @@ const KEYS: readonly { readonly place: string; readonly keys: readonly (readonly
       ['A', 'add the title to the selected reel'],
       ['E', 'edit the selected reel'],
       ['M', 'merge the selected reel into the one before'],
-      ['C', 'compare the title with another'],
+      ['C', 'compare the title with another, or two of its tracks'],
       ['P', 'play from the moment looked at'],
       ['D', 'divide the selected reel at the moment looked at'],
       ['+ −, 0', 'closer, farther, the whole map'],

@@ -9,6 +9,7 @@ export interface ReelActions {
   /** Null where it can not be done. */
   readonly onDivideByChapter: (() => void) | null;
   readonly onDivideAtWorks: (() => void) | null;
+  readonly onDivide: (() => void) | null;
   readonly onDivideAtMoment: (() => void) | null;
   /** Null where there is one angle only. */
   readonly onDivideByAngle: (() => void) | null;
@@ -70,6 +71,7 @@ export function ReelMenu({ name, actions }: { name: string; actions: ReelActions
           <DropdownMenu.Separator className="my-1 h-px bg-faint" />
           {entry('Divide: a reel for each chapter', actions.onDivideByChapter)}
           {entry('Divide: at the works found in it', actions.onDivideAtWorks)}
+          {entry('Divide: at chapters or times…', actions.onDivide)}
           {entry('Divide: at the moment looked at', actions.onDivideAtMoment)}
           {actions.onDivideByAngle && entry('All angles: a reel for each', actions.onDivideByAngle)}
           {entry('Merge into the reel before', actions.onMergeIntoBefore, actions.mergeProblem ?? undefined)}
