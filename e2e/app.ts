@@ -2,7 +2,8 @@ import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { test as base, expect, type Page } from '@playwright/test';
+import { AxeBuilder } from '@axe-core/playwright';
+import { test as base, expect, type Locator, type Page } from '@playwright/test';
 
 const DISCS = path.resolve('.cache/proving/discs');
 
@@ -140,4 +141,15 @@ export async function queueAs(page: Page, name: string): Promise<void> {
   await page.getByLabel('Name of the reel').fill(name);
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
   await expect(page.getByText('Everything planned is on the queue.')).toBeVisible();
+}
+
+/** The reels on the Bench. */
+export const cards = (page: Page): Locator => page.getByRole('article', { name: /^Reel / });
+
+/** What axe holds against the page as it stands, where it is serious. */
+export async function seriousFaults(page: Page): Promise<string[]> {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  return violations
+    .filter((v) => v.impact === 'serious' || v.impact === 'critical')
+    .map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160) ?? ''}`);
 }

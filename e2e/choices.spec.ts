@@ -1,15 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { AxeBuilder } from '@axe-core/playwright';
-import type { Page } from '@playwright/test';
-import { expect, openBench, readImage, test } from './app';
-
-const cards = (page: Page) => page.getByRole('article', { name: /^Reel / });
-const seriousFaults = async (page: Page) => {
-  const { violations } = await new AxeBuilder({ page }).analyze();
-  return violations
-    .filter((v) => v.impact === 'serious' || v.impact === 'critical')
-    .map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160) ?? ''}`);
-};
+import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
 
 test('sound from a file is added with an offset, subtitles stand beside the result, all of it proven', async ({
   page,
@@ -234,4 +224,94 @@ test('from the disc in the tray to a queued main title by its right name: three 
   await job.getByRole('button', { name: 'Cancel' }).click();
   await expect(job.getByText('cancelled', { exact: true })).toBeVisible();
   expect(app.results().filter((n) => n === 'Quay.mkv')).toEqual([]);
+});
+
+test('chapters are numbered, moved, added, taken out, and read from a file; the disc’s own come back', async ({ page, open }) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await expect(cards(page)).toHaveCount(1);
+  await page.keyboard.press('e');
+  const editor = page.getByRole('dialog');
+  await editor.getByRole('tab', { name: 'Chapters' }).click();
+  const name = (n: number) => editor.getByLabel(`Name of chapter ${String(n)} of the reel`);
+  const time = (n: number) => editor.getByLabel(`Time of chapter ${String(n)}`);
+  await expect(name(3)).toBeVisible();
+  await editor.getByRole('button', { name: 'Add a chapter after 1' }).click();
+  await expect(name(4)).toBeVisible();
+  await expect(name(2)).toHaveValue('New chapter');
+  await editor.getByLabel('Pattern for names').fill('Part ##');
+  await editor.getByRole('button', { name: 'Number them' }).click();
+  await expect(name(4)).toHaveValue('Part 04');
+  await time(2).fill('0:00:01.250');
+  await time(2).blur();
+  await expect(time(2)).toHaveValue('00:00:01.250');
+  await time(2).fill('9:99:99');
+  await time(2).blur();
+  await editor.getByRole('button', { name: 'Remove chapter 3' }).click();
+  await expect(name(4)).toHaveCount(0);
+  const vtt = 'WEBVTT\n\n00:00:00.000 --> 00:00:03.000\nLow water\n\n00:00:03.000 --> 00:00:09.000\nHigh water\n';
+  await editor.getByLabel('Open a chapter file').setInputFiles({ name: 'c.vtt', mimeType: 'text/vtt', buffer: Buffer.from(vtt) });
+  await expect(name(2)).toHaveValue('High water');
+  await expect(name(3)).toHaveCount(0);
+  const download = page.waitForEvent('download');
+  await editor.getByRole('button', { name: 'Save as lines' }).click();
+  expect(readFileSync(await (await download).path(), 'utf8')).toBe('00:00:00.000 Low water\n00:00:03.000 High water\n');
+  expect(await seriousFaults(page)).toEqual([]);
+  await editor.getByRole('button', { name: 'Back to the disc’s own chapters' }).click();
+  await expect(name(3)).toBeVisible();
+});
+
+test('titles with other tracks are merged with what is missing said; other codecs are refused with the reason', async ({ page, open }) => {
+  await open('/');
+  await page.getByRole('button', { name: 'Read all that are new' }).click();
+  await openBench(page, 'Quay');
+  await expect(cards(page)).toHaveCount(1);
+  const menu = (n: number) =>
+    cards(page)
+      .nth(n)
+      .getByRole('button', { name: /^What to do with the reel/ });
+  // Title 1 has one track of sound and no subtitles: it goes behind the film, and the gaps are said.
+  await page.getByRole('option', { name: /^Title 1,/ }).click();
+  await page.keyboard.press('t');
+  await expect(cards(page)).toHaveCount(2);
+  await menu(1).click();
+  await page.getByRole('menuitem', { name: 'Merge into the reel before' }).click();
+  await expect(cards(page)).toHaveCount(1);
+  await menu(0).click();
+  await page.getByRole('menuitem', { name: 'Pieces and ranges…' }).click();
+  const editor = page.getByRole('dialog');
+  await expect(editor.getByText(/Subtitle track 1 is missing from .*title 1 has none that goes on/)).toBeVisible();
+  await editor.getByRole('button', { name: 'Take piece 2 out' }).click();
+  await expect(editor.getByText(/is missing from/)).toHaveCount(0);
+  await editor.getByRole('button', { name: 'Done' }).click();
+  await open('/');
+  await openBench(page, 'Haven & Harbour');
+  await expect(cards(page)).toHaveCount(1);
+  for (const [count, title] of [
+    [2, 3],
+    [3, 4],
+  ] as const) {
+    await page.getByRole('option', { name: new RegExp(`^Title ${String(title)},`) }).click();
+    await page.keyboard.press('t');
+    await expect(cards(page)).toHaveCount(count);
+    await menu(count - 1).click();
+    await expect(page.getByText(/can not be joined without re-encoding\. Make a reel of each\./)).toBeVisible();
+    await expect(page.getByRole('menuitem', { name: 'Merge into the reel before' })).toHaveAttribute('aria-disabled', 'true');
+    await page.keyboard.press('Escape');
+  }
+});
+
+test('what nothing leads to is one click away, and shown on the map', async ({ page, open }) => {
+  await open('/');
+  await page.getByRole('button', { name: 'Read all that are new' }).click();
+  await openBench(page, 'Haven & Harbour');
+  await page.getByRole('radio', { name: 'table' }).click();
+  await page.getByRole('button', { name: /^Coverage: .*nothing leads to it/ }).click();
+  const dialog = page.getByRole('dialog', { name: 'What has become of this disc' });
+  await dialog.getByRole('region', { name: 'Nothing leads to' }).getByRole('button', { name: 'Show it' }).click();
+  await expect(dialog).toHaveCount(0);
+  await expect(page.getByRole('note', { name: /^Nothing leads to 1 stretch/ })).toBeInViewport();
+  // The map has come closer.
+  await expect(page.getByRole('button', { name: 'whole' })).toBeVisible();
 });

@@ -1,15 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { AxeBuilder } from '@axe-core/playwright';
-import type { Page } from '@playwright/test';
-import { expect, openBench, readImage, test } from './app';
-
-const cards = (page: Page) => page.getByRole('article', { name: /^Reel / });
-const seriousFaults = async (page: Page) => {
-  const { violations } = await new AxeBuilder({ page }).analyze();
-  return violations
-    .filter((v) => v.impact === 'serious' || v.impact === 'critical')
-    .map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160) ?? ''}`);
-};
+import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
 
 test('reels are merged by dragging and by key, divided, and every step is undone even after a reload', async ({
   page,

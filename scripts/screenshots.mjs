@@ -81,8 +81,24 @@ try {
   await page.locator('h1').click();
   await page.keyboard.press('e');
   await page.getByRole('tab', { name: 'Tracks' }).click();
+  await page.getByRole('button', { name: 'Add a sound file' }).click();
+  await page.getByRole('button', { name: 'Beside the discs' }).click();
+  await page.getByRole('button', { name: 'Add keeper-talk.flac' }).click();
+  await page.getByLabel('Name of the added sound').fill('The keeper speaks');
+  await page.getByLabel('Also as files beside the result').check();
   await shot('reel-editor');
   await page.keyboard.press('Escape');
+  await page.keyboard.press('c');
+  await page.getByRole('radio', { name: 'two audio tracks' }).click();
+  await page.getByLabel('Second track', { exact: true }).selectOption({ index: 2 });
+  await page.getByRole('button', { name: 'Compare them' }).click();
+  await page.getByText(/^They sound/).waitFor({ timeout: 60_000 });
+  await page.getByRole('dialog').locator('img').first().waitFor();
+  await shot('compare-tracks');
+  await page.keyboard.press('Escape');
+  await page.getByRole('button', { name: 'About this disc' }).click();
+  await page.getByLabel('Labels').fill('first delivery');
+  await page.getByRole('button', { name: 'Keep', exact: true }).click();
   // A short extra with an access copy, so that the queue shows an encoder at work.
   await page.getByRole('option', { name: /^Title 3/ }).click();
   await page.keyboard.press('t');
@@ -110,6 +126,9 @@ try {
   await page.getByRole('table', { name: 'Discs' }).getByText('in the vault', { exact: true }).first().waitFor();
   await page.waitForTimeout(2500);
   await shot('shelf');
+  await page.getByLabel('Headings').selectOption('state');
+  await shot('shelf-headings');
+  await page.getByLabel('Headings').selectOption('none');
   await page.getByRole('link', { name: /^Vault/ }).click();
   await page
     .getByRole('button', { name: /^Lamplighters ?Lossless master/ })

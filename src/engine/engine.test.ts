@@ -360,6 +360,22 @@ describe('looking into a title', () => {
     expect((await refusal(engine.call('sheet', { id: 'none', body: sheet }))).status).toBe(404);
   });
 
+  test('titles of one disc share one view, each with what was sent of it', async () => {
+    const { reading } = await engine.read(locks);
+    if (!reading) throw new Error('nothing read');
+    const only = (number: number) => ({ ...reading, titles: reading.titles.filter((t) => t.number === number) });
+    const [first, second] = await Promise.all(
+      [2, 3].map((number) => engine.call('openLook', { body: { source: locks, reading: only(number) } })),
+    );
+    expect(second?.id).toBe(first?.id);
+    for (const title of [2, 3]) {
+      const { pictures } = await engine.call('sheet', { id: first?.id ?? '', body: { title, angle: 1, moments: [500], width: 128 } });
+      expect(pictures[0]).toContain('data:image/jpeg');
+    }
+    const unsent = engine.call('sheet', { id: first?.id ?? '', body: { title: 4, angle: 1, moments: [500], width: 128 } });
+    expect((await refusal(unsent)).status).toBe(404);
+  });
+
   test('looking at a disc in a drive neither takes the drive nor keeps the disc in', async () => {
     await insert('scratched');
     const { reading } = await engine.read(tray);

@@ -22,9 +22,12 @@ import type { Drives } from './drives';
 interface Look {
   readonly id: string;
   readonly key: string;
-  readonly reading: Reading;
+  /** What pages have sent of the reading, by title. */
+  readonly readings: Map<number, Reading>;
   readonly source: JobSource;
-  opened: Promise<OpenedSource>;
+  readonly opened: Promise<OpenedSource>;
+  /** Settles when it is known to be the disc that was read. */
+  readonly ready: Promise<void>;
   users: number;
   lastUsed: number;
 }
@@ -78,23 +81,30 @@ export class Looks {
 
   /** Opens a source for one disc's titles; the same again gives the same look. @throws DiscError `other-disc`. */
   async open({ source: ref, reading }: OpenLook): Promise<{ id: string }> {
-    const key = `${JSON.stringify(ref)} ${reading.fingerprint} ${reading.titles.map((t) => t.number).join(',')}`;
+    const source = await this.resolve(ref); // first: between looking for a view and keeping a new one nothing may be waited for
+    const key = `${JSON.stringify(ref)} ${reading.fingerprint}`;
+    const byTitle = reading.titles.map((t) => [t.number, reading] as const);
     const known = [...this.looks.values()].find((l) => l.key === key);
     if (known) {
+      // The disc was examined when it was opened: another title of it needs no more.
       known.lastUsed = Date.now();
-      await known.opened;
+      for (const [number, of] of byTitle) known.readings.set(number, of);
+      await known.ready;
       return { id: known.id };
     }
-    const source = await this.resolve(ref);
     if (this.looks.size >= MAX_LOOKS) this.closeIdle(2000);
     if (this.looks.size >= MAX_LOOKS) throw new WorkError('bad-request', 'Too many discs are being looked at: close another page');
     const opened = openSource(source, { spunUp: source.kind !== 'drive' || this.drives.isSpunUp(source.drive) });
-    const look: Look = { id: randomUUID(), key, reading, source, opened, users: 0, lastUsed: Date.now() };
-    this.looks.set(look.id, look);
-    try {
+    const examine = async () => {
       const there = await opened;
       if (source.kind === 'drive') this.drives.spunUp(source.drive);
       requireSame(await there.examine(), reading, source.label);
+    };
+    const ready = examine();
+    const look: Look = { id: randomUUID(), key, readings: new Map(byTitle), source, opened, ready, users: 0, lastUsed: Date.now() };
+    this.looks.set(look.id, look);
+    try {
+      await ready;
       return { id: look.id };
     } catch (error) {
       this.looks.delete(look.id);
@@ -103,15 +113,20 @@ export class Looks {
     }
   }
 
-  private async use<T>(id: string, titleNumber: number, work: (opened: OpenedSource, look: Look, title: Title) => Promise<T>): Promise<T> {
+  private async use<T>(
+    id: string,
+    titleNumber: number,
+    work: (opened: OpenedSource, reading: Reading, title: Title) => Promise<T>,
+  ): Promise<T> {
     const look = this.looks.get(id);
     if (!look) throw new WorkError('not-known', 'This view of the disc was closed');
-    const title = look.reading.titles.find((t) => t.number === titleNumber);
-    if (!title) throw new WorkError('not-known', `There is no title ${String(titleNumber)} in this view`);
+    const reading = look.readings.get(titleNumber);
+    const title = reading?.titles.find((t) => t.number === titleNumber);
+    if (!reading || !title) throw new WorkError('not-known', `There is no title ${String(titleNumber)} in this view`);
     if (title.state !== 'usable' && title.state !== 'damaged') throw new WorkError('bad-request', 'Nothing of this title can be shown');
     look.users++;
     try {
-      return await work(await look.opened, look, title);
+      return await work(await look.opened, reading, title);
     } finally {
       look.users--;
       look.lastUsed = Date.now();
@@ -134,11 +149,11 @@ export class Looks {
     wish: { title: number; angle: number; moments: readonly number[]; width: number },
     signal: AbortSignal,
   ): Promise<(string | null)[]> {
-    return this.use(id, wish.title, async (opened, look, title) => {
+    return this.use(id, wish.title, async (opened, reading, title) => {
       const keyOf = (ms: number) =>
-        `${look.reading.fingerprint}/${String(title.number)}/${String(wish.angle)}/${String(Math.round(ms))}/${String(wish.width)}`;
+        `${reading.fingerprint}/${String(title.number)}/${String(wish.angle)}/${String(Math.round(ms))}/${String(wish.width)}`;
       const missing = [...new Set(wish.moments.filter((ms) => !this.pictures.has(keyOf(ms))))];
-      const made = await picturesAt(opened, look.reading, title, wish.angle, missing, wish.width, signal);
+      const made = await picturesAt(opened, reading, title, wish.angle, missing, wish.width, signal);
       const now = new Map(missing.map((ms, i) => [ms, made.get(i)]));
       for (const [ms, jpeg] of now) if (jpeg) this.keep(keyOf(ms), jpeg);
       return wish.moments.map((ms) => {
@@ -161,7 +176,7 @@ export class Looks {
       controller.abort();
     });
     try {
-      await this.use(id, number('title', 1, 1e6, 1), async (opened, look, title) => {
+      await this.use(id, number('title', 1, 1e6, 1), async (opened, reading, title) => {
         const audio = title.audio.find((t) => t.stream === Number(query.get('audio')));
         const subtitle = title.subtitles.find((t) => t.stream === Number(query.get('subtitle')));
         const wish = {
@@ -171,7 +186,7 @@ export class Looks {
           subtitle: subtitle ? takeSubtitle(subtitle) : null,
           width: 2 * Math.round(number('width', 160, 1280, 480) / 2),
         };
-        const { child, fed } = startPreview(opened, look.reading, title, wish, controller.signal);
+        const { child, fed } = startPreview(opened, reading, title, wish, controller.signal);
         fed.catch(() => child.kill('SIGKILL'));
         controller.signal.addEventListener('abort', () => child.kill('SIGKILL'));
         response.writeHead(200, { 'content-type': 'video/mp4', 'cache-control': 'no-store' });
@@ -188,8 +203,8 @@ export class Looks {
   measure(id: string, wish: { title: number; everything: boolean }, response: ServerResponse): Promise<void> {
     return sayingHowFar<MeasureLine>(response, async (report) => ({
       type: 'measured',
-      measured: await this.use(id, wish.title, (opened, look, title) =>
-        measureTitle(opened, look.reading, title, { everything: wish.everything, ...report }),
+      measured: await this.use(id, wish.title, (opened, reading, title) =>
+        measureTitle(opened, reading, title, { everything: wish.everything, ...report }),
       ),
     }));
   }
@@ -198,7 +213,7 @@ export class Looks {
   compareTracks(id: string, wish: CompareWish, response: ServerResponse): Promise<void> {
     return sayingHowFar<CompareLine>(response, async (report) => ({
       type: 'compared',
-      comparison: await this.use(id, wish.title, (opened, look, title) => compareTracks(opened, look.reading, title, wish, report)),
+      comparison: await this.use(id, wish.title, (opened, reading, title) => compareTracks(opened, reading, title, wish, report)),
     }));
   }
 }

@@ -97,7 +97,13 @@ export class TestEngine {
   raw(method: string, url: string, body: unknown = null): Promise<{ status: number; data: unknown }> {
     return new Promise((resolve, reject) => {
       const outgoing = request(
-        { socketPath: path.join(this.folder, 'engine.sock'), method, path: url, headers: { 'content-type': 'application/json' } },
+        {
+          agent: false,
+          socketPath: path.join(this.folder, 'engine.sock'),
+          method,
+          path: url,
+          headers: { 'content-type': 'application/json' },
+        },
         (response) => {
           let text = '';
           response.on('data', (chunk: Buffer) => (text += chunk.toString()));
@@ -115,7 +121,13 @@ export class TestEngine {
   stream(method: string, url: string, body: unknown = null): Promise<Buffer> {
     return new Promise((resolve, reject) => {
       const outgoing = request(
-        { socketPath: path.join(this.folder, 'engine.sock'), method, path: url, headers: { 'content-type': 'application/json' } },
+        {
+          agent: false,
+          socketPath: path.join(this.folder, 'engine.sock'),
+          method,
+          path: url,
+          headers: { 'content-type': 'application/json' },
+        },
         (response) => {
           const chunks: Buffer[] = [];
           response.on('data', (chunk: Buffer) => chunks.push(chunk));
@@ -147,6 +159,7 @@ export class TestEngine {
       const lines: string[] = [];
       const outgoing = request(
         {
+          agent: false,
           socketPath: path.join(this.folder, 'engine.sock'),
           path: '/events',
           headers: lastEventId === null ? {} : { 'last-event-id': lastEventId },
@@ -173,7 +186,7 @@ export class TestEngine {
     headers: Record<string, string> = {},
   ): Promise<{ status: number; headers: Record<string, unknown>; first: Buffer }> {
     return new Promise((resolve, reject) => {
-      const outgoing = request({ socketPath: path.join(this.folder, 'engine.sock'), path: url, headers }, (response) => {
+      const outgoing = request({ agent: false, socketPath: path.join(this.folder, 'engine.sock'), path: url, headers }, (response) => {
         const answer = (first: Buffer) => {
           resolve({ status: response.statusCode ?? 0, headers: response.headers, first });
           outgoing.destroy();

@@ -25,6 +25,8 @@ function ask(
     }
     const request = httpRequest({
       socketPath,
+      // A connection of its own: one that is kept may be closed by the other side just as it is used again.
+      agent: false,
       method,
       path,
       headers: {

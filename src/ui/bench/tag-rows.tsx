@@ -4,6 +4,7 @@ import { useState } from 'react';
 import type { ReelTags } from '@/core/reels';
 import { Button, StateText } from '../parts/controls';
 import { coverFromFile } from '../parts/cover-picture';
+import { FileButton } from '../parts/file-button';
 import { Row, TextField } from '../parts/fields';
 
 /** Rows of what is known of a work, as the reel and the disc both have them. */
@@ -78,20 +79,9 @@ function CoverRow({ tags, set, onLook }: TagsProps & { readonly onLook: (() => v
         <Button onClick={() => onLook?.()} disabled={!onLook} title="The picture that the dossier shows now: move its slider first">
           The picture looked at
         </Button>
-        <label className="inline-flex cursor-pointer items-center rounded-[6px] border border-line bg-card px-2.5 py-1 whitespace-nowrap focus-within:outline-2 focus-within:outline-accent hover:border-second">
+        <FileButton label="Cover from a picture file" accept="image/*" onFile={(file) => void take(file)}>
           A picture file
-          <input
-            type="file"
-            aria-label="Cover from a picture file"
-            accept="image/*"
-            className="sr-only"
-            onChange={(e) => {
-              const file = e.target.files?.[0];
-              if (file) void take(file);
-              e.target.value = '';
-            }}
-          />
-        </label>
+        </FileButton>
         {tags.cover && (
           <Button
             tone="quiet"

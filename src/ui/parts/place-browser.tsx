@@ -1,13 +1,13 @@
 'use client';
 
 import { AudioLines, Disc3, Film, Folder } from 'lucide-react';
-import { Dialog } from 'radix-ui';
 import { useEffect, useState } from 'react';
 import type { BrowseResult, FoundSource } from '@/contract';
 import { call } from '@/store/api';
 import { bytes } from '../format';
 import { Button } from './controls';
 import { Select } from './fields';
+import { Modal } from './modal';
 import { ProblemNote } from './problem-note';
 import { useAction } from './use-action';
 
@@ -56,90 +56,74 @@ export function PlaceBrowser({
     });
   const parent = path.split('/').slice(0, -1).join('/');
   return (
-    <Dialog.Root
-      open
-      onOpenChange={(open) => {
-        if (!open) onClose();
-      }}
-    >
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-60 bg-black/40" />
-        <Dialog.Content className="fixed top-[12vh] left-1/2 z-70 flex max-h-[70vh] w-[560px] -translate-x-1/2 flex-col rounded-[8px] border border-line bg-card shadow-xl">
-          <Dialog.Title className="border-b border-faint px-4 py-2.5 font-serif text-[16px] font-semibold">{title}</Dialog.Title>
-          <Dialog.Description asChild>
-            <div className="flex items-center gap-2 px-4 py-2 text-second">
-              {places.length > 1 && (
-                <Select
-                  label="Place"
-                  value={root}
-                  options={places.map((p) => ({ value: p.id, name: p.name }))}
-                  onChange={(id) => {
-                    setRoot(id);
-                    setPath('');
-                  }}
-                />
-              )}
-              {path !== '' && (
-                <Button
-                  tone="quiet"
+    <Modal title={title} onClose={onClose}>
+      <div className="flex items-center gap-2 pb-2 text-second">
+        {places.length > 1 && (
+          <Select
+            label="Place"
+            value={root}
+            options={places.map((p) => ({ value: p.id, name: p.name }))}
+            onChange={(id) => {
+              setRoot(id);
+              setPath('');
+            }}
+          />
+        )}
+        {path !== '' && (
+          <Button
+            tone="quiet"
+            onClick={() => {
+              setPath(parent);
+            }}
+          >
+            Up
+          </Button>
+        )}
+        <span className="truncate">
+          {places.length === 1 ? `${places[0]?.name ?? ''} ` : ''}/{path}
+        </span>
+      </div>
+      {problem && (
+        <div className="pb-2">
+          <ProblemNote problem={problem} />
+        </div>
+      )}
+      <ul className="-mx-2 max-h-[50vh] min-h-40 overflow-y-auto">
+        {listing?.entries.map((e) => {
+          const Icon = ICON[e.kind];
+          return (
+            <li key={e.path} className="flex items-center gap-2 rounded-[4px] px-2 py-1 hover:bg-wash">
+              <Icon size={14} aria-hidden className="text-second" />
+              {isFolder(e) ? (
+                <button
+                  type="button"
+                  className="min-w-0 flex-1 truncate text-left"
                   onClick={() => {
-                    setPath(parent);
+                    setPath(e.path);
                   }}
                 >
-                  Up
+                  {e.name}
+                </button>
+              ) : (
+                <span className="min-w-0 flex-1 truncate">{e.name}</span>
+              )}
+              {e.sizeBytes !== null && <span className="text-third">{bytes(e.sizeBytes)}</span>}
+              {(forSound ? !isFolder(e) : e.kind !== 'folder') && (
+                <Button
+                  disabled={busy}
+                  aria-label={`${action} ${e.name}`}
+                  onClick={() => {
+                    choose(e.path);
+                  }}
+                >
+                  {action}
                 </Button>
               )}
-              <span className="truncate">
-                {places.length === 1 ? `${places[0]?.name ?? ''} ` : ''}/{path}
-              </span>
-            </div>
-          </Dialog.Description>
-          {problem && (
-            <div className="px-4 pb-2">
-              <ProblemNote problem={problem} />
-            </div>
-          )}
-          <ul className="min-h-40 overflow-y-auto px-2 pb-2">
-            {listing?.entries.map((e) => {
-              const Icon = ICON[e.kind];
-              return (
-                <li key={e.path} className="flex items-center gap-2 rounded-[4px] px-2 py-1 hover:bg-wash">
-                  <Icon size={14} aria-hidden className="text-second" />
-                  {isFolder(e) ? (
-                    <button
-                      type="button"
-                      className="min-w-0 flex-1 truncate text-left"
-                      onClick={() => {
-                        setPath(e.path);
-                      }}
-                    >
-                      {e.name}
-                    </button>
-                  ) : (
-                    <span className="min-w-0 flex-1 truncate">{e.name}</span>
-                  )}
-                  {e.sizeBytes !== null && <span className="text-third">{bytes(e.sizeBytes)}</span>}
-                  {(forSound ? !isFolder(e) : e.kind !== 'folder') && (
-                    <Button
-                      disabled={busy}
-                      aria-label={`${action} ${e.name}`}
-                      onClick={() => {
-                        choose(e.path);
-                      }}
-                    >
-                      {action}
-                    </Button>
-                  )}
-                </li>
-              );
-            })}
-            {listing?.entries.length === 0 && <li className="px-2 py-2 text-second">{empty}</li>}
-          </ul>
-          <div className="flex justify-end border-t border-faint px-4 py-2">
-            <Button onClick={onClose}>Close</Button>
-          </div>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+            </li>
+          );
+        })}
+        {listing?.entries.length === 0 && <li className="px-2 py-2 text-second">{empty}</li>}
+      </ul>
+    </Modal>
   );
 }

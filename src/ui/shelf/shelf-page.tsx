@@ -12,6 +12,7 @@ import { useOutputs } from '@/store/outputs';
 import { plural } from '../format';
 import { Button, Empty, Panel, StateText } from '../parts/controls';
 import { Select } from '../parts/fields';
+import { FileButton } from '../parts/file-button';
 import { inField } from '../parts/in-field';
 import { useKept } from '../parts/use-kept';
 import { saveText } from '../parts/save-file';
@@ -163,23 +164,15 @@ export function ShelfPage() {
               >
                 <Download size={14} aria-hidden />
               </Button>
-              <label
+              <FileButton
+                label="Import a catalogue"
                 title="Import a catalogue"
-                className="inline-flex cursor-pointer items-center rounded-[6px] px-1.5 py-1 text-second hover:bg-wash hover:text-ink"
+                tone="quiet"
+                accept=".json,application/json"
+                onFile={(file) => void bring(file)}
               >
                 <Upload size={14} aria-hidden />
-                <input
-                  type="file"
-                  aria-label="Import a catalogue"
-                  accept=".json,application/json"
-                  className="sr-only"
-                  onChange={(e) => {
-                    const file = e.target.files?.[0];
-                    if (file) void bring(file);
-                    e.target.value = '';
-                  }}
-                />
-              </label>
+              </FileButton>
             </div>
           }
         >

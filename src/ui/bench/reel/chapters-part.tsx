@@ -18,6 +18,7 @@ import {
 import type { DiscRecord } from '@/store/db';
 import { saveText } from '../../parts/save-file';
 import { Button } from '../../parts/controls';
+import { FileButton } from '../../parts/file-button';
 import { TextField } from '../../parts/fields';
 
 /** Chapters of the reel as they will be written. */
@@ -74,19 +75,9 @@ export function ChaptersPart({ disc, reel, onChange }: { disc: DiscRecord; reel:
         >
           Paste a list
         </Button>
-        <label className="inline-flex cursor-pointer items-center rounded-[6px] border border-line bg-card px-2.5 py-1 hover:border-second">
+        <FileButton label="Open a chapter file" accept=".vtt,.txt,text/vtt,text/plain" onFile={(file) => void file.text().then(take)}>
           Open a file
-          <input
-            type="file"
-            aria-label="Open a chapter file"
-            accept=".vtt,.txt,text/vtt,text/plain"
-            className="sr-only"
-            onChange={(e) => {
-              void e.target.files?.[0]?.text().then(take);
-              e.target.value = '';
-            }}
-          />
-        </label>
+        </FileButton>
         <Button
           onClick={() => {
             saveText(`${name}.vtt`, chaptersToWebVtt(chapters, durationMs), 'text/vtt');

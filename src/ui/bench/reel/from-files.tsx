@@ -8,6 +8,7 @@ import { useEngine } from '@/store/engine';
 import { clock, plural } from '../../format';
 import { Button, StateText } from '../../parts/controls';
 import { Check, TextField } from '../../parts/fields';
+import { FileButton } from '../../parts/file-button';
 import { PlaceBrowser } from '../../parts/place-browser';
 
 const ROW = 'grid grid-cols-[150px_72px_minmax(0,1fr)_122px_auto_auto] items-center gap-2 border-b border-faint py-1 last:border-0';
@@ -199,20 +200,9 @@ export function FromFiles({ reel, onChange }: { reel: Reel; onChange: (reel: Ree
         >
           Add a sound file
         </Button>
-        <label className="inline-flex cursor-pointer items-center rounded-[6px] border border-line bg-card px-2.5 py-1 focus-within:outline-2 focus-within:outline-accent hover:border-second">
+        <FileButton label="Add a subtitle file" accept=".srt,.vtt,.ass,.ssa" onFile={(file) => void addText(file)}>
           Add a subtitle file
-          <input
-            type="file"
-            aria-label="Add a subtitle file"
-            accept=".srt,.vtt,.ass,.ssa"
-            className="sr-only"
-            onChange={(e) => {
-              const file = e.target.files?.[0];
-              if (file) void addText(file);
-              e.target.value = '';
-            }}
-          />
-        </label>
+        </FileButton>
       </div>
       {wrong && (
         <p role="alert" className="pt-1">
