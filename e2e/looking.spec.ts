@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { expect, openBench, queueAs, readImage, test } from './app';
+import { cards, expect, openBench, queueAs, readImage, seriousFaults, test } from './app';
 
 test('a title is looked into: contact sheet, a moment, a preview with sound and subtitles, what is measured', async ({
   page,
@@ -95,5 +95,54 @@ test('an image on this computer is read in the browser, and its master is made t
     .setInputFiles({ name: 'notes.iso', mimeType: '', buffer: Buffer.alloc(300_000, 3) });
   await expect(zone).toContainText('failed');
   expect(Math.max(0, ...sent)).toBeLessThan(1_000_000);
+  expect(complaints).toEqual([]);
+});
+
+test('a dropped image of a series gives a master for each episode, one after another; one that is not wanted is stopped', async ({
+  page,
+  open,
+}) => {
+  await open('/');
+  await page.getByLabel('Image files on this computer').setInputFiles('.cache/proving/discs/LOCKS.iso');
+  await page.getByRole('region', { name: 'Images on this computer' }).getByRole('link', { name: 'to the Bench' }).click();
+  await expect(cards(page)).toHaveCount(3);
+  const names: string[] = [];
+  page.on('download', (download) => names.push(download.suggestedFilename()));
+  await page.getByRole('button', { name: 'Make the 3 masters here' }).click();
+  // The last one waits for those before it: it is stopped before it has begun.
+  await page.getByRole('button', { name: 'stop' }).last().click();
+  await expect(page.getByText('Stopped on request.')).toBeVisible();
+  await expect.poll(() => names.length, { timeout: 60_000 }).toBe(2);
+  await expect(page.getByText('4 of 4 tracks bit-identical to the source')).toHaveCount(2);
+  expect([...names].sort()).toEqual(['Locks - part 1.mkv', 'Locks - part 2.mkv']);
+  // What was not made can be made now; what was is made again only on request.
+  await expect(page.getByRole('button', { name: 'Make the 3 masters here' })).toBeEnabled();
+});
+
+test('many discs go to the queue at once; the keys are listed wherever one is', async ({ page, app, open, complaints }) => {
+  // By a pattern of its own: other tests use the names of the discs.
+  await open('/rules');
+  await page.getByLabel('Pattern of file names').fill('Batch {work}');
+  await page.getByRole('button', { name: 'Keep the rules' }).click();
+  await open('/');
+  await page.getByRole('button', { name: 'Read all that are new' }).click();
+  for (const name of ['Haven & Harbour', 'Locks']) await page.getByLabel(`Choose ${name}`, { exact: true }).check();
+  const bar = page.getByRole('region', { name: 'What to do with the chosen discs' });
+  await bar.getByRole('button', { name: 'Queue what is planned' }).click();
+  await expect(bar.getByRole('status')).toContainText(/reels? on the queue/);
+  await page.keyboard.press('?');
+  const keys = page.getByRole('dialog', { name: 'Keys' });
+  await expect(keys).toContainText('search the collection');
+  expect(await seriousFaults(page)).toEqual([]);
+  await page.keyboard.press('Escape');
+  await expect(keys).toHaveCount(0);
+  await page.getByRole('link', { name: /^Queue/ }).click();
+  for (const name of ['Haven & Harbour', 'Locks - part 3'])
+    await expect(page.getByRole('listitem', { name: `Job ${name}` }).getByText('in the vault', { exact: true })).toBeVisible({
+      timeout: 90_000,
+    });
+  expect(app.results()).toEqual(
+    expect.arrayContaining(['Batch Haven & Harbour.mkv', 'Batch Haven & Harbour.mkv.json', 'Batch Locks - part 3.mkv']),
+  );
   expect(complaints).toEqual([]);
 });

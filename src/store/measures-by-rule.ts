@@ -54,6 +54,16 @@ async function measureNext(signal: AbortSignal): Promise<boolean> {
   return true;
 }
 
+/** Waits, but not longer than the page is there. */
+const rest = (ms: number, signal: AbortSignal) =>
+  new Promise<void>((resolve) => {
+    const timer = setTimeout(resolve, ms);
+    signal.addEventListener('abort', () => {
+      clearTimeout(timer);
+      resolve();
+    });
+  });
+
 /** Goes on measuring while the page is open. @returns what ends it. */
 export function measureByRule(): () => void {
   const controller = new AbortController();
@@ -62,7 +72,7 @@ export function measureByRule(): () => void {
     while (!signal.aborted) {
       // What can not be measured now is left: it can still be asked for on the Bench.
       const more = await measureNext(signal).catch(() => true);
-      if (!more) await new Promise((resolve) => setTimeout(resolve, LOOK_AGAIN_MS));
+      if (!more) await rest(LOOK_AGAIN_MS, signal);
     }
   };
   void run();

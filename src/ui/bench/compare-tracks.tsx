@@ -55,8 +55,9 @@ function soundSentence({ identical, runs }: SoundComparison): string {
   const share = (kind: SoundRelation) =>
     Math.round((100 * runs.filter((r) => r.kind === kind).reduce((sum, r) => sum + r.toMs - r.fromMs, 0)) / total);
   const last = runs.at(-1);
+  if (share('same') + share('alike') === 0) return 'They have no sound in common.';
   const said = [
-    share('same') > 0 ? `the same for ${String(share('same'))} % of the time` : 'nowhere the same',
+    ...(share('same') > 0 ? [`the same for ${String(share('same'))} % of the time`] : []),
     ...(share('alike') > 0 ? [`alike for ${String(share('alike'))} %`] : []),
     ...(share('other') > 0 ? [`different for ${String(share('other'))} %`] : []),
   ];

@@ -12,7 +12,7 @@ import {
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useMemo, useRef, useState, type ReactNode } from 'react';
-import { grouped } from './grouped';
+import { grouped, inHeldOrder } from './grouped';
 
 /** A column: what it sorts by, and what it shows. */
 export interface Column<Row> {
@@ -84,7 +84,10 @@ export function DataTable<Row extends object>({
   const data = useMemo(() => [...rows], [rows]);
   const initialState = useMemo(() => ({ sorting: [{ id: firstSort.id, desc: firstSort.desc }] }), [firstSort.id, firstSort.desc]);
   const table = useTable({ features, columns: defined, data, initialState, getRowId: keyOf });
-  const sorted = table.getRowModel().rows;
+  const byColumn = table.getRowModel().rows;
+  // Rows come and are sorted anew by themselves, as discs are read: not while the pointer is among them.
+  const [held, setHeld] = useState<readonly string[] | null>(null);
+  const sorted = useMemo(() => (held ? inHeldOrder(byColumn, held, (row) => row.id) : byColumn), [byColumn, held]);
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
   const items = useMemo(() => grouped(sorted, groupOf ? (row) => groupOf(row.original) : null, folded), [sorted, groupOf, folded]);
   const scroller = useRef<HTMLDivElement>(null);
@@ -134,7 +137,17 @@ export function DataTable<Row extends object>({
             })}
           </div>
         ))}
-        <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
+        <div
+          role="rowgroup"
+          className="relative"
+          style={{ height: virtual.getTotalSize() }}
+          onPointerEnter={() => {
+            setHeld(byColumn.map((row) => row.id));
+          }}
+          onPointerLeave={() => {
+            setHeld(null);
+          }}
+        >
           {virtual.getVirtualItems().map((item) => {
             const entry = items[item.index];
             if (!entry) return null;

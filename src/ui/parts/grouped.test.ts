@@ -1,5 +1,5 @@
 import { seeded } from '@/test-support/random';
-import { grouped } from './grouped';
+import { grouped, inHeldOrder } from './grouped';
 
 const rows = [
   { name: 'b', set: 'Tides 10' },
@@ -29,4 +29,14 @@ test('every row is there once, and headings count them, for any rows', () => {
     const counted = items.reduce((sum, i) => sum + (i.kind === 'heading' ? i.count : 0), 0);
     expect(counted).toBe(many.length);
   }
+});
+
+test('an order that is held stays, whatever comes, goes or is sorted anew; what is new stands behind', () => {
+  const key = (row: { name: string }) => row.name;
+  const names = (list: readonly { name: string }[]) => list.map(key).join('');
+  const list = (text: string) => text.split('').map((name) => ({ name }));
+  expect(names(inHeldOrder(list('dcba'), ['a', 'b', 'c'], key))).toBe('abcd');
+  expect(names(inHeldOrder(list('ca'), ['a', 'b', 'c'], key))).toBe('ac');
+  expect(names(inHeldOrder(list('zyx'), [], key))).toBe('zyx');
+  expect(names(inHeldOrder(list('yaxb'), ['b', 'a'], key))).toBe('bayx');
 });

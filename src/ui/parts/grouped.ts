@@ -17,3 +17,13 @@ export function grouped<R>(rows: readonly R[], groupOf: ((row: R) => string) | n
     return [{ kind: 'heading', name, count: list.length }, ...(folded.has(name) ? [] : list.map((row): Item<R> => ({ kind: 'row', row })))];
   });
 }
+
+/** Rows in an order that was held, those that have come since behind them: what one is about to click must not move away. */
+export function inHeldOrder<R>(rows: readonly R[], held: readonly string[], keyOf: (row: R) => string): R[] {
+  const place = new Map(held.map((key, i) => [key, i]));
+  const at = (row: R) => place.get(keyOf(row)) ?? held.length;
+  return rows
+    .map((row, i) => ({ row, i }))
+    .sort((a, b) => at(a.row) - at(b.row) || a.i - b.i)
+    .map(({ row }) => row);
+}

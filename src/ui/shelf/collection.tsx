@@ -102,10 +102,13 @@ export function Collection({
                 className="block truncate text-second"
                 {...(disc.sources.length > 1 ? { title: `Read from ${disc.sources.map((s) => s.name).join(', ')}` } : {})}
               >
-                {belongs(disc, grouping) === ''
-                  ? discSentence(disc.reading, disc.findings)
-                  : `${belongs(disc, grouping)} · ${discSentence(disc.reading, disc.findings)}`}
-                {disc.sources.length > 1 && ` · the same disc in ${String(disc.sources.length)} places`}
+                {[
+                  disc.sources.length > 1 ? `seen in ${String(disc.sources.length)} places` : '',
+                  belongs(disc, grouping),
+                  discSentence(disc.reading, disc.findings),
+                ]
+                  .filter((part) => part !== '')
+                  .join(' · ')}
               </span>
             </span>
           </span>
