@@ -121,7 +121,7 @@ test('work that takes long says how far it is, however its lines are cut', async
 });
 
 test('a problem of the engine is handed on as it is', async () => {
-  globalThis.fetch = (() => Promise.resolve(json({ problem: { ...problem, code: 'other-disc' } }, 409)));
+  globalThis.fetch = () => Promise.resolve(json({ problem: { ...problem, code: 'other-disc' } }, 409));
   const other = sketchReading([{ parts: ['z'] }], [], { fingerprint: 'c'.repeat(64) });
   const failed = await fetchPictures(wish({ reading: other, title: 1 }), [1]).catch((e: unknown) => e);
   expect(failed).toBeInstanceOf(ApiError);
