@@ -1,4 +1,4 @@
-import { coverageOf, type Coverage } from '@/core/reels';
+import { coverageOf, type Coverage, type Piece } from '@/core/reels';
 import type { JobState, Output } from '@/contract';
 import type { DiscRecord, DraftRecord } from './db';
 
@@ -17,8 +17,12 @@ export function discState(
   const coverage = coverageOf(disc.reading, kept, planned);
   const matter = disc.findings.titles.filter((f) => f.role === 'main' || f.role === 'episode').map((f) => f.title);
   const whole = (number: number) => {
-    const chapters = disc.reading.titles.find((t) => t.number === number)?.chapters.length ?? 0;
-    return kept.some((p) => p.title === number && p.fromChapter === 1 && p.toChapter === chapters);
+    const title = disc.reading.titles.find((t) => t.number === number);
+    const all = (p: Piece) =>
+      p.range
+        ? p.range.fromMs <= 0 && p.range.toMs >= (title?.durationMs ?? 0)
+        : p.fromChapter === 1 && p.toChapter === title?.chapters.length;
+    return kept.some((p) => p.title === number && all(p));
   };
   const state: DiscState = jobs.some((j) => j.fingerprint === disc.fingerprint && ['running', 'waiting', 'interrupted'].includes(j.state))
     ? 'running'
