@@ -77,6 +77,12 @@ const addedAudio = z.object({
   isVisuallyImpaired: z.boolean(),
 }) satisfies z.ZodType<AddedAudio>;
 
+export const RecipesSchema = z
+  .array(z.enum(['master', 'access']))
+  .min(1)
+  .max(2)
+  .readonly();
+
 export const ReelSchema = z.object({
   name,
   pieces: z
@@ -101,11 +107,7 @@ export const ReelSchema = z.object({
   added: z.array(added).max(16).readonly().optional(),
   addedAudio: z.array(addedAudio).max(8).readonly().optional(),
   subtitleFiles: z.boolean().optional(),
-  recipes: z
-    .array(z.enum(['master', 'access']))
-    .min(1)
-    .max(2)
-    .readonly(),
+  recipes: RecipesSchema,
 }) satisfies z.ZodType<Reel>;
 
 /** Where a runner reads: resolved by the engine inside its roots, never by the browser. */

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import type { HouseRules, KeptTrack, SetChoice } from '@/core/reels';
+import { RecipesSchema } from './job';
 import { RoleSchema } from './reading';
 
 const keptTrack = z.object({
@@ -11,17 +12,12 @@ const keptTrack = z.object({
   isDefault: z.boolean(),
   isForced: z.boolean(),
 }) satisfies z.ZodType<KeptTrack>;
-const recipes = z
-  .array(z.enum(['master', 'access']))
-  .min(1)
-  .max(2)
-  .readonly();
 const setChoice = z.object({
   series: z.string().max(400),
   role: RoleSchema,
   audio: z.array(keptTrack).max(32).readonly(),
   subtitles: z.array(keptTrack).max(64).readonly(),
-  recipes,
+  recipes: RecipesSchema,
   subtitleFiles: z.boolean(),
 }) satisfies z.ZodType<SetChoice>;
 
@@ -38,7 +34,7 @@ export const HouseRulesSchema = z.object({
   shortestExtraMs: z.number().int().nonnegative().max(1e8),
   series: z.enum(['episodes', 'play-all', 'both']),
   cuts: z.boolean(),
-  recipes,
+  recipes: RecipesSchema,
   filePattern: z.string().min(1).max(400),
   folderPattern: z.string().max(400),
   storage: z.string().max(128).nullable(),

@@ -4,7 +4,7 @@ import { existsSync, mkdirSync, openSync, closeSync, readFileSync, readdirSync, 
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { joinProblem, planPiece } from '@/core/assembly';
-import { besideFiles, estimateReel, safeFileName, safeFolderPath, type Reel } from '@/core/reels';
+import { besideFiles, estimateReel, neededBytes, safeFileName, safeFolderPath, type Reel } from '@/core/reels';
 import {
   JOB_VERSION,
   JobSchema,
@@ -137,12 +137,7 @@ export class Jobs {
     }
     const fileName = safeFileName(reel.fileName || reel.name);
     const folder = safeFolderPath(request.folder);
-    const estimate = estimateReel(reading, reel);
-    await requireStorage(
-      storage.path,
-      storage.name,
-      (reel.recipes.includes('master') ? estimate.masterBytes : 0) + (reel.recipes.includes('access') ? estimate.accessBytes : 0),
-    );
+    await requireStorage(storage.path, storage.name, neededBytes(reel, estimateReel(reading, reel)));
     await this.requireFreeName(storage.path, path.join(folder, fileName), reel);
     const id = `${Date.now().toString(36)}-${randomBytes(4).toString('hex')}`;
     const job: Job = JobSchema.parse({

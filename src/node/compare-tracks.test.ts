@@ -167,7 +167,7 @@ test('sound shifted by some milliseconds is still the same; turned upside down a
 });
 
 test('no events, or any number of them, are compared without loss: every event is counted once', () => {
-  const event = (startMs: number, content: string): SubtitleEvent => ({ startMs, endMs: null, content, text: null });
+  const event = (startMs: number, content: string): SubtitleEvent => ({ startMs, content, text: null });
   expect(compareSubtitles([], [])).toMatchObject({ left: 0, right: 0, same: 0, differences: [] });
   for (let seed = 0; seed < 200; seed++) {
     const random = seeded(seed);

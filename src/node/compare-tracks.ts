@@ -135,10 +135,8 @@ async function compareText(
         if (!list || codec === undefined || list.length >= MOST_EVENTS) continue;
         const content = contentOf(codec, packet.data);
         if (content === null) continue;
-        const startMs = packet.ticks / TICKS_PER_MS;
         list.push({
-          startMs,
-          endMs: packet.durationTicks === null ? null : startMs + packet.durationTicks / TICKS_PER_MS,
+          startMs: packet.ticks / TICKS_PER_MS,
           content,
           text: TEXTS.has(codec) ? Buffer.from(packet.data).toString('utf8').slice(0, MOST_TEXT) : null,
         });

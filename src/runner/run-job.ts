@@ -1,5 +1,5 @@
 import { toProblem, type Stage } from '@/contract';
-import { estimateReel } from '@/core/reels';
+import { estimateReel, neededBytes } from '@/core/reels';
 import { removeWorkshop, requireStorage } from '@/node/library';
 import type { JobFolder } from '@/node/job-folder';
 import { checkAccess, checkMaster, isStill, makeAccess, makeMaster, place, type StageContext } from './stages';
@@ -43,11 +43,7 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     const estimate = estimateReel(job.reading, job.reel);
     const wantsMaster = job.reel.recipes.includes('master');
     const wantsAccess = job.reel.recipes.includes('access');
-    await requireStorage(
-      job.storage.path,
-      job.storage.name,
-      (wantsMaster ? estimate.masterBytes : 0) + (wantsAccess ? estimate.accessBytes : 0) - (progress.masterBytes ?? 0),
-    );
+    await requireStorage(job.storage.path, job.storage.name, neededBytes(job.reel, estimate) - (progress.masterBytes ?? 0));
     const placing = isDone('master proof') || isDone('access proof');
     if (wantsMaster && !placing && isDone('master') && !(await isStill(job, 'master', progress.masterBytes)))
       progress = { ...progress, finished: [] };

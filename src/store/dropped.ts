@@ -28,6 +28,7 @@ function set(id: number, change: Partial<DroppedWork>): void {
   for (const listener of listeners) listener();
 }
 
+const STOPPED = { state: 'failed', message: 'Stopped on request.' } as const;
 /** What ends a work before its end, by its number. */
 const stops = new Map<number, () => void>();
 export const stopDropped = (id: number): void => stops.get(id)?.();
@@ -61,7 +62,7 @@ function work(id: number, state: DroppedWork['state'], message: ToDropped, onMes
       end({ state: 'failed', message: event.message || 'The reader could not be started' });
     };
     stops.set(id, () => {
-      end({ state: 'failed', message: 'Stopped on request.' });
+      end(STOPPED);
     });
     set(id, { state });
     worker.postMessage(message);
@@ -89,11 +90,9 @@ export function makeDropped(reading: Reading, reel: Reel, fileName: string): voi
   const file = files.get(reading.fingerprint);
   if (!file) return;
   const id = enter(fileName, 'waiting');
-  let given = false;
   stops.set(id, () => {
-    given = true;
     stops.delete(id);
-    set(id, { state: 'failed', message: 'Stopped on request.' });
+    set(id, STOPPED);
   });
   const make = () =>
     work(id, 'making', { type: 'make', file, reading, reel }, (data) => {
@@ -110,7 +109,8 @@ export function makeDropped(reading: Reading, reel: Reel, fileName: string): voi
         message: `${String(data.identicalTracks)} of ${String(data.tracks)} tracks bit-identical to the source`,
       });
     });
-  before = before.then(() => (given ? undefined : make()));
+  // One that was stopped while it waited is no longer among those that can be.
+  before = before.then(() => (stops.has(id) ? make() : undefined));
 }
 
 /** Masters of earlier visits that still lie in the browser's storage are removed: they have been saved or given up. */

@@ -135,7 +135,8 @@ function runsOf(kinds: readonly SoundRelation[]): SoundRun[] {
   for (const run of runs) {
     const last = joined.at(-1);
     if (last && (last.kind === run.kind || run.seconds < SHORTEST_RUN)) last.seconds += run.seconds;
-    else if (last && last.seconds < SHORTEST_RUN && joined.length === 1)
+    else if (last && last.seconds < SHORTEST_RUN)
+      // Only the first can be so short: what it is follows from what comes.
       joined[0] = { kind: run.kind, seconds: last.seconds + run.seconds };
     else joined.push({ ...run });
   }
@@ -147,11 +148,9 @@ function runsOf(kinds: readonly SoundRelation[]): SoundRun[] {
   });
 }
 
-/** A subtitle as it is shown: its content as a hash or text, empty where it only clears the screen. */
+/** A subtitle as it is shown: its content as a hash or text. */
 export interface SubtitleEvent {
   readonly startMs: number;
-  /** Null where the stream does not say. */
-  readonly endMs: number | null;
   readonly content: string;
   /** Words, where the track is text. */
   readonly text: string | null;
@@ -196,20 +195,16 @@ export function compareSubtitles(left: readonly SubtitleEvent[], right: readonly
       else differ('other content', l, r);
       i++;
       j++;
+    } else if (l && r && l.content === r.content) {
+      // The same picture at a little distance is not missing but moved.
+      differ('other time', l, r);
+      i++;
+      j++;
     } else if (apart < 0) {
-      // The same picture a little later is not missing but moved.
-      const moved = l ? right.findIndex((e, n) => n >= j && n < j + 3 && e.content === l.content) : -1;
-      if (l && moved === j) {
-        differ('other time', l, right[moved] ?? null);
-        j++;
-      } else differ('only left', l, null);
+      differ('only left', l, null);
       i++;
     } else {
-      const moved = r ? left.findIndex((e, n) => n >= i && n < i + 3 && e.content === r.content) : -1;
-      if (r && moved === i) {
-        differ('other time', left[moved] ?? null, r);
-        i++;
-      } else differ('only right', null, r);
+      differ('only right', null, r);
       j++;
     }
   }

@@ -115,3 +115,7 @@ export function estimateReel(reading: Reading, reel: Reel): ReelEstimate {
   }
   return { durationMs, masterBytes: Math.round(masterBytes), accessBytes: Math.round(accessBits / 8) };
 }
+
+/** Room that a reel's files take in all: what is unfinished stands in the storage itself and only gets its name in the end. */
+export const neededBytes = ({ recipes }: Pick<Reel, 'recipes'>, { masterBytes, accessBytes }: ReelEstimate): number =>
+  (recipes.includes('master') ? masterBytes : 0) + (recipes.includes('access') ? accessBytes : 0);

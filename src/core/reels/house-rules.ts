@@ -242,7 +242,7 @@ export function applyRules(
     set === null ? undefined : rules.sets.find((s) => s.series === set.series && s.role === found.get(title)?.role);
   const chosen = (title: Title, reel: Reel): Reel => {
     const choice = choiceOf(title.number);
-    return choice ? withChoice(title, reel, choice, { audio: (t) => takeAudio(t, false), subtitle: takeSubtitle }) : reel;
+    return choice ? withChoice(title, reel, choice) : reel;
   };
   const decisions = reading.titles.map((title): TitleDecision => {
     const decision = titleDecision(title, found.get(title.number), findings, rules);

@@ -2,7 +2,7 @@ export type { Piece, RecipeId, Reel, TakenTrack } from './model';
 export { readingForReel } from './for-job';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
 export { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
-export { estimateReel, type ReelEstimate } from './estimate';
+export { estimateReel, neededBytes, type ReelEstimate } from './estimate';
 export { coverageOf, type Coverage } from './coverage';
 export {
   pieceChapters,

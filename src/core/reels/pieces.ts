@@ -50,6 +50,9 @@ export function takenStretches(title: Title, piece: Piece, segments: ReadonlyMap
   });
 }
 
+/** Stretches that should touch may miss each other by this. */
+const ROUNDING = 1e-9;
+
 /**
  * Where pieces of a title stand on its lane of the disc map; what touches is one.
  * @param lane places of the title's parts, as `layoutMap` gives them.
@@ -67,10 +70,15 @@ export function takenOnLane(
       return place ? [{ from: place.from + length * from, to: place.from + length * to }] : [];
     }),
   );
+  return joinedStretches(places);
+}
+
+/** Stretches in order, those that touch or overlap as one. */
+export function joinedStretches(stretches: readonly MapStretch[]): MapStretch[] {
   const found: { from: number; to: number }[] = [];
-  for (const { from, to } of places.sort((a, b) => a.from - b.from)) {
+  for (const { from, to } of [...stretches].sort((a, b) => a.from - b.from)) {
     const last = found.at(-1);
-    if (last && from <= last.to + 1e-9) last.to = Math.max(last.to, to);
+    if (last && from <= last.to + ROUNDING) last.to = Math.max(last.to, to);
     else found.push({ from, to });
   }
   return found;

@@ -1,6 +1,7 @@
 import type { Role } from '../findings';
 import type { AudioTrack, SubtitleTrack, Title } from '../reading';
 import type { RecipeId, Reel, TakenTrack } from './model';
+import { takeAudio, takeSubtitle } from './propose';
 
 /** A track as it is found again on another disc of a set: by what it is, since streams have other numbers there. */
 export interface KeptTrack {
@@ -44,39 +45,28 @@ export const choiceFrom = (series: string, role: Role, title: Title, reel: Reel)
   subtitleFiles: reel.subtitleFiles ?? false,
 });
 
-/** Streams that kept tracks are found in, in their order; of several alike each is found once, the same codec first. */
-function foundAgain(kept: readonly KeptTrack[], tracks: readonly DiscTrack[]): { track: KeptTrack; stream: number }[] {
+/** Tracks that kept ones are found in, in their order; of several alike each is found once, the same codec first. */
+function foundAgain<T extends DiscTrack>(kept: readonly KeptTrack[], tracks: readonly T[]): { kept: KeptTrack; own: T }[] {
   const used = new Set<string>();
+  const use = (own: DiscTrack, { forcedOnly }: KeptTrack) => `${String(own.stream)} ${String(forcedOnly)}`;
   return kept.flatMap((track) => {
-    const free = tracks.filter(
-      (t) => t.language === track.language && t.purpose === track.purpose && !used.has(`${String(t.stream)} ${String(track.forcedOnly)}`),
-    );
-    const found = free.find((t) => t.codec === track.codec) ?? free[0];
-    if (!found) return [];
-    used.add(`${String(found.stream)} ${String(track.forcedOnly)}`);
-    return [{ track, stream: found.stream }];
+    const free = tracks.filter((t) => t.language === track.language && t.purpose === track.purpose && !used.has(use(t, track)));
+    const own = free.find((t) => t.codec === track.codec) ?? free[0];
+    if (!own) return [];
+    used.add(use(own, track));
+    return [{ kept: track, own }];
   });
 }
 
-/**
- * Takes on a title what was chosen for its kind on another disc of the set.
- * @param take makes a track of a stream, with what the disc says of it.
- */
-export function withChoice(
-  title: Title,
-  reel: Reel,
-  choice: SetChoice,
-  take: { readonly audio: (track: AudioTrack) => TakenTrack; readonly subtitle: (track: SubtitleTrack) => TakenTrack },
-): Reel {
+/** Takes on a title what was chosen for its kind on another disc of the set. */
+export function withChoice(title: Title, reel: Reel, choice: SetChoice): Reel {
   const flags = ({ name, isDefault, isForced }: KeptTrack) => ({ name, isDefault, isForced });
-  const audio = foundAgain(choice.audio, title.audio).flatMap(({ track, stream }) => {
-    const own = title.audio.find((t) => t.stream === stream);
-    return own ? [{ ...take.audio(own), ...flags(track) }] : [];
-  });
-  const subtitles = foundAgain(choice.subtitles, title.subtitles).flatMap(({ track, stream }): TakenTrack[] => {
-    const own = title.subtitles.find((t) => t.stream === stream);
-    return own ? [{ ...take.subtitle(own), ...flags(track), ...(track.forcedOnly ? { forcedOnly: true } : {}) }] : [];
-  });
+  const audio = foundAgain(choice.audio, title.audio).map(({ kept, own }) => ({ ...takeAudio(own, false), ...flags(kept) }));
+  const subtitles = foundAgain(choice.subtitles, title.subtitles).map(({ kept, own }): TakenTrack => ({
+    ...takeSubtitle(own),
+    ...flags(kept),
+    ...(kept.forcedOnly ? { forcedOnly: true } : {}),
+  }));
   return {
     ...reel,
     // A disc whose sound is all different keeps what the rules take: nothing to hear is no choice.

@@ -177,11 +177,7 @@ export function CompareTracks({
 }) {
   const options = title[kind].map((t, i) => ({
     value: String(t.stream),
-    name: [
-      `${String(i + 1)}: ${languageName(t.language)}`,
-      kind === 'audio' ? audioText(title.audio[i] ?? (t as never)) : t.codec,
-      purposeText(t),
-    ]
+    name: [`${String(i + 1)}: ${languageName(t.language)}`, 'channels' in t ? audioText(t) : t.codec, purposeText(t)]
       .filter((w) => w !== '')
       .join(', '),
   }));

@@ -1,7 +1,7 @@
 'use client';
 
 import { ScanSearch } from 'lucide-react';
-import { estimateReel } from '@/core/reels';
+import { estimateReel, neededBytes } from '@/core/reels';
 import type { EngineState, Problem, SourceRef } from '@/contract';
 import { call, problemOf } from '@/store/api';
 import type { DiscRecord } from '@/store/db';
@@ -65,14 +65,9 @@ export function QueueBox({
   /** Sound from files stands on the server: a browser that has only the image can not add it. */
   const masters = waiting.filter(({ reel }) => reel.recipes.includes('master') && !reel.addedAudio?.length);
   const nameOf = (id: string, name: string) => (places.get(id)?.path ?? name).split('/').at(-1) ?? name;
-  const needed = waiting.reduce((sum, { reel }) => {
-    const e = estimateReel(disc.reading, reel);
-    return sum + (reel.recipes.includes('master') ? e.masterBytes : 0) + (reel.recipes.includes('access') ? e.accessBytes : 0);
-  }, 0);
-  const seconds = secondsFor(
-    waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel) })),
-    paceOf(engine?.jobs ?? [], useOutputs() ?? []),
-  );
+  const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel) }));
+  const needed = estimates.reduce((sum, e) => sum + neededBytes(e, e), 0);
+  const seconds = secondsFor(estimates, paceOf(engine?.jobs ?? [], useOutputs() ?? []));
   const submit = async () => {
     if (!storage || !source) return;
     setBusy(true);
