@@ -87,9 +87,7 @@ async function contactSheet(page, address, name, clip, seconds) {
 
 export async function benchPages() {
   const { buildAll } = await import('./build.mjs');
-  const { supervise } = await import('./supervise.mjs');
-  const { announce, freePort } = await import('./address.mjs');
-  const { writeDemoConfig } = await import('./demo-config.mjs');
+  const { startDemo } = await import('./demo-app.mjs');
   const { launchChromium } = await import('./chromium.mjs');
   await buildAll();
   const folder = mkdtempSync(path.join(tmpdir(), 'careful-vault-bench-'));
@@ -99,11 +97,7 @@ export async function benchPages() {
   cpSync(path.join(folder, 'many', 'MANY.iso'), path.join(discs, 'MANY.iso'));
   for (const name of ['LONG_HAUL.iso', 'LAMPLIGHTERS.iso'])
     cpSync(path.join(root, '.cache', 'demo', 'discs', name), path.join(discs, name));
-  const { file, dataFolder } = writeDemoConfig(folder, path.join(folder, 'data'));
-  const port = await freePort(4700);
-  const { parts } = supervise({ config: file, dataFolder, port });
-  await announce(port);
-  const address = `http://127.0.0.1:${port}`;
+  const { parts, address } = await startDemo(folder, path.join(folder, 'data'), 4700);
   const browser = await launchChromium();
   try {
     const load = await firstLoad(browser, address);

@@ -9,13 +9,8 @@ const { values } = parseArgs({
 ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv']);
 ensurePackages();
 const { buildAll } = await import('./build.mjs');
-const { supervise } = await import('./supervise.mjs');
-const { announce, freePort } = await import('./address.mjs');
-const { writeDemoConfig } = await import('./demo-config.mjs');
+const { startDemo } = await import('./demo-app.mjs');
 await buildAll();
 const cache = path.join(root, '.cache', 'demo');
 must(process.execPath, [path.join('dist', 'demo.mjs'), cache]);
-const { file, dataFolder } = writeDemoConfig(cache, values.data);
-const port = await freePort(Number(values.port));
-supervise({ config: file, dataFolder, port });
-await announce(port);
+await startDemo(cache, values.data, Number(values.port));

@@ -7,9 +7,7 @@ import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv', 'chromium']);
 ensurePackages();
 const { buildAll } = await import('./build.mjs');
-const { supervise } = await import('./supervise.mjs');
-const { announce, freePort } = await import('./address.mjs');
-const { writeDemoConfig } = await import('./demo-config.mjs');
+const { startDemo } = await import('./demo-app.mjs');
 const { launchChromium } = await import('./chromium.mjs');
 await buildAll();
 const cache = path.join(root, '.cache', 'demo');
@@ -17,14 +15,10 @@ must(process.execPath, [path.join('dist', 'demo.mjs'), cache]);
 const data = mkdtempSync(path.join(tmpdir(), 'careful-vault-pictures-'));
 const target = path.resolve(process.argv[2] ?? path.join(root, 'docs', 'screenshots'));
 mkdirSync(target, { recursive: true });
-const port = await freePort(4700);
-const { file, dataFolder } = writeDemoConfig(cache, data);
-const { stop } = supervise({ config: file, dataFolder, port });
-await announce(port);
+const { stop, address } = await startDemo(cache, data, 4700);
 
 const browser = await launchChromium();
 const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' })).newPage();
-const address = `http://127.0.0.1:${port}`;
 const shot = async (name, theme = 'light') => {
   await page.evaluate((t) => (document.documentElement.dataset.theme = t), theme);
   await page.waitForTimeout(350);

@@ -4,7 +4,7 @@ import { existsSync, mkdirSync, openSync, closeSync, readFileSync, readdirSync, 
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { joinProblem, planPiece } from '@/core/assembly';
-import { besideFiles, estimateReel, neededBytes, safeFileName, safeFolderPath, type Reel } from '@/core/reels';
+import { RECIPE_ENDING, besideFiles, estimateReel, neededBytes, safeFileName, safeFolderPath, type Reel } from '@/core/reels';
 import {
   JOB_VERSION,
   JobSchema,
@@ -110,7 +110,7 @@ export class Jobs {
     const sameName = (e: Entry) => path.join(e.job.folder, e.job.fileName).toLowerCase() === inside.toLowerCase();
     if ([...this.entries.values()].some((e) => holds(e) && e.job.storage.path === storage && sameName(e)))
       throw new WorkError('name-taken', `The queue already has a job that makes “${inside}”`);
-    const endings = [...reel.recipes.map((r) => (r === 'master' ? '.mkv' : '.mp4')), ...besideFiles(reel).map((f) => f.ending)];
+    const endings = [...reel.recipes.map((r) => RECIPE_ENDING[r]), ...besideFiles(reel).map((f) => f.ending)];
     for (const ending of endings) {
       const file = path.join(storage, inside + ending);
       const taken = await stat(file).then(

@@ -1,5 +1,4 @@
 import { createHash } from 'node:crypto';
-import type { PacketStream } from '@/core/assembly';
 import {
   SOUND_RATE_HZ,
   SoundComparer,
@@ -9,21 +8,14 @@ import {
   type SubtitleEvent,
   type TrackComparison,
 } from '@/core/findings';
-import { TrackHashes, writeMaster } from '@/core/recipes';
 import type { Reading, Title } from '@/core/reading';
 import { reelMs, takeAudio, takeSubtitle, wholeTitleReel, type Reel } from '@/core/reels';
 import { PGS, PGS_HEAD_BYTES, TICKS_PER_MS, pgsSegmentBytes, readPgsComposition } from '@/core/streams';
 import { WorkError } from '@/contract';
 import { collectLines, finished, spawnGuarded } from './ffmpeg';
-import { createPayloadHash, fastCrc32 } from './hash';
 import type { OpenedSource } from './open-source';
 import { pipeSink } from './pictures';
-import { APPLICATION } from './version';
-
-export interface CompareTracksOptions {
-  readonly signal: AbortSignal;
-  readonly onProgress: (done: number, total: number) => void;
-}
+import { writeReel, type WriteReelOptions } from './write-reel';
 
 /**
  * Compares two audio or two subtitle tracks of a title, from one end to the other.
@@ -34,7 +26,7 @@ export async function compareTracks(
   reading: Reading,
   title: Title,
   streams: { readonly left: number; readonly right: number },
-  options: CompareTracksOptions,
+  options: WriteReelOptions,
 ): Promise<TrackComparison> {
   const whole = wholeTitleReel(title, '');
   const wanted = [streams.left, streams.right];
@@ -47,12 +39,7 @@ export async function compareTracks(
   throw new WorkError('bad-request', 'Two different audio tracks, or two subtitle tracks, of the title are wanted');
 }
 
-async function compareSound(
-  opened: OpenedSource,
-  reading: Reading,
-  reel: Reel,
-  { signal, onProgress }: CompareTracksOptions,
-): Promise<SoundComparison> {
+async function compareSound(opened: OpenedSource, reading: Reading, reel: Reel, options: WriteReelOptions): Promise<SoundComparison> {
   const seconds = (reelMs(reading.titles, reel.pieces) / 1000).toFixed(3);
   // Gaps are filled and both padded to the end, so that a moment of one stands beside the same moment of the other.
   const even = `aformat=channel_layouts=mono,aresample=${String(SOUND_RATE_HZ)}:async=1:first_pts=0,apad=whole_dur=${seconds}`;
@@ -63,7 +50,7 @@ async function compareSound(
   ]);
   const errors: string[] = [];
   collectLines(child.stderr, errors);
-  const end = finished(child, errors, 'ffmpeg', signal);
+  const end = finished(child, errors, 'ffmpeg', options.signal);
   end.catch(() => undefined);
   const comparer = new SoundComparer();
   const listen = async () => {
@@ -77,23 +64,13 @@ async function compareSound(
   };
   const listened = listen();
   listened.catch(() => undefined);
-  const hashes = new TrackHashes(createPayloadHash);
-  let stream: PacketStream | null = null;
   try {
-    stream = await opened.assemble(reading, reel, { signal, tap: hashes.tap });
-    const promise = await writeMaster(stream, hashes, reading, reel, pipeSink(child, errors), {
-      application: APPLICATION,
-      seed: 'compare',
-      createHash: createPayloadHash,
-      crc32: fastCrc32,
-      onProgress,
-    });
+    const { promise } = await writeReel(opened, reading, reel, pipeSink(child, errors), options);
     child.stdin.end();
     await end;
     await listened;
     return comparer.finish(promise.tracks[1]?.hash === promise.tracks[2]?.hash);
   } finally {
-    await stream?.close();
     child.kill('SIGKILL');
   }
 }
@@ -122,7 +99,7 @@ async function compareText(
   opened: OpenedSource,
   reading: Reading,
   reel: Reel,
-  { signal, onProgress }: CompareTracksOptions,
+  { signal, onProgress }: WriteReelOptions,
 ): Promise<SubtitleComparison> {
   const stream = await opened.assemble(reading, reel, { signal });
   const events: SubtitleEvent[][] = [[], []];

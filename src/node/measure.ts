@@ -1,5 +1,3 @@
-import type { PacketStream } from '@/core/assembly';
-import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
 import {
   SILENCE_DB,
   measuredPicture,
@@ -11,10 +9,9 @@ import {
 } from '@/core/reading';
 import { pieceChapters, reelMs, wholeTitleReel, type Piece, type Reel } from '@/core/reels';
 import { collectLines, finished, spawnGuarded } from './ffmpeg';
-import { createPayloadHash, fastCrc32 } from './hash';
 import type { OpenedSource } from './open-source';
 import { pipeSink } from './pictures';
-import { APPLICATION } from './version';
+import { writeReel, type WriteReelOptions } from './write-reel';
 
 /** Windows along the title, and how long each is. */
 const WINDOWS = 12;
@@ -96,11 +93,9 @@ function thinned(levels: readonly number[]): number[] {
   });
 }
 
-export interface MeasureOptions {
+export interface MeasureOptions extends WriteReelOptions {
   /** Read every packet: forced subtitles and twins are then certain. Otherwise samples along the title are looked at. */
   readonly everything: boolean;
-  readonly signal: AbortSignal;
-  readonly onProgress: (done: number, total: number) => void;
 }
 
 /**
@@ -134,29 +129,17 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
     });
   const end = child ? finished(child, errors, 'ffmpeg', signal) : Promise.resolve();
   end.catch(() => undefined);
-  const hashes = new TrackHashes(createPayloadHash);
-  let promise: MasterPromise;
-  let flaggedRepeats = 0;
-  let frames = 0;
-  let stream: PacketStream | null = null;
+  let written: Awaited<ReturnType<typeof writeReel>>;
   try {
-    stream = await opened.assemble(reading, reel, { signal, tap: hashes.tap });
     const sink = child ? pipeSink(child, errors) : { write: () => Promise.resolve(), writeAt: null };
-    promise = await writeMaster(stream, hashes, reading, reel, sink, {
-      application: APPLICATION,
-      seed: 'measure',
-      createHash: createPayloadHash,
-      crc32: fastCrc32,
-      onProgress: options.onProgress,
-    });
-    frames = stream.videoCounts.frames;
-    flaggedRepeats = stream.videoCounts.repeated;
+    written = await writeReel(opened, reading, reel, sink, options);
     child?.stdin.end();
     await end;
   } finally {
-    await stream?.close();
     child?.kill('SIGKILL');
   }
+  const { promise } = written;
+  const { frames, repeated: flaggedRepeats } = written.counts;
   const audio = reel.audio.map((taken, i): MeasuredAudio => {
     const own = promise.tracks[1 + i];
     const twin = promise.tracks.findIndex((t) => t.kind === 'audio' && own !== undefined && t.hash === own.hash && t.bytes > 0);

@@ -3,7 +3,7 @@ import path from 'node:path';
 import { planPiece, type PacketStream } from '@/core/assembly';
 import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
 import { TrackHashes, accessArguments, writeMaster, type MasterPromise } from '@/core/recipes';
-import { reelMs, type AddedAudio } from '@/core/reels';
+import { RECIPE_ENDING, reelMs, type AddedAudio, type RecipeId } from '@/core/reels';
 import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Sidecar, type Stage } from '@/contract';
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
 import { collectLines, examineAccessCopy, ffmpegVersion, finished, spawnGuarded } from '@/node/ffmpeg';
@@ -23,13 +23,10 @@ export interface StageContext {
   readonly note: (text: string) => void;
 }
 
-/** Extensions of results; a sidecar adds `.json` to the whole name. */
-const EXTENSION = { master: '.mkv', access: '.mp4' } as const;
-type Recipe = keyof typeof EXTENSION;
-
-export const finalPath = (job: Job, recipe: Recipe): string => path.join(job.storage.path, job.folder, job.fileName + EXTENSION[recipe]);
-const unfinishedPath = async (job: Job, recipe: Recipe): Promise<string> =>
-  path.join(await makeWorkshop(job.storage.path, job.id), `${recipe}${EXTENSION[recipe]}.part`);
+export const finalPath = (job: Job, recipe: RecipeId): string =>
+  path.join(job.storage.path, job.folder, job.fileName + RECIPE_ENDING[recipe]);
+const unfinishedPath = async (job: Job, recipe: RecipeId): Promise<string> =>
+  path.join(await makeWorkshop(job.storage.path, job.id), `${recipe}${RECIPE_ENDING[recipe]}.part`);
 export const sidecarPath = (file: string): string => `${file}.json`;
 
 const exists = (file: string) =>
@@ -39,7 +36,7 @@ const exists = (file: string) =>
   );
 
 /** Is an unfinished file from an earlier attempt still there, as long as it was? */
-export async function isStill(job: Job, recipe: Recipe, bytes: number | null): Promise<boolean> {
+export async function isStill(job: Job, recipe: RecipeId, bytes: number | null): Promise<boolean> {
   return bytes !== null && (await exists(await unfinishedPath(job, recipe))) === bytes;
 }
 
@@ -221,7 +218,7 @@ function sidecar(job: Job, { recipe, promise, proof, sha256, bytes }: Result, be
 }
 
 interface Result {
-  readonly recipe: Recipe;
+  readonly recipe: RecipeId;
   readonly promise: MasterPromise;
   readonly proof: Proof;
   readonly sha256: string;

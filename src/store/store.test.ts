@@ -172,6 +172,11 @@ describe('the state of a disc', () => {
       presence,
       sidecar: { disc: { fingerprint: reading.fingerprint }, reel: { pieces: [{ title: 2, angle: 1, fromChapter: from, toChapter: to }] } },
     }) as unknown as Output;
+  const ranged = (fromMs: number, toMs: number): Output => {
+    const whole = output(1, 2);
+    const pieces = whole.sidecar.reel.pieces.map((p) => ({ ...p, range: { fromMs, toMs } }));
+    return { ...whole, sidecar: { ...whole.sidecar, reel: { ...whole.sidecar.reel, pieces } } };
+  };
 
   test.each<[string, DraftRecord | undefined, JobState[], Output[], string]>([
     ['nothing done', undefined, [], [], 'read'],
@@ -180,6 +185,8 @@ describe('the state of a disc', () => {
     ['a job that ended', draft, [job('a', 'failed')], [], 'planned'],
     ['half of the film made', draft, [], [output(1, 1)], 'partly in the vault'],
     ['the film made', draft, [], [output(1, 2)], 'in the vault'],
+    ['a range of the film made', draft, [], [ranged(0, 60_000)], 'partly in the vault'],
+    ['all of the film made as a range', draft, [], [ranged(0, 3_600_000)], 'in the vault'],
     ['the film made, its file gone', undefined, [], [output(1, 2, 'missing')], 'read'],
   ])('%s', (_, planned, jobs, outputs, state) => {
     expect(discState(disc, planned, jobs, outputs).state).toBe(state);

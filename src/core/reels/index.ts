@@ -15,7 +15,7 @@ export {
   type PieceSpan,
   type TakenStretch,
 } from './pieces';
-export { besideFiles, type BesideFile } from './beside-files';
+export { RECIPE_ENDING, besideFiles, type BesideFile } from './beside-files';
 export { NO_TAGS, type AddedAudio, type AddedSubtitle, type BesideSource, type Cue, type ReelChapter, type ReelTags } from './model';
 export { ChapterListError, chaptersToText, chaptersToWebVtt, numberedNames, readChapterList, readStamp, stampOf } from './chapter-lists';
 export { SubtitleFileError, readSubtitleFile, writeSubtitleFile } from './subtitle-files';

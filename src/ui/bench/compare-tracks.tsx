@@ -1,10 +1,8 @@
 'use client';
 
-import { useEffect, useRef, useState } from 'react';
+import { useState } from 'react';
 import type { SoundComparison, SoundRelation, SubtitleComparison, TrackComparison } from '@/core/findings';
 import type { Title } from '@/core/reading';
-import type { Problem } from '@/contract';
-import { problemOf } from '@/store/api';
 import type { DiscRecord } from '@/store/db';
 import { compareTracks, type PictureWish } from '@/store/looks';
 import type { ReadableSource } from '@/store/sources';
@@ -12,6 +10,7 @@ import { clock, languageName, list, plural } from '../format';
 import { Bar, Button, Empty } from '../parts/controls';
 import { Select } from '../parts/fields';
 import { ProblemNote } from '../parts/problem-note';
+import { useWork } from '../parts/use-work';
 import { audioText, purposeText } from '../words';
 import { Picture, usePictures } from './viewer';
 
@@ -183,46 +182,30 @@ export function CompareTracks({
   }));
   const [left, setLeft] = useState(options[0]?.value ?? '');
   const [right, setRight] = useState(options[1]?.value ?? '');
-  const [progress, setProgress] = useState<{ done: number; total: number } | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const work = useWork();
+  const { progress, problem } = work;
   const [found, setFound] = useState<TrackComparison | null>(null);
-  const running = useRef<AbortController | null>(null);
-  useEffect(
-    () => () => {
-      running.current?.abort();
-    },
-    [],
-  );
   if (options.length < 2)
     return <Empty title={`The title has ${options.length === 0 ? 'no' : 'only one'} ${kind === 'audio' ? 'audio' : 'subtitle'} track`} />;
   const wish: PictureWish | null = source && { source: source.ref, reading: disc.reading, title: title.number, angle: 1, width: 192 };
   const start = () => {
     if (!source) return;
-    const controller = new AbortController();
-    running.current = controller;
-    setProblem(null);
     setFound(null);
-    setProgress({ done: 0, total: 0 });
-    compareTracks(
-      { source: source.ref, reading: disc.reading, title: title.number },
-      { left: Number(left), right: Number(right) },
-      (line) => {
-        if (line.type === 'progress') setProgress(line);
-        else if (line.type === 'failed') setProblem(line.problem);
-        else setFound(line.comparison);
-      },
-      controller.signal,
-    )
-      .catch((error: unknown) => {
-        if (!controller.signal.aborted) setProblem(problemOf(error));
-      })
-      .finally(() => {
-        if (running.current === controller) setProgress(null);
-      });
+    const wanted = { source: source.ref, reading: disc.reading, title: title.number };
+    work.start((hear, signal) =>
+      compareTracks(
+        wanted,
+        { left: Number(left), right: Number(right) },
+        (line) => {
+          if (line.type === 'compared') setFound(line.comparison);
+          else hear(line);
+        },
+        signal,
+      ),
+    );
   };
   const choose = (set: (value: string) => void) => (value: string) => {
-    running.current?.abort();
-    setProgress(null);
+    work.stop();
     setFound(null);
     set(value);
   };
@@ -237,14 +220,7 @@ export function CompareTracks({
             <div className="w-40">
               <Bar value={progress.total > 0 ? progress.done / progress.total : null} label="Comparing" />
             </div>
-            <Button
-              onClick={() => {
-                running.current?.abort();
-                setProgress(null);
-              }}
-            >
-              Stop
-            </Button>
+            <Button onClick={work.stop}>Stop</Button>
           </>
         ) : (
           <Button tone="main" disabled={!source || left === right} onClick={start}>
@@ -259,14 +235,7 @@ export function CompareTracks({
             : 'The disc can not be read now: no source of it is there.'}
         </p>
       )}
-      {problem && (
-        <ProblemNote
-          problem={problem}
-          onClose={() => {
-            setProblem(null);
-          }}
-        />
-      )}
+      {problem && <ProblemNote problem={problem} onClose={work.clear} />}
       {found?.kind === 'audio' && <Sound found={found} wish={wish} />}
       {found?.kind === 'subtitles' && <Subtitles found={found} wish={wish} />}
     </div>

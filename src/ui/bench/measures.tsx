@@ -1,15 +1,13 @@
 'use client';
 
-import { useEffect, useRef, useState } from 'react';
 import type { MeasuredAudio, Title } from '@/core/reading';
-import { problemOf } from '@/store/api';
 import { catalogue, type DiscRecord } from '@/store/db';
 import { keepMeasure } from '@/store/discs';
 import { measure } from '@/store/looks';
-import type { Problem } from '@/contract';
 import { clock, list, plural } from '../format';
 import { Bar, Button, StateText } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
+import { useWork } from '../parts/use-work';
 import type { ReadableSource } from '@/store/sources';
 
 const FLOOR_DB = -60;
@@ -63,37 +61,22 @@ export function PictureMeasure({ title }: { title: Title }) {
 
 /** Measuring on request: samples in seconds, everything as long as reading the title takes. */
 export function MeasureControls({ disc, title, source }: { disc: DiscRecord; title: Title; source: ReadableSource | null }) {
-  const [progress, setProgress] = useState<{ done: number; total: number } | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const running = useRef<AbortController | null>(null);
-  useEffect(
-    () => () => {
-      running.current?.abort();
-    },
-    [],
-  );
+  const work = useWork();
+  const { progress, problem } = work;
   const start = (everything: boolean) => {
     if (!source) return;
-    const controller = new AbortController();
-    running.current = controller;
-    setProblem(null);
-    setProgress({ done: 0, total: 0 });
-    measure(
-      { source: source.ref, reading: disc.reading, title: title.number },
-      everything,
-      (line) => {
-        if (line.type === 'progress') setProgress(line);
-        else if (line.type === 'failed') setProblem(line.problem);
-        else void keepMeasure(catalogue, disc.fingerprint, title.number, line.measured);
-      },
-      controller.signal,
-    )
-      .catch((error: unknown) => {
-        if (!controller.signal.aborted) setProblem(problemOf(error));
-      })
-      .finally(() => {
-        if (running.current === controller) setProgress(null);
-      });
+    const wish = { source: source.ref, reading: disc.reading, title: title.number };
+    work.start((hear, signal) =>
+      measure(
+        wish,
+        everything,
+        (line) => {
+          if (line.type === 'measured') void keepMeasure(catalogue, disc.fingerprint, title.number, line.measured);
+          else hear(line);
+        },
+        signal,
+      ),
+    );
   };
   const measured = title.measured;
   const silent = measured?.audio.filter((a) => a.silent).length ?? 0;
@@ -104,13 +87,7 @@ export function MeasureControls({ disc, title, source }: { disc: DiscRecord; tit
           <div className="flex-1">
             <Bar value={progress.total > 0 ? progress.done / progress.total : null} label="Measuring" />
           </div>
-          <Button
-            className="px-2 py-0.5"
-            onClick={() => {
-              running.current?.abort();
-              setProgress(null);
-            }}
-          >
+          <Button className="px-2 py-0.5" onClick={work.stop}>
             Stop
           </Button>
         </div>
@@ -155,12 +132,7 @@ export function MeasureControls({ disc, title, source }: { disc: DiscRecord; tit
       )}
       {problem && (
         <div className="pt-1.5">
-          <ProblemNote
-            problem={problem}
-            onClose={() => {
-              setProblem(null);
-            }}
-          />
+          <ProblemNote problem={problem} onClose={work.clear} />
         </div>
       )}
     </div>

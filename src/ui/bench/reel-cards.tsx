@@ -5,7 +5,7 @@ import { GripVertical, X } from 'lucide-react';
 import Link from 'next/link';
 import { useMemo } from 'react';
 import { layoutMap, type Role } from '@/core/findings';
-import { estimateReel, type RecipeId, type Reel } from '@/core/reels';
+import { RECIPE_ENDING, estimateReel, type RecipeId, type Reel } from '@/core/reels';
 import type { EngineState, JobState } from '@/contract';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { bytes, clock, list } from '../format';
@@ -243,7 +243,7 @@ function ReelCard({
             title={clash ? `${path}: a file of this name is planned or there already` : path}
           >
             {clash && <Mark state="eyes" />} {path}
-            {reel.recipes.map((r) => (r === 'master' ? '.mkv' : '.mp4')).join(', ')}
+            {reel.recipes.map((r) => RECIPE_ENDING[r]).join(', ')}
           </span>
         )}
       </div>

@@ -1,0 +1,37 @@
+import type { VideoCounts } from '@/core/assembly';
+import type { MatroskaSink } from '@/core/matroska';
+import type { Reading } from '@/core/reading';
+import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
+import type { Reel } from '@/core/reels';
+import { createPayloadHash, fastCrc32 } from './hash';
+import type { OpenedSource } from './open-source';
+import { APPLICATION } from './version';
+
+export interface WriteReelOptions {
+  readonly signal: AbortSignal;
+  readonly onProgress: (done: number, total: number) => void;
+}
+
+/** Assembles a reel and writes it as Matroska for a decoder to look into. @returns what was written, and what the picture's own flags said. */
+export async function writeReel(
+  opened: OpenedSource,
+  reading: Reading,
+  reel: Reel,
+  sink: MatroskaSink,
+  { signal, onProgress }: WriteReelOptions,
+): Promise<{ promise: MasterPromise; counts: VideoCounts }> {
+  const hashes = new TrackHashes(createPayloadHash);
+  const stream = await opened.assemble(reading, reel, { signal, tap: hashes.tap });
+  try {
+    const promise = await writeMaster(stream, hashes, reading, reel, sink, {
+      application: APPLICATION,
+      seed: 'look',
+      createHash: createPayloadHash,
+      crc32: fastCrc32,
+      onProgress,
+    });
+    return { promise, counts: stream.videoCounts };
+  } finally {
+    await stream.close();
+  }
+}
