@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
 import type { Check, Proof } from '@/core/proof';
 import type { MasterPromise } from '@/core/recipes';
 import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
@@ -6,7 +7,7 @@ import { ProblemSchema } from './problem';
 import { AudioCodecSchema, ReadingSchema } from './reading';
 
 export const JOB_VERSION = 1;
-export const SIDECAR_VERSION = 1;
+export const SIDECAR_VERSION = 2;
 
 const whole = z.number().int().nonnegative();
 const name = z.string().max(400);
@@ -107,6 +108,7 @@ export const ReelSchema = z.object({
   added: z.array(added).max(16).readonly().optional(),
   addedAudio: z.array(addedAudio).max(8).readonly().optional(),
   subtitleFiles: z.boolean().optional(),
+  damage: z.enum(['refuse', 'around']).optional(),
   recipes: RecipesSchema,
 }) satisfies z.ZodType<Reel>;
 
@@ -165,19 +167,66 @@ export const JobEventSchema = z.discriminatedUnion('type', [
 export type JobEvent = z.infer<typeof JobEventSchema>;
 
 export const CheckSchema = z.object({
-  what: z.enum(['track identical', 'packets', 'timestamps', 'duration', 'chapters', 'checksums', 'structure', 'decodes', 'streams']),
+  what: z.enum([
+    'track identical',
+    'packets',
+    'timestamps',
+    'moments',
+    'duration',
+    'chapters',
+    'checksums',
+    'structure',
+    'index',
+    'parts',
+    'decodes',
+    'streams',
+    'not empty',
+    'whole',
+  ]),
   track: whole.nullable(),
   passed: z.boolean(),
   expected: z.string(),
   found: z.string(),
 }) satisfies z.ZodType<Check>;
 
+/** A place where a disc is not whole, or not as it says of itself. */
+export const FaultSchema = z.object({
+  kind: z.enum(Object.keys(FAULT_WEIGHTS) as [FaultKind, ...FaultKind[]]),
+  track: whole.nullable(),
+  atMs: whole,
+  ms: z.number().nullable(),
+  content: z.string().max(64).nullable(),
+  firstSector: whole,
+  lastSector: whole,
+  count: whole,
+}) satisfies z.ZodType<Fault>;
+const faults = z.array(FaultSchema).max(2 * MOST_FAULTS).readonly();
+
 export const ProofSchema = z.object({
   passed: z.boolean(),
   checks: z.array(CheckSchema).readonly(),
   identicalTracks: whole,
   tracks: whole,
+  /** What version 1 of the sidecar did not look for. */
+  exceptions: faults.default([]),
+  exceptionCount: whole.default(0),
+  parts: z.array(z.object({ name: z.string(), hash: z.string() })).readonly().default([]),
 }) satisfies z.ZodType<Proof>;
+
+export const WholenessSchema = z.object({
+  faults,
+  count: whole,
+  damage: whole,
+  witnesses: z.object({
+    packs: whole,
+    navigationPacks: whole,
+    cells: whole,
+    playItems: whole,
+    entryPoints: whole,
+    pictures: whole,
+    soundFrames: whole,
+  }),
+}) satisfies z.ZodType<Wholeness>;
 
 export const MasterPromiseSchema = z.object({
   durationMs: z.number(),
@@ -202,13 +251,17 @@ export const MasterPromiseSchema = z.object({
             assignment: whole.nullable().default(null),
           })
           .nullable(),
-        left: z.array(z.object({ reason: z.string(), bytes: whole, frames: whole })).readonly(),
+        left: z.array(z.object({ reason: z.string(), bytes: whole, frames: whole, ms: whole.default(0) })).readonly(),
         seenBytes: whole,
         irregularities: whole,
         forcedAtMs: z.array(whole).max(500).readonly().default([]),
+        fromMs: z.number().nullable().default(null),
+        toMs: z.number().nullable().default(null),
       }),
     )
     .readonly(),
+  wholeness: WholenessSchema.nullable().default(null),
+  around: z.boolean().default(false),
 }) satisfies z.ZodType<MasterPromise>;
 
 /** A subtitle file made beside a result. `track` is its place in the result's promise. */
@@ -217,7 +270,8 @@ export type BesideResult = z.infer<typeof BesideResultSchema>;
 
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
 export const SidecarSchema = z.object({
-  version: z.literal(SIDECAR_VERSION),
+  /** Version 1 did not compare what was read with what the disc says there is, and had no seal. */
+  version: z.union([z.literal(1), z.literal(SIDECAR_VERSION)]),
   application: z.string(),
   madeAt: z.string(),
   jobId: z.string(),

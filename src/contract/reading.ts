@@ -130,7 +130,7 @@ const title = z.object({
     .max(1000)
     .readonly(),
   parts: z
-    .array(z.object({ segment: shortText, angle: whole.nullable(), companion: shortText.nullable() }))
+    .array(z.object({ segment: shortText, angle: whole.nullable(), companion: shortText.nullable(), seamless: z.boolean() }))
     .max(20_000)
     .readonly(),
   video,
@@ -197,7 +197,7 @@ export const ReadingSchema = z.preprocess(
       .optional(),
     loose: z.array(loose).max(10_000).readonly(),
     damage: z
-      .array(z.object({ content: shortText, firstSector: whole, lastSector: whole, cause: z.enum(['missing', 'unreadable']) }))
+      .array(z.object({ content: shortText, firstSector: whole, lastSector: whole, cause: z.enum(['missing', 'unreadable', 'spoilt']) }))
       .max(10_000)
       .readonly(),
     routes: z

@@ -1,4 +1,4 @@
-import type { AudioTrack, Reading, Segment, SubtitleTrack, Title, TitleRoute, VideoTrack } from '@/core/reading';
+import { READING_VERSION, type AudioTrack, type Reading, type Segment, type SubtitleTrack, type Title, type TitleRoute, type VideoTrack } from '@/core/reading';
 
 /** Readings made up for tests of what is concluded from them; the structures themselves are tested on real discs. */
 
@@ -67,7 +67,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
     return segment;
   };
   return {
-    version: 4,
+    version: READING_VERSION,
     kind: 'DVD-Video',
     label: 'TEST_DISC',
     fileSystem: 'UDF',
@@ -106,7 +106,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
           damaged: false,
           name: null,
         })),
-        parts: own.map((s) => ({ segment: s.id, angle: null, companion: null })),
+        parts: own.map((s) => ({ segment: s.id, angle: null, companion: null, seamless: false })),
         video: videoTrack(),
         audio: Array.from({ length: sketch.audio ?? 1 }, (_, n) => audioTrack({ stream: 0xbd80 + n })),
         subtitles: Array.from({ length: sketch.subtitles ?? 0 }, (_, n) => subtitleTrack({ stream: 0xbd20 + n })),
@@ -151,7 +151,7 @@ export function asVersion2(reading: Reading): Record<string, unknown> {
     titles: reading.titles.map((t) => ({
       ...without(t, 'playlist', 'sample', 'levels', 'measured'),
       chapters: t.chapters.map((c) => without(c, 'damaged', 'name')),
-      parts: t.parts.map((p) => without(p, 'companion')),
+      parts: t.parts.map((p) => without(p, 'companion', 'seamless')),
       audio: t.audio.map((a) => without(a, 'coreOf')),
       subtitles: t.subtitles.map((s) => without(s, 'apart')),
       video: without(t.video, 'stream', 'interlaced', 'profile', 'bitDepth', 'closedCaptions', 'dynamicRange', 'secondView'),

@@ -1,6 +1,6 @@
 import { ANY_CODE, scanningStore, trimmedUnit } from '../streams';
 import { EsBuffer } from './es-buffer';
-import { PacketQueue, TrackAccount } from './packet';
+import { PacketQueue, TrackAccount, type HeldPacket } from './packet';
 import type { Timeline } from './timeline';
 import type { UnitCodec, UnitFacts } from './unit-codecs';
 import type { VideoCounts } from './video-framer';
@@ -19,6 +19,8 @@ interface Unit {
 export interface Window {
   readonly in90k: number;
   readonly out90k: number;
+  /** It ends where the reel cuts it, not where the disc does. */
+  readonly isCut: boolean;
 }
 
 const WRAP = 2 ** 33;
@@ -26,6 +28,8 @@ const TICKS_PER_PTS = 300;
 /** Stamps are rounded to 90 kHz, and times of entry points leave out 9 bits. */
 const SNAP_TICKS = 3 * TICKS_PER_PTS;
 const BEFORE_90K = 2 ** 9;
+/** Rounding of two stamps of 90 kHz. */
+const STAMP_SLACK_90K = 4;
 /** Pictures of a second view may stand this far behind the first. */
 const MOST_WAITING = 400;
 
@@ -107,7 +111,7 @@ export class AccessUnitFramer {
   private startPts = -1;
   private startDts = -1;
   private epoch = -1;
-  private window: Window = { in90k: 0, out90k: Number.POSITIVE_INFINITY };
+  private window: Window = { in90k: 0, out90k: Number.POSITIVE_INFINITY, isCut: false };
   private unpaired: Unit | null = null;
   private needsKey = true;
   /** Time of the picture that decoding began with, while pictures shown before it may still come; null where they are fine. */
@@ -117,6 +121,11 @@ export class AccessUnitFramer {
   private base: { readonly pts90k: number; readonly ticks: number } | null = null;
   private beyond: Unit[] = [];
   private waiting: Unit[] = [];
+  /** Decoding time of the last unit; null where none came before in this stretch. */
+  private lastDts: number | null = null;
+  /** Times of pictures that are decoded and not shown yet, in order; and when the last one was shown. */
+  private readonly toShow: number[] = [];
+  private lastShown: number | null = null;
 
   constructor(
     private readonly timeline: Timeline,
@@ -133,6 +142,44 @@ export class AccessUnitFramer {
     this.begunAt = null;
     this.base = null;
     this.earliest = Number.POSITIVE_INFINITY;
+    this.lastDts = null;
+    this.lastShown = null;
+    this.toShow.length = 0;
+  }
+
+  /** Something is missing in the stream before what comes next: what stamps tell of it is told. */
+  breakHere(): void {
+    // Every unit carries its stamps: nothing has to be believed that they do not say.
+  }
+
+  private ticksAt(pts90k: number): number {
+    return this.base ? this.ticksOf(pts90k) : this.endTicks;
+  }
+
+  /** Decoding times of a stream follow each other by a frame each; where they do not, frames are missing or a stamp is wrong. */
+  private lookAtStamps(unit: Unit): void {
+    const frame = this.frameTicks / TICKS_PER_PTS;
+    if (this.lastDts !== null) {
+      const missing = unit.dts90k - this.lastDts - frame;
+      if (missing > frame / 2) this.account.fault('gap', this.ticksAt(unit.pts90k), missing / 90);
+      else if (Math.abs(missing) > STAMP_SLACK_90K) this.account.fault('stamp', this.ticksAt(unit.pts90k));
+    }
+    this.lastDts = unit.dts90k;
+    let at = this.toShow.length;
+    while (at > 0 && (this.toShow[at - 1] as number) > unit.pts90k) at--;
+    this.toShow.splice(at, 0, unit.pts90k);
+    while (this.toShow.length > 0 && (this.toShow[0] as number) <= unit.dts90k) this.showNext();
+  }
+
+  /** Pictures are shown one frame after another: none is missing between, and no two at once. */
+  private showNext(): void {
+    const pts90k = this.toShow.shift() as number;
+    const frame = this.frameTicks / TICKS_PER_PTS;
+    const last = this.lastShown;
+    this.lastShown = last === null ? pts90k : Math.max(last, pts90k);
+    if (last === null) return;
+    const apart = pts90k - last - frame;
+    if (Math.abs(apart) > frame / 2) this.account.fault('pictures missing', this.ticksAt(pts90k), apart > 0 ? apart / 90 : null);
   }
 
   append(data: Uint8Array, from: number, to: number, pts90k: number, dts90k: number, starts: boolean): void {
@@ -174,6 +221,7 @@ export class AccessUnitFramer {
     const pts90k = this.startPts < 0 ? -1 : near(this.startPts, in90k);
     const unit: Unit = { position, length, pts90k, dts90k: near(this.startDts, in90k), epoch: this.epoch, facts, companion: null };
     if (pts90k < 0 || facts.pictures === 0) {
+      if (!this.needsKey) this.account.fault('no frame', this.endTicks);
       this.leave(unit, 'not part of any frame');
       return;
     }
@@ -181,7 +229,7 @@ export class AccessUnitFramer {
   }
 
   private leave(unit: Unit, reason: Parameters<TrackAccount['leave']>[0]): void {
-    this.account.leave(reason, unit.length);
+    this.account.leave(reason, unit.length, reason === 'not part of any frame' ? 0 : this.frameTicks);
     if (this.queue.size === 0 && this.waiting.length === 0 && this.unplaced.length === 0) this.es.release(unit.position + unit.length);
   }
 
@@ -204,6 +252,7 @@ export class AccessUnitFramer {
 
   private accept(unit: Unit): void {
     const { facts } = unit;
+    this.lookAtStamps(unit);
     if (this.needsKey) {
       if (!facts.key) {
         this.leave(unit, 'needs pictures before the cut');
@@ -229,7 +278,11 @@ export class AccessUnitFramer {
     // What lies beyond the end but is needed for this picture has to stay.
     for (const needed of this.beyond.splice(0)) {
       if (needed.facts.discardable) this.leave(needed, 'outside the cut');
-      else this.keep(needed);
+      else {
+        const beyondMs = (needed.pts90k - this.window.out90k) / 90 + this.frameTicks / 27_000;
+        if (!this.window.isCut) this.account.fault('beyond the end', this.ticksAt(needed.pts90k), beyondMs);
+        this.keep(needed);
+      }
     }
     this.keep(unit);
   }
@@ -277,6 +330,7 @@ export class AccessUnitFramer {
         if (!unit.companion) {
           if (!final && this.waiting.length < MOST_WAITING) break;
           this.lonelyFrames++;
+          this.account.fault('one view', this.ticksOf(unit.pts90k), this.frameTicks / 27_000);
         }
       }
       const ticks = this.ticksOf(unit.pts90k);
@@ -298,25 +352,29 @@ export class AccessUnitFramer {
   }
 }
 
-let scratch = new Uint8Array(1024 * 1024);
+/** Room that a frame is put together in: each assembly has its own, since another one may be at work meanwhile. */
+export interface FrameRoom {
+  bytes: Uint8Array;
+}
 
-/** Writes units with lengths of four bytes into the scratch buffer. @returns where it ends. */
-function putPrefixed(es: EsBuffer, position: number, length: number, to: number): number {
+/** Writes units with lengths of four bytes into the room. @returns where it ends. */
+function putPrefixed(es: EsBuffer, position: number, length: number, room: FrameRoom, to: number): number {
   // Each start code of three bytes becomes a length of four: room for the worst case of tiny units.
   const most = to + length + length / 3 + 8;
-  if (scratch.byteLength < most) {
+  if (room.bytes.byteLength < most) {
     const larger = new Uint8Array(Math.ceil(most * 1.5));
-    larger.set(scratch.subarray(0, to));
-    scratch = larger;
+    larger.set(room.bytes.subarray(0, to));
+    room.bytes = larger;
   }
+  const { bytes } = room;
   let at = to;
   eachUnit(es, position, position + length, (unit) => {
     const size = unit.byteLength;
-    scratch[at] = size >>> 24;
-    scratch[at + 1] = (size >>> 16) & 0xff;
-    scratch[at + 2] = (size >>> 8) & 0xff;
-    scratch[at + 3] = size & 0xff;
-    scratch.set(unit, at + 4);
+    bytes[at] = size >>> 24;
+    bytes[at + 1] = (size >>> 16) & 0xff;
+    bytes[at + 2] = (size >>> 8) & 0xff;
+    bytes[at + 3] = size & 0xff;
+    bytes.set(unit, at + 4);
     at += 4 + size;
     return true;
   });
@@ -325,20 +383,19 @@ function putPrefixed(es: EsBuffer, position: number, length: number, to: number)
 
 /**
  * A frame as the container holds it: each unit behind its length (ISO/IEC 14496-15 5.3.4.2.1), the second view's units
- * after the first's. Valid until the next call. Units themselves are not changed; only start codes and the zeros before
+ * after the first's. Stands in the room. Units themselves are not changed; only start codes and the zeros before
  * them are not kept.
  */
 export function prefixedFrame(
   framer: AccessUnitFramer,
-  position: number,
-  length: number,
-  companion: { readonly position: number; readonly length: number } | null,
+  { position, length, companion }: Pick<HeldPacket, 'position' | 'length' | 'companion'>,
+  room: FrameRoom,
 ): Uint8Array {
-  let end = putPrefixed(framer.es, position, length, 0);
+  let end = putPrefixed(framer.es, position, length, room, 0);
   if (companion && framer.companion) {
-    end = putPrefixed(framer.companion.es, companion.position, companion.length, end);
+    end = putPrefixed(framer.companion.es, companion.position, companion.length, room, end);
     framer.companion.es.release(companion.position + companion.length);
     framer.companion.account.takenBytes += companion.length;
   }
-  return scratch.subarray(0, end);
+  return room.bytes.subarray(0, end);
 }

@@ -30,6 +30,15 @@ async function unitsOf(cell: CellSegment): Promise<Uint8Array[]> {
   return starts.map((from, i) => data.subarray(from * SECTOR_BYTES, (starts[i + 1] ?? sectors) * SECTOR_BYTES));
 }
 
+/** Navigation packs name the sector they stand at, as an author writes them (DVD-Video: NV_PCK_LBN in both halves). */
+function renumbered(content: Buffer): Buffer {
+  for (let at = 0; at < content.byteLength; at += SECTOR_BYTES) {
+    if (!readNavigationPack(content, at)) continue;
+    for (const place of [45, 1031 + 4]) content.writeUInt32BE(at / SECTOR_BYTES, at + place);
+  }
+  return content;
+}
+
 /** Both cells in one content, `together` units of each in turn, and a reading of it whose title has them as its two angles. */
 async function interleaved(together: number): Promise<{ reading: Reading; content: Uint8Array }> {
   const cells = [firstCell(2), firstCell(3)];
@@ -59,10 +68,10 @@ async function interleaved(together: number): Promise<{ reading: Reading; conten
     ...title,
     number: 1,
     angles: 2,
-    parts: segments.map((s, i) => ({ segment: s.id, angle: i + 1, companion: null })),
+    parts: segments.map((s, i) => ({ segment: s.id, angle: i + 1, companion: null, seamless: false })),
     chapters: [{ number: 1, startMs: 0, durationMs: cells[0]?.durationMs ?? 0, firstPart: 0, damaged: false, name: null }],
   };
-  return { reading: { ...locks.reading, titles: [angles], segments }, content: Buffer.concat(laid.map((l) => l.unit)) };
+  return { reading: { ...locks.reading, titles: [angles], segments }, content: renumbered(Buffer.concat(laid.map((l) => l.unit))) };
 }
 
 async function digest(reading: Reading, angle: number, content: Uint8Array | null): Promise<{ hash: string; packets: number }> {
@@ -87,7 +96,7 @@ const alone = (number: number): Reading => {
   return {
     ...locks.reading,
     segments: [{ ...cell, clockRestarts: true }],
-    titles: [{ ...title, parts: [{ segment: cell.id, angle: null, companion: null }], chapters: [chapter] }],
+    titles: [{ ...title, parts: [{ segment: cell.id, angle: null, companion: null, seamless: false }], chapters: [chapter] }],
   };
 };
 

@@ -1,14 +1,15 @@
 import { DiscError } from '../bytes';
 import { SOURCE_PACKET_BYTES } from '../bluray';
-import type { ClipSegment, Reading } from '../reading';
+import type { ClipSegment, Reading, Wholeness } from '../reading';
 import { trackSources } from '../reels/compose';
 import type { Reel } from '../reels/model';
 import { TICKS_PER_SECOND, type AudioFrameHeader } from '../streams';
 import { SECTOR_BYTES } from '../volume';
 import { AccessUnitFramer, CompanionUnits, prefixedFrame } from './access-unit-framer';
-import { AudioFramer } from './audio-framer';
+import { AudioFramer, SILENCE_TICKS } from './audio-framer';
 import { ClipWalk } from './clip-walk';
 import { DvdWalk } from './dvd-walk';
+import { FaultLog, noWitnesses } from './faults';
 import { makeLanes, type AssembledTrack, type Lane, type TapBytes } from './lanes';
 import { transformLpcm } from './lpcm-repack';
 import type { HeldPacket, Packet, PacketQueue, TrackAccount } from './packet';
@@ -26,6 +27,8 @@ export interface AssemblyOptions {
   readonly tap?: TapBytes;
   /** The reel's pieces, where `planReel` has resolved them: needed for those with a range. */
   readonly pieces?: readonly PlannedPiece[];
+  /** Passes over what can not be read; else as the reel says. A look into a title is better with a gap than not at all. */
+  readonly around?: boolean;
 }
 
 /** How far tracks may run apart before packets leave without waiting for the slower one. */
@@ -64,9 +67,14 @@ export class Assembly implements PacketStream {
   private leadTicks: number | null = null;
   private ended = false;
   private readonly steps: AsyncGenerator<void, void>;
+  private readonly faultLog = new FaultLog();
+  private readonly seen = noWitnesses();
+  private endsNoted = false;
+  private readonly room = { bytes: new Uint8Array(1024 * 1024) };
 
   constructor(reading: Reading, reel: Reel, openContent: OpenContent, options: AssemblyOptions = {}) {
-    const planned = options.pieces ?? reel.pieces.map((piece) => planPiece(reading, piece));
+    const around = options.around ?? reel.damage === 'around';
+    const planned = options.pieces ?? reel.pieces.map((piece) => planPiece(reading, piece, around));
     const first = planned[0];
     if (!first) throw new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, 'The reel has no piece');
     const pieces = planned.map((piece) => {
@@ -84,22 +92,28 @@ export class Assembly implements PacketStream {
     this.video = codec ? new AccessUnitFramer(this.timeline, codec(), video.frameTicks, companion) : new VideoFramer(this.timeline);
     this.lanes = makeLanes(first.title, reel, this.video, this.timeline, options.tap ?? null);
     this.tracks = this.lanes.map((lane) => lane.track);
+    this.lanes.forEach(({ framer }, track) => {
+      framer.account.log = { faults: this.faultLog, track };
+    });
     this.chapters = new ChapterMarks(this.timeline, reel.chapterNames);
-    const around: WalkSurroundings = {
+    const surroundings: WalkSurroundings = {
       label: reading.label,
       lanes: this.lanes,
       timeline: this.timeline,
       chapters: this.chapters,
       openContent,
       signal: options.signal,
+      faults: this.faultLog,
+      witnesses: this.seen,
+      around,
       progress: (bytes) => {
         this.readBytes += bytes;
       },
     };
     const walk: Walk =
       reading.kind === 'DVD-Video' && this.video instanceof VideoFramer
-        ? new DvdWalk(this.video, around)
-        : new ClipWalk(this.video, video.stream, video.secondView?.stream ?? null, around);
+        ? new DvdWalk(this.video, surroundings)
+        : new ClipWalk(this.video, video.stream, video.secondView?.stream ?? null, surroundings);
     this.steps = walk.steps(pieces);
   }
 
@@ -128,6 +142,24 @@ export class Assembly implements PacketStream {
     return null;
   }
 
+  /** Sound that begins late, or ends early, against the picture. */
+  private noteSilentEnds(): void {
+    if (this.endsNoted || !this.ended) return;
+    this.endsNoted = true;
+    this.lanes.forEach(({ framer }, track) => {
+      if (!(framer instanceof AudioFramer)) return;
+      const end = this.video.endTicks;
+      const note = (from: number, to: number) => {
+        if (to - from > SILENCE_TICKS) this.faultLog.note('no sound', track, { ticks: from }, null, (to - from) / 27_000);
+      };
+      if (framer.startOfTaken === null) note(0, end);
+      else {
+        note(0, framer.startOfTaken);
+        note(framer.endOfTaken, end);
+      }
+    });
+  }
+
   get videoCounts(): VideoCounts {
     return this.video.counts;
   }
@@ -142,9 +174,23 @@ export class Assembly implements PacketStream {
     return this.video instanceof AccessUnitFramer ? this.video.lonelyFrames : 0;
   }
 
-  /** End of the last frame, after the shift that makes the earliest packet zero. */
+  /** End of the last frame of picture or sound, after the shift that makes the earliest packet zero. */
   get endTicks(): number {
-    return this.video.endTicks + (this.leadTicks ?? 0);
+    const ends = this.lanes.map(({ framer }) => (framer instanceof AudioFramer ? framer.endOfTaken : 0));
+    return Math.max(this.video.endTicks, ...ends) + (this.leadTicks ?? 0);
+  }
+
+  /** What was wrong with what was read so far, place by place; all of it once `fill` has said false. */
+  wholeness(): Wholeness {
+    this.noteSilentEnds();
+    const count = (kind: AssembledTrack['kind']) =>
+      this.lanes.reduce((sum, { track, framer }) => sum + (track.kind === kind ? framer.account.packets : 0), 0);
+    return {
+      faults: this.faultLog.list(this.timeline, this.leadTicks ?? 0),
+      count: this.faultLog.count,
+      damage: this.faultLog.damage,
+      witnesses: { ...this.seen, pictures: count('video'), soundFrames: count('audio') },
+    };
   }
 
   /** Subtitle units of a track that are shown even while subtitles are off. */
@@ -202,13 +248,13 @@ export class Assembly implements PacketStream {
   private contentOf(lane: Lane, held: HeldPacket): Uint8Array {
     const { framer, track } = lane;
     if (framer instanceof AccessUnitFramer && framer.codec.lengthPrefixed) {
-      const frame = prefixedFrame(framer, held.position, held.length, held.companion ?? null);
+      const frame = prefixedFrame(framer, held, this.room);
       lane.seeDirectly?.(frame);
       return frame;
     }
     lane.run?.add(held.position, held.length);
     const bytes = framer.es.view(held.position, held.length);
-    return track.kind === 'audio' && track.lpcm ? transformLpcm(track.lpcm, bytes) : bytes;
+    return track.kind === 'audio' && track.lpcm ? transformLpcm(track.lpcm, bytes, this.room) : bytes;
   }
 
   /** Sound may begin before the first picture; then everything moves, so that nothing has a negative time. */

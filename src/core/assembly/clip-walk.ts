@@ -1,5 +1,6 @@
 import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
-import { APART_STREAM, CORE_STREAM, type ClipSegment } from '../reading';
+import { parseClipInfo, type EntryPoint } from '../bluray';
+import { APART_STREAM, CORE_STREAM, clipInfoName, type ClipSegment } from '../reading';
 import {
   HDMV_LPCM_HEAD_BYTES,
   NO_PTS,
@@ -7,20 +8,28 @@ import {
   TransportDemux,
   readAc3Header,
   readHdmvLpcm,
+  type TransportFault,
   type TransportReceiver,
 } from '../streams';
 import { AccessUnitFramer, type CompanionUnits } from './access-unit-framer';
 import { AudioFramer } from './audio-framer';
 import { isDamage } from './damage';
+import type { FaultKind } from '../reading/fault';
+import { sectorsOf, type Moment } from './faults';
 import { lanesByStream, type Lane } from './lanes';
 import type { PlannedPiece, PlannedSegment } from './plan';
 import { PgsFramer } from './pgs-framer';
 import { TextFramer } from './text-framer';
 import { VideoFramer } from './video-framer';
-import type { Walk, WalkSurroundings } from './walk';
+import { MAX_LEAD_TICKS, breakLanes, type OpenContent, type Walk, type WalkSurroundings } from './walk';
 
 /** 4,096 source packets: 768 KiB. */
 const CHUNK_PACKETS = 4096;
+/** Source packets of an aligned unit, which is three sectors: the least that can be lost. */
+const UNIT_PACKETS = 32;
+const MAX_INFO_BYTES = 16 * 1024 * 1024;
+/** Times of entry points leave out the lowest nine bits. */
+const ENTRY_STEP = 2 ** 9;
 /** How far beyond a cut sound that belongs before it is looked for: a second or more at the highest rate. */
 const TAIL_PACKETS = 65_536;
 /** Sound may begin this much before the picture of a stretch: half of the longest frame there is. */
@@ -28,10 +37,32 @@ const EARLY_TICKS = 16 * 27_000;
 
 /** Segments of one clip that follow each other without a join. */
 interface Stretch {
+  /** Its sound goes on from the stretch before without a break. */
+  readonly seamless: boolean;
   readonly segments: readonly PlannedSegment[];
   readonly first: ClipSegment;
   readonly last: ClipSegment;
   readonly companion: string | null;
+}
+
+const TRANSPORT_FAULTS: Readonly<Record<TransportFault, FaultKind>> = {
+  'no packet': 'no pack',
+  'error flag': 'error flag',
+  missing: 'packets missing',
+  broken: 'broken pack',
+};
+
+/** Entry points of a clip as its information lists them; none where that is lost, which the reading has said. */
+async function readEntries(openContent: OpenContent, clip: string): Promise<readonly EntryPoint[]> {
+  try {
+    const file = await openContent(clipInfoName(clip));
+    const data = new Uint8Array(Math.min(file.sizeBytes, MAX_INFO_BYTES));
+    await file.read(0, data);
+    return parseClipInfo(data, file.name).entries;
+  } catch (error) {
+    if (error instanceof DiscError && error.code !== 'cancelled') return [];
+    throw error;
+  }
 }
 
 const clipOf = ({ segment }: PlannedSegment): ClipSegment => {
@@ -48,7 +79,7 @@ export function stretchesOf(segments: readonly PlannedSegment[]): Stretch[] {
     const goesOn =
       before && before.last.content === clip.content && before.last.out90k === clip.in90k && before.companion === planned.companion;
     if (goesOn) stretches[stretches.length - 1] = { ...before, segments: [...before.segments, planned], last: clip };
-    else stretches.push({ segments: [planned], first: clip, last: clip, companion: planned.companion });
+    else stretches.push({ seamless: planned.seamless, segments: [planned], first: clip, last: clip, companion: planned.companion });
   }
   return stretches;
 }
@@ -64,6 +95,8 @@ class ChunkReader {
     private readonly source: ByteSource,
     firstPacket: number,
     private readonly endPacket: number,
+    /** Told of packets that can not be had, which are then left empty; null where that ends the reading. */
+    private readonly unreadable: ((packet: number, packets: number) => void) | null = null,
   ) {
     this.packet = firstPacket;
   }
@@ -80,14 +113,34 @@ class ChunkReader {
   async next(): Promise<Uint8Array | null> {
     if (this.packet >= this.endPacket) return null;
     const { read, target } = this.ahead ?? this.request(this.packet);
-    const got = await read;
-    if (got < target.byteLength) {
-      const where = { source: this.source.name, byteOffset: this.packet * SOURCE_PACKET + got };
-      throw new DiscError('ended-early', where, `${this.source.name} ends before its tables say`);
+    try {
+      const got = await read;
+      if (got < target.byteLength) {
+        const where = { source: this.source.name, byteOffset: this.packet * SOURCE_PACKET + got };
+        throw new DiscError('ended-early', where, `${this.source.name} ends before its tables say`);
+      }
+    } catch (error) {
+      if (!this.unreadable || !isDamage(error)) throw error;
+      await this.readAround(target);
     }
     this.packet += target.byteLength / SOURCE_PACKET;
     this.ahead = this.request(this.packet);
     return target;
+  }
+
+  /** Reads a chunk in steps of an aligned unit; what can not be had is left empty and told. */
+  private async readAround(target: Uint8Array): Promise<void> {
+    const step = UNIT_PACKETS * SOURCE_PACKET;
+    for (let at = 0; at < target.byteLength; at += step) {
+      const part = target.subarray(at, at + step);
+      const got = await this.source.read(this.packet * SOURCE_PACKET + at, part).catch((error: unknown) => {
+        if (isDamage(error)) return 0;
+        throw error;
+      });
+      if (got === part.byteLength) continue;
+      part.fill(0);
+      this.unreadable?.(this.packet + at / SOURCE_PACKET, part.byteLength / SOURCE_PACKET);
+    }
   }
 }
 
@@ -107,6 +160,12 @@ export class ClipWalk implements Walk, TransportReceiver {
   /** Decoding time from which on no picture is shown before the end of the stretch. */
   private pictureEnd90k = Number.POSITIVE_INFINITY;
   private latestDts = NO_PTS;
+  /** The latest stamp of the picture, for places of faults; and the clip it counts in. */
+  private clock90k = 0;
+  private content = '';
+  /** Entry points of the clip under way by their packet, as its information says, and those met. */
+  private entries = new Map<number, number>();
+  private readonly infos = new Map<string, readonly EntryPoint[]>();
 
   constructor(
     private readonly video: AccessUnitFramer | VideoFramer,
@@ -137,15 +196,19 @@ export class ClipWalk implements Walk, TransportReceiver {
       const stretches = stretchesOf(piece.segments);
       for (const [i, stretch] of stretches.entries()) {
         const isLast = i === stretches.length - 1;
+        const goesOnSeamlessly = stretches[i + 1]?.seamless ?? false;
         // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
-        this.begin(stretch, i === 0);
+        this.begin(stretch, i === 0, i === 0 && !piece.naturalStart, isLast && !piece.naturalEnd);
+        this.entries = await this.entriesOf(stretch);
         const size = await this.clipPackets(stretch.last.content);
         yield* this.read(stretch);
         const goesOn = stretch.last.endPacket < size;
         if (goesOn) yield* this.readTail(stretch.last, size);
         this.finishVideo();
         this.settle(true);
-        if (!isLast || goesOn || !piece.naturalEnd) this.endAt(this.video.endTicks);
+        this.lookAtEntries(stretch);
+        // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
+        if (goesOn || (isLast ? !piece.naturalEnd : !goesOnSeamlessly)) this.endAt(this.video.endTicks);
         yield;
       }
     }
@@ -163,11 +226,52 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.textLanes = new Set([...all].flatMap(([stream, lane]) => (stream >= APART_STREAM ? [lane] : [])));
   }
 
+  private async entriesOf({ first, last }: Stretch): Promise<Map<number, number>> {
+    let entries = this.infos.get(first.content);
+    if (!entries) {
+      entries = await readEntries(this.around.openContent, first.content);
+      this.infos.set(first.content, entries);
+    }
+    // The first may stand before the stretch's own packets, the last is met only where its picture begins before the end.
+    const own = entries.filter((e) => e.packet >= first.firstPacket && e.packet < last.endPacket);
+    return new Map(own.map((e) => [e.packet, e.pts90k]));
+  }
+
+  /** Whatever entry point has not been met stands somewhere else, or not at all. */
+  private lookAtEntries({ first }: Stretch): void {
+    for (const [packet, pts90k] of this.entries)
+      this.around.faults.note('entry point', 0, { epoch: this.epoch, pts90k }, sectorsOf(first.content, packet * SOURCE_PACKET, 1));
+    this.entries.clear();
+  }
+
+  private meetEntry(packet: number, pts90k: number): void {
+    const expected = this.entries.get(packet);
+    if (expected === undefined) return;
+    if (Math.floor(pts90k / ENTRY_STEP) * ENTRY_STEP !== expected) return;
+    this.entries.delete(packet);
+    this.around.witnesses.entryPoints++;
+  }
+
+  private now(): Moment {
+    return { epoch: this.epoch, pts90k: this.clock90k };
+  }
+
+  /** @internal part of the demultiplexer's contract. */
+  fault(kind: TransportFault, pid: number, packet: number): void {
+    if (this.soundOnly && (pid === this.videoPid || pid < 0)) return;
+    const lane = pid < 0 ? null : pid === this.videoPid ? (this.around.lanes[0] ?? null) : (this.byPid.get(pid) ?? this.cores.get(pid) ?? null);
+    const track = lane ? this.around.lanes.indexOf(lane) : null;
+    this.around.faults.note(TRANSPORT_FAULTS[kind], track, this.now(), sectorsOf(this.content, packet * SOURCE_PACKET, SOURCE_PACKET));
+    if (kind !== 'missing') return;
+    for (const hurt of new Set([lane, this.cores.get(pid) ?? null])) if (hurt) breakLanes(this.around.lanes, hurt);
+    this.goingTo.delete(pid);
+  }
+
   private async clipPackets(content: string): Promise<number> {
     return Math.floor((await this.around.openContent(content)).sizeBytes / SOURCE_PACKET);
   }
 
-  private begin(stretch: Stretch, firstOfPiece: boolean): void {
+  private begin(stretch: Stretch, firstOfPiece: boolean, isCut: boolean, endsCut: boolean): void {
     const { first, last } = stretch;
     const { timeline, lanes, chapters } = this.around;
     const startTicks = this.video.endTicks;
@@ -176,15 +280,19 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.companionDemux?.restart();
     this.goingTo.clear();
     this.latestDts = NO_PTS;
+    this.clock90k = first.in90k;
+    this.content = first.content;
     this.soundOnly = false;
     this.pictureEnd90k = Number.POSITIVE_INFINITY;
     for (const lane of lanes) {
       const { framer } = lane;
-      if (framer instanceof AccessUnitFramer) framer.beginStretch(this.epoch, { in90k: first.in90k, out90k: last.out90k });
+      if (framer instanceof AccessUnitFramer) framer.beginStretch(this.epoch, { in90k: first.in90k, out90k: last.out90k, isCut: endsCut });
       else if (framer instanceof TextFramer) {
         if (this.textLanes.has(lane))
           framer.beginStretch(this.epoch, stretch.segments[0]?.titleMs ?? 0, (last.out90k - first.in90k) / 90, first.in90k);
       } else if (framer instanceof VideoFramer) framer.beginPiece(true);
+      else if (stretch.seamless && !firstOfPiece && 'goOnFrom' in framer) framer.goOnFrom(startTicks - MAX_LEAD_TICKS);
+      else if (framer instanceof AudioFramer) framer.beginPiece(startTicks - EARLY_TICKS, isCut || first.firstPacket > 0);
       else framer.beginPiece(startTicks - EARLY_TICKS);
     }
     stretch.segments.forEach((planned, i) => {
@@ -198,11 +306,18 @@ export class ClipWalk implements Walk, TransportReceiver {
 
   private async *read(stretch: Stretch): AsyncGenerator<void, void> {
     const source = await this.around.openContent(stretch.first.content);
-    const reader = new ChunkReader(source, stretch.first.firstPacket, stretch.last.endPacket);
+    const unreadable = this.around.around
+      ? (packet: number, packets: number) => {
+          const place = sectorsOf(stretch.first.content, packet * SOURCE_PACKET, packets * SOURCE_PACKET);
+          this.around.faults.note('unreadable', null, this.now(), place);
+        }
+      : null;
+    const reader = new ChunkReader(source, stretch.first.firstPacket, stretch.last.endPacket, unreadable);
     const second = stretch.companion === null || !this.companion ? null : await this.openCompanion(stretch.companion);
     for (let chunk = await reader.next(); chunk; chunk = await reader.next()) {
       throwIfCancelled(this.around.signal, this.around.label);
-      this.demux.feed(chunk, 0, chunk.byteLength);
+      this.demux.feed(chunk, 0, chunk.byteLength, reader.packet - chunk.byteLength / SOURCE_PACKET);
+      this.around.witnesses.packs += chunk.byteLength / SOURCE_PACKET;
       this.around.progress(chunk.byteLength);
       if (second) await this.readCompanion(second);
       this.settle(false);
@@ -247,6 +362,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.pictureEnd90k = last.out90k;
     if (this.video instanceof VideoFramer) this.finishVideo();
     this.settle(false);
+    for (const { framer } of lanes) if (framer instanceof AudioFramer) framer.beginTail();
     const source = await this.around.openContent(last.content);
     const reader = new ChunkReader(source, last.endPacket, Math.min(size, last.endPacket + TAIL_PACKETS));
     while (!passed()) {
@@ -273,7 +389,11 @@ export class ClipWalk implements Walk, TransportReceiver {
   transport(pid: number, data: Uint8Array, from: number, to: number, pts90k: number, dts90k: number, starts: boolean): void {
     if (pid === this.videoPid) {
       if (this.soundOnly) return;
-      if (starts) this.latestDts = Math.max(this.latestDts, dts90k);
+      if (starts) {
+        this.latestDts = Math.max(this.latestDts, dts90k);
+        if (pts90k >= 0) this.clock90k = pts90k;
+        this.meetEntry(this.demux.packet, pts90k);
+      }
       if (starts && dts90k >= this.pictureEnd90k) {
         this.finishVideo();
         return;

@@ -1,12 +1,15 @@
-import { DiscError, throwIfCancelled } from '../bytes';
+import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
 import type { CellSegment, Segment } from '../reading';
 import {
   NO_PTS,
+  TICKS_PER_MS,
   VIDEO_STREAM,
+  isPack,
   privateStream,
   readLpcmLayout,
   readNavigationPack,
   readPack,
+  readScr,
   type NavigationPack,
   type PesReceiver,
   type StreamKey,
@@ -14,22 +17,40 @@ import {
 import { SECTOR_BYTES } from '../volume';
 import { AudioFramer } from './audio-framer';
 import { isDamage } from './damage';
+import type { FaultKind } from '../reading/fault';
+import { sectorsOf, type Moment } from './faults';
 import { lanesByStream, type Lane } from './lanes';
 import type { PlannedPiece, PlannedSegment } from './plan';
 import { SubpictureFramer } from './subpicture-framer';
+import { ptsBetween } from './timeline';
 import { VideoFramer } from './video-framer';
-import { MAX_LEAD_TICKS, type Walk, type WalkSurroundings } from './walk';
+import { MAX_LEAD_TICKS, breakLanes, type Walk, type WalkSurroundings } from './walk';
 
 const CHUNK_SECTORS = 256;
 /** How far beyond a cut sound that belongs before it is looked for. */
 const TAIL_SECTORS = 1024;
-/** A jump of the navigation packs' clock inside a VOB that is no rounding. */
-const CLOCK_JUMP_PTS = 45_000;
+/** Navigation packs that follow each other inside a VOB join to less than this; anything more is a jump. */
+const CLOCK_JUMP_PTS = 1500;
+/** Packs of one stretch follow each other by less than this on their own clock. */
+const SCR_STEP_90K = 45_000;
+const HALF_CLOCK = 2 ** 32;
+/** What the table of cells says may be off by the rounding of its time code, counted as it should be or in whole seconds. */
+const CELL_SLACK_MS = 120;
+const CODE_RATIO = 1.001;
+/** Sound may outlast the picture of its VOB by so much before the next VOB waits for it. */
+const SOUND_SPARE_TICKS = 48 * TICKS_PER_MS;
 
 const cell = (segment: Segment): CellSegment => {
   if (segment.kind !== 'cell') throw new Error('a DVD is walked by cells');
   return segment;
 };
+
+/** What has been seen of the cell under way, to be compared with what the table says of it. */
+interface CellSeen {
+  readonly segment: CellSegment;
+  epoch: number;
+  from90k: number | null;
+}
 
 /** Walks the cells of a DVD: program streams with navigation packs, whose clock restarts at VOB borders. */
 export class DvdWalk implements Walk, PesReceiver {
@@ -41,6 +62,21 @@ export class DvdWalk implements Walk, PesReceiver {
   /** One is worked on while the other is read. */
   private readonly chunks = [new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES), new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES)] as const;
   private chapterToCome = false;
+  /** Clock of the last pack; minus one where none stands before. */
+  private lastScr = -1;
+  private nextScr = -1;
+  /** Where the next navigation pack stands, as the last one says; minus one where that is not known. */
+  private nextVobu = -1;
+  private lastSegment: CellSegment | null = null;
+  /** Difference between the sectors that navigation packs name and those that they stand at. */
+  private shift: { readonly content: string; sectors: number; suspected: number | null } | null = null;
+  /** Something was missing since the last navigation pack. */
+  private hole = false;
+  private seen: CellSeen | null = null;
+  /** The last pack of a clock that has ended with its cell. */
+  private endedNavigation: NavigationPack | null = null;
+  /** Where the clock under way ends, where more is known of it than its last navigation pack says. */
+  private endsAt: { readonly epoch: number; readonly pts90k: number } | null = null;
 
   constructor(
     private readonly video: VideoFramer,
@@ -53,13 +89,15 @@ export class DvdWalk implements Walk, PesReceiver {
       for (const planned of piece.segments) {
         this.enterSegment(planned);
         yield* this.readSegment(cell(planned.segment), Number.POSITIVE_INFINITY);
+        this.leaveSegment();
       }
-      this.breakClock();
+      this.breakClock(piece.naturalEnd);
       if (!piece.naturalEnd && piece.following) yield* this.readTail(cell(piece.following), this.video.endTicks);
       this.settle(true);
       if (!piece.naturalEnd) this.endAt(this.video.endTicks);
       this.epoch = -1;
       this.lastNavigation = null;
+      this.lastSegment = null;
       yield;
     }
   }
@@ -69,6 +107,7 @@ export class DvdWalk implements Walk, PesReceiver {
     const notBefore = piece.naturalStart ? (startTicks === 0 ? Number.NEGATIVE_INFINITY : startTicks - MAX_LEAD_TICKS) : startTicks;
     for (const { framer } of this.around.lanes) {
       if (framer instanceof VideoFramer) framer.beginPiece(!piece.naturalStart);
+      else if (framer instanceof AudioFramer) framer.beginPiece(notBefore, !piece.naturalStart);
       else if ('beginPiece' in framer) framer.beginPiece(notBefore);
     }
     // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
@@ -82,13 +121,53 @@ export class DvdWalk implements Walk, PesReceiver {
   private enterSegment(planned: PlannedSegment): void {
     if (planned.chapter !== null) this.chapterToCome = true;
     const segment = cell(planned.segment);
-    if (this.lastNavigation && (segment.clockRestarts || segment.vobId !== this.lastNavigation.vobId)) this.lastNavigation = null;
+    const last = this.lastSegment;
+    const goesOn = last?.content === segment.content && last.vobId === segment.vobId && !segment.clockRestarts;
+    if (!goesOn) {
+      this.endedNavigation = this.lastNavigation ?? this.endedNavigation;
+      this.lastNavigation = null;
+      this.hole = false;
+    }
+    if (!goesOn || segment.interleaved || last.lastSector + 1 !== segment.firstSector) this.lastScr = -1;
+    this.nextVobu = segment.firstSector;
+    this.seen = { segment, epoch: -1, from90k: null };
+    this.lastSegment = segment;
+  }
+
+  /** Compares what came of the cell with what the disc's table says of it. */
+  private leaveSegment(): void {
+    const { seen, lastNavigation: last } = this;
+    this.seen = null;
+    if (!seen) return;
+    const { segment } = seen;
+    const place = { content: segment.content, firstSector: segment.firstSector, lastSector: segment.lastSector };
+    if (seen.from90k === null || !last) {
+      this.around.faults.note('short', null, this.now(), place, segment.durationMs);
+      return;
+    }
+    const ms = ptsBetween(seen.from90k, last.endPts90k) / 90;
+    const isNtsc = (this.video.sequence?.frameTicks ?? 0) % 1001 === 0;
+    const said = isNtsc ? [segment.durationMs, segment.durationMs / CODE_RATIO] : [segment.durationMs];
+    const missing = segment.durationMs - ms;
+    if (missing > 0 && !said.some((length) => Math.abs(length - ms) <= CELL_SLACK_MS)) {
+      this.around.faults.note('short', null, { epoch: seen.epoch, pts90k: seen.from90k }, place, missing);
+      // The end of it was lost: time goes on all the same, so that what comes next stays where it is.
+      if (this.hole) this.endsAt = { epoch: seen.epoch, pts90k: last.endPts90k + Math.round(missing * 90) };
+    } else this.around.witnesses.cells++;
+  }
+
+  private now(): Moment {
+    if (this.epoch < 0 || !this.lastNavigation) return { ticks: this.video.endTicks };
+    return { epoch: this.epoch, pts90k: this.lastNavigation.startPts90k };
   }
 
   /** Sound after a cut, until every audio track has passed the end of the picture. */
   private async *readTail(following: CellSegment, endTicks: number): AsyncGenerator<void, void> {
     this.soundOnly = true;
-    for (const { framer } of this.around.lanes) if (framer instanceof AudioFramer) framer.process(false);
+    for (const { framer } of this.around.lanes) if (framer instanceof AudioFramer) {
+        framer.process(false);
+        framer.beginTail();
+      }
     const passed = () => this.around.lanes.every(({ framer }) => !(framer instanceof AudioFramer) || framer.hasPassed(endTicks));
     try {
       if (!passed() && !following.clockRestarts) yield* this.readSegment(following, TAIL_SECTORS, passed);
@@ -113,16 +192,10 @@ export class DvdWalk implements Walk, PesReceiver {
     for (let sector = segment.firstSector, turn = 0; sector < end; sector += CHUNK_SECTORS, turn++) {
       throwIfCancelled(this.around.signal, this.around.label);
       const { read, target } = ahead;
-      const got = await read;
-      if (got < target.byteLength) {
-        throw new DiscError(
-          'ended-early',
-          { source: source.name, byteOffset: sector * SECTOR_BYTES + got },
-          `The content ends inside segment ${segment.id}`,
-        );
-      }
+      const got = await this.received(source, sector, read, target, segment);
       ahead = request(sector + CHUNK_SECTORS, turn + 1);
-      for (let at = 0; at < got; at += SECTOR_BYTES) this.sector(target, at, sector + at / SECTOR_BYTES, segment);
+      this.nextScr = -1;
+      for (let at = 0; at < got; at += SECTOR_BYTES) this.sector(target, at, got, sector + at / SECTOR_BYTES, segment);
       if (!this.soundOnly) this.around.progress(got);
       if (this.soundOnly) {
         this.settle(false);
@@ -135,37 +208,192 @@ export class DvdWalk implements Walk, PesReceiver {
     }
   }
 
-  private sector(data: Uint8Array, at: number, sector: number, segment: CellSegment): void {
-    if (sector < this.skipToSector) return;
+  /**
+   * What was read of a chunk. Where damage is gone around, sectors that can not be had are left empty, one by one.
+   * @throws DiscError `ended-early`, `read-failed`.
+   */
+  private async received(
+    source: ByteSource,
+    sector: number,
+    read: Promise<number>,
+    target: Uint8Array,
+    segment: CellSegment,
+  ): Promise<number> {
+    try {
+      const got = await read;
+      if (got === target.byteLength) return got;
+      throw new DiscError(
+        'ended-early',
+        { source: source.name, byteOffset: sector * SECTOR_BYTES + got },
+        `The content ends inside segment ${segment.id}`,
+      );
+    } catch (error) {
+      if (!this.around.around || this.soundOnly || !isDamage(error)) throw error;
+    }
+    for (let at = 0; at < target.byteLength; at += SECTOR_BYTES) {
+      throwIfCancelled(this.around.signal, this.around.label);
+      const one = target.subarray(at, at + SECTOR_BYTES);
+      const got = await source.read(sector * SECTOR_BYTES + at, one).catch((error: unknown) => {
+        if (isDamage(error)) return 0;
+        throw error;
+      });
+      if (got === SECTOR_BYTES) continue;
+      one.fill(0);
+      const place = sectorsOf(segment.content, sector * SECTOR_BYTES + at, SECTOR_BYTES);
+      this.around.faults.note('unreadable', null, this.now(), place);
+    }
+    return target.byteLength;
+  }
+
+  private sector(data: Uint8Array, at: number, got: number, sector: number, segment: CellSegment): void {
+    if (sector < this.skipToSector) {
+      this.nextScr = -1;
+      return;
+    }
     const navigation = readNavigationPack(data, at);
     if (navigation) {
       // Interleaved units of other angles stand between those of this one: they are passed over whole.
       if (segment.interleaved && segment.vobId !== 0 && (navigation.vobId !== segment.vobId || navigation.cellId !== segment.cellId)) {
         this.skipToSector = sector + navigation.lastSectorOffset + 1;
+        this.lastScr = -1;
+        this.nextVobu = this.skipToSector;
         return;
       }
-      if (!this.soundOnly) this.enterVobu(navigation);
+      if (this.soundOnly) return;
+      this.around.witnesses.packs++;
+      if (this.isAtItsPlace(navigation, sector, segment)) this.enterVobu(navigation, sector, segment, readScr(data, at));
+      else this.missing('out of place', sector, segment);
       return;
     }
-    readPack(data, at, at + SECTOR_BYTES, this);
+    if (this.soundOnly) {
+      readPack(data, at, at + SECTOR_BYTES, this);
+      return;
+    }
+    this.around.witnesses.packs++;
+    if (sector === this.nextVobu && isPack(data, at)) this.wrong('navigation', sector, segment);
+    if (this.isOutOfPlace(data, at, got)) {
+      this.missing('out of place', sector, segment);
+      return;
+    }
+    const state = readPack(data, at, at + SECTOR_BYTES, this);
+    if (state !== 'whole') this.missing(state === 'none' ? 'no pack' : 'broken pack', sector, segment);
   }
 
-  private enterVobu(navigation: NavigationPack): void {
+  /**
+   * A pack whose clock does not lie behind that of the one before it, or lies behind that of the next, is not where it belongs.
+   * ISO/IEC 13818-1 2.5.2.1: clock references of one stream rise.
+   */
+  private isOutOfPlace(data: Uint8Array, at: number, got: number): boolean {
+    if (!isPack(data, at)) {
+      this.nextScr = -1;
+      return false;
+    }
+    const scr = this.nextScr >= 0 ? this.nextScr : readScr(data, at);
+    const after = at + SECTOR_BYTES;
+    this.nextScr = after < got && isPack(data, after) ? readScr(data, after) : -1;
+    const last = this.lastScr;
+    const rises = (from: number, to: number) => (to > from ? to - from < HALF_CLOCK : from - to > HALF_CLOCK);
+    if (last >= 0) {
+      if (!rises(last, scr)) return true;
+      const next = this.nextScr;
+      if (next < 0 ? scr - last > SCR_STEP_90K : rises(last, next) && !rises(scr, next) && next !== scr) return true;
+    }
+    this.lastScr = scr;
+    return false;
+  }
+
+  /** Nothing that can be used stands at a sector: streams go on behind it, with a gap. */
+  private missing(kind: FaultKind, sector: number, segment: CellSegment): void {
+    this.wrong(kind, sector, segment);
+    breakLanes(this.around.lanes);
+    this.hole = true;
+  }
+
+  private wrong(kind: FaultKind, sector: number, segment: CellSegment): void {
+    this.around.faults.note(kind, null, this.now(), { content: segment.content, firstSector: sector, lastSector: sector });
+  }
+
+  /**
+   * A navigation pack names the sector it stands at, and the one before it names where the next stands.
+   * @returns false for one that belongs elsewhere. Where the next agrees with it, all that follows has moved.
+   */
+  private isAtItsPlace(navigation: NavigationPack, sector: number, segment: CellSegment): boolean {
+    const sectors = sector - navigation.sector;
+    if (this.shift?.content !== segment.content) this.shift = { content: segment.content, sectors, suspected: null };
+    if (sectors !== this.shift.sectors && sectors !== this.shift.suspected) {
+      this.shift.suspected = sectors;
+      this.nextVobu = -1;
+      return false;
+    }
+    const chained = this.nextVobu < 0 || sector === this.nextVobu || segment.interleaved || this.hole;
+    if (!navigation.agrees || this.shift.sectors !== sectors || !chained) this.wrong('navigation', sector, segment);
+    else this.around.witnesses.navigationPacks++;
+    this.shift.sectors = sectors;
+    this.nextVobu = navigation.lastSectorOffset > 0 ? sector + navigation.lastSectorOffset + 1 : -1;
+    return true;
+  }
+
+  private enterVobu(navigation: NavigationPack, sector: number, segment: CellSegment, scr: number): void {
     this.settle(false);
     const last = this.lastNavigation;
-    if (!last || last.vobId !== navigation.vobId || Math.abs(navigation.startPts90k - last.endPts90k) > CLOCK_JUMP_PTS) {
-      this.breakClock();
-      this.epoch = this.around.timeline.begin(navigation.startPts90k);
+    const jump = last ? ptsBetween(last.endPts90k, navigation.startPts90k) : 0;
+    const clockRan = this.lastScr >= 0 && scr - this.lastScr < SCR_STEP_90K && scr > this.lastScr;
+    let current = navigation;
+    if (!last || last.vobId !== navigation.vobId) this.beginClock(navigation);
+    else if (Math.abs(jump) > CLOCK_JUMP_PTS) {
+      if (this.hole && jump > 0) {
+        // Time goes on over what is missing: the gap stays as long as it is.
+        this.video.breakHere();
+      } else if (this.isBorder(segment)) this.beginClock(navigation);
+      else {
+        this.wrong('navigation', sector, segment);
+        if (clockRan) {
+          // The pack's own clock knows nothing of a jump: its times are wrong, and those of its neighbours are believed.
+          const ticks = Math.max(0, Math.min(90_000, ptsBetween(navigation.startPts90k, navigation.endPts90k)));
+          current = { ...navigation, startPts90k: last.endPts90k, endPts90k: last.endPts90k + ticks };
+        } else this.beginClock(navigation);
+      }
     }
-    this.lastNavigation = navigation;
-    if (this.chapterToCome) this.around.chapters.note(this.epoch, navigation.startPts90k);
+    this.lastScr = scr;
+    this.nextScr = -1;
+    this.hole = false;
+    this.lastNavigation = current;
+    this.video.expect(this.epoch, current.startPts90k, current.endPts90k);
+    if (this.seen?.from90k === null) {
+      this.seen.from90k = current.startPts90k;
+      this.seen.epoch = this.epoch;
+    }
+    if (this.chapterToCome) this.around.chapters.note(this.epoch, current.startPts90k);
     this.chapterToCome = false;
   }
 
-  /** The disc's clock ends here: what has come of the picture is complete. */
-  private breakClock(): void {
+  /** The first navigation pack of a cell: a title may pass over what stands before it. */
+  private isBorder(segment: CellSegment): boolean {
+    return this.seen?.segment === segment && this.seen.from90k === null;
+  }
+
+  private beginClock(navigation: NavigationPack): void {
+    this.breakClock();
+    this.epoch = this.around.timeline.begin(navigation.startPts90k);
+  }
+
+  /**
+   * The disc's clock ends here: what has come of the picture is complete. It stands until the clock's own end, and until the sound
+   * is over: what comes next must not be heard at the same time.
+   */
+  private breakClock(soundCounts = true): void {
+    const { timeline, lanes } = this.around;
+    const last = this.lastNavigation ?? this.endedNavigation;
     if (this.epoch >= 0) this.video.finish(this.epoch);
     this.settle(false);
+    if (this.epoch >= 0 && last && timeline.isPlaced(this.epoch)) this.video.holdUntil(timeline.map(this.epoch, last.endPts90k));
+    if (this.endsAt && this.endsAt.epoch === this.epoch && timeline.isPlaced(this.epoch))
+      this.video.holdUntil(timeline.map(this.epoch, this.endsAt.pts90k));
+    this.endsAt = null;
+    this.endedNavigation = null;
+    if (!soundCounts) return;
+    const soundEnd = Math.max(...lanes.map(({ framer }) => (framer instanceof AudioFramer ? framer.endOfTaken : Number.NEGATIVE_INFINITY)));
+    if (soundEnd - this.video.endTicks > SOUND_SPARE_TICKS) this.video.holdUntil(soundEnd);
   }
 
   private settle(final: boolean): void {

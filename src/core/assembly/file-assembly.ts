@@ -134,6 +134,9 @@ export class FileAssembly implements PacketStream {
   account(track: number): TrackAccount {
     return this.accounts[track] as TrackAccount;
   }
+  wholeness(): null {
+    return null;
+  }
   audioHeader(): null {
     return null;
   }

@@ -1,6 +1,7 @@
 import { SubpictureFramer } from './subpicture-framer';
 import { AudioFramer, framedFormat, lpcmFormat } from './audio-framer';
 import { EsBuffer } from './es-buffer';
+import { FaultLog } from './faults';
 import { Marks, Timeline } from './timeline';
 import { VideoFramer } from './video-framer';
 import { readAc3Header, type LpcmLayout } from '../streams';
@@ -197,17 +198,15 @@ describe('pictures', () => {
   test('a jump of the stamps is kept as a gap and noted; jitter is not', () => {
     const frames = Array.from({ length: 10 }, (_, i): PictureSketch => ({ type: 1, reference: 0, sequence: true, closed: i >= 0 }));
     const at = (n: number, jump: number) => Math.round((n * 2 * FIELD_TICKS) / 300) + jump;
-    const gap = frameVideo(
-      frames,
-      new Map([
-        [0, 0],
-        [5, at(5, 90_000)],
-        [7, at(7, 90_000)],
-      ]),
-      64,
-    );
-    expect(gap.packets[5]?.ticks).toBeCloseTo(5 * 2 * FIELD_TICKS + 27_000_000, -3);
+    const late = (...stamped: readonly (readonly [frame: number, late90k: number])[]) =>
+      frameVideo(frames, new Map([[0, 0], ...stamped.map(([n, by]) => [n, at(n, by)] as const)]), 64);
+    const gap = late([5, 90_000], [7, 90_000]);
+    expect(gap.packets[7]?.ticks).toBeCloseTo(7 * 2 * FIELD_TICKS + 27_000_000, -3);
     expect(gap.framer.account.irregularities).toHaveLength(1);
+    // One wrong bit in a stamp moves nothing: the next does not agree with it.
+    const wrong = late([5, 2 ** 20], [7, 0]);
+    expect(wrong.packets.map((p) => p.ticks)).toEqual(frames.map((_, i) => i * 2 * FIELD_TICKS));
+    expect(wrong.framer.account.irregularityCount).toBe(0);
     const jitter = frameVideo(
       frames,
       new Map([
@@ -291,12 +290,30 @@ describe('sound in frames', () => {
   test('a gap of the stamps is a gap in the output; an overlap is left out', () => {
     const { framer, epoch } = audioAt(new Timeline());
     framer.append(ac3(2), 0, 1536, 0, epoch);
-    framer.append(ac3(2), 0, 1536, 90 * 164, epoch); // a hundred milliseconds late
-    framer.append(ac3(3), 0, 2304, 90 * 164, epoch); // two frames early
+    for (const late of [164, 228]) framer.append(ac3(2), 0, 1536, 90 * late, epoch); // a hundred milliseconds late, both
+    for (const early of [228, 292]) framer.append(ac3(2), 0, 1536, 90 * early, epoch); // two frames early, both
     framer.process(true);
-    expect(drain(framer.queue).map((p) => p.ticks / MS)).toEqual([0, 32, 164, 196, 228]);
-    expect(framer.account.left.get('overlaps the part before')).toEqual({ bytes: 1536, frames: 2 });
+    expect(drain(framer.queue).map((p) => p.ticks / MS)).toEqual([0, 32, 164, 196, 228, 260, 292, 324]);
+    expect(framer.account.left.get('overlaps the part before')).toEqual({ bytes: 1536, frames: 2, ticks: 64 * MS });
     expect(framer.account.irregularityCount).toBeGreaterThanOrEqual(2);
+  });
+
+  test('one wrong stamp is not followed, and said; what comes after a missing piece is', () => {
+    const { framer, epoch } = audioAt(new Timeline());
+    const faults = new FaultLog();
+    framer.account.log = { faults, track: 1 };
+    for (const stamp of [0, 64, 128 + 2 ** 14, 192, 256]) framer.append(ac3(2), 0, 1536, 90 * stamp, epoch);
+    framer.process(false);
+    framer.append(ac3(1), 0, 300, -1, epoch);
+    framer.breakHere();
+    framer.append(ac3(2), 0, 1536, 90 * 1000, epoch);
+    framer.process(true);
+    expect(drain(framer.queue).map((p) => p.ticks / MS)).toEqual([0, 32, 64, 96, 128, 160, 192, 224, 256, 288, 1000, 1032]);
+    expect(framer.account.left.get('incomplete')?.bytes).toBe(300);
+    expect(faults.list(null, 0)).toMatchObject([
+      { kind: 'stamp', track: 1, atMs: 128 },
+      { kind: 'gap', track: 1, atMs: 320, ms: 680 },
+    ]);
   });
 
   test('a frame that the restart of the clock cuts off is left out, not joined to the next', () => {
@@ -356,7 +373,7 @@ describe('LPCM', () => {
     expect(framer.account.irregularityCount).toBe(0);
   });
 
-  test('a deviation that stays is believed in the end, a large one at once', () => {
+  test('a deviation that stays is believed in the end, a large one as soon as a second stamp agrees', () => {
     const { framer, epoch } = make();
     for (let i = 0; i < 600; i++) feed(framer, epoch, 10, 90 * (10 * i + (i >= 50 ? 8 : 0)));
     framer.process(true);
@@ -366,21 +383,58 @@ describe('LPCM', () => {
     const jump = make();
     feed(jump.framer, jump.epoch, 40, 0);
     feed(jump.framer, jump.epoch, 40, 90 * 140);
+    feed(jump.framer, jump.epoch, 40, 90 * 180);
     jump.framer.process(true);
-    expect(drain(jump.framer.queue).map((p) => p.ticks / MS)).toEqual([0, 20, 140, 160]);
+    expect(drain(jump.framer.queue).map((p) => p.ticks / MS)).toEqual([0, 20, 140, 160, 180, 200]);
   });
 
-  test('an overlap at a restart of the clock is left out to the sample', () => {
-    const { framer, epoch, timeline } = make();
-    feed(framer, epoch, 50, 0);
-    const next = timeline.begin(0);
-    timeline.place(next, 0, 37 * MS); // thirteen milliseconds are heard already
-    feed(framer, next, 43, 0);
+  test('at a restart of the clock no sample goes, whether stamps leave a little room or overlap; only what is heard twice does, to the sample', () => {
+    const joined = (at: number) => {
+      const { framer, epoch, timeline } = make();
+      feed(framer, epoch, 50, 0);
+      const next = timeline.begin(0);
+      timeline.place(next, 0, at * MS);
+      feed(framer, next, 143, 0);
+      framer.process(true);
+      const packets = drain(framer.queue);
+      return { packets, bytes: packets.reduce((sum, p) => sum + p.length, 0), left: framer.account.left };
+    };
+    for (const at of [37, 47, 50, 53, 70]) expect(joined(at)).toMatchObject({ bytes: 193 * BYTES_PER_MS, left: new Map() });
+    // Three milliseconds are the unrest of stamps: samples simply go on.
+    for (const at of [47, 53]) expect(joined(at).packets.map((p) => p.ticks / MS).slice(0, 5)).toEqual([0, 20, 40, 50, 70]);
+    const twice = joined(-20);
+    expect(twice.left.get('overlaps the part before')?.bytes).toBe(70 * BYTES_PER_MS);
+    expect(twice.bytes).toBe((193 - 70) * BYTES_PER_MS);
+  });
+
+  test('two pieces that meet inside a run share it out between them, to the sample', () => {
+    const pieces = [
+      [Number.NEGATIVE_INFINITY, 47.5],
+      [47.5, 130],
+    ] as const;
+    const bytes = pieces.map(([from, to]) => {
+      const { framer, epoch } = make();
+      framer.beginPiece(from * MS, from > 0);
+      feed(framer, epoch, 200, 0);
+      framer.process(false);
+      framer.endPieceAt(to * MS);
+      framer.process(true);
+      return drain(framer.queue).reduce((sum, p) => sum + p.length, 0);
+    });
+    expect(bytes).toEqual([47.5 * BYTES_PER_MS, 82.5 * BYTES_PER_MS]);
+  });
+
+  test('behind a missing piece samples go on with the next packet, not in the middle of one', () => {
+    const { framer, epoch } = make();
+    feed(framer, epoch, 40, 0);
+    framer.append(new Uint8Array(191), 0, 191, -1, epoch);
+    framer.breakHere();
+    feed(framer, epoch, 40, 90 * 100);
+    feed(framer, epoch, 40, 90 * 140);
     framer.process(true);
     const packets = drain(framer.queue);
-    expect(framer.account.left.get('overlaps the part before')?.bytes).toBe(13 * BYTES_PER_MS);
-    expect(packets.map((p) => p.ticks / MS)).toEqual([0, 20, 40, 50, 70]);
-    expect(packets.reduce((sum, p) => sum + p.length, 0)).toBe(80 * BYTES_PER_MS);
+    expect(packets.map((p) => p.length % 4)).toEqual(packets.map(() => 0));
+    expect(packets.map((p) => p.ticks / MS)).toEqual([0, 20, expect.closeTo(40, 6), 100, 120, 140, 160]);
   });
 
   test('a stamp in the middle of a packet counts from its access unit', () => {

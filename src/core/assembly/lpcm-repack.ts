@@ -28,17 +28,12 @@ const groupBytes = (packing: LpcmPacking) =>
     ? { disc: hdmvGroupBytes(packing), file: hdmvPcmBytes(packing) }
     : { disc: lpcmGroupBytes(packing as LpcmLayout), file: pcmGroupBytes(packing as LpcmLayout) };
 
-let scratch = new Uint8Array(64 * 1024);
-const room = (bytes: number) => {
-  if (scratch.byteLength < bytes) scratch = new Uint8Array(bytes * 2);
-  return scratch;
-};
-
-/** Re-packs a run of LPCM for the container. The result is valid until the next call. */
-export function transformLpcm(packing: LpcmPacking, bytes: Uint8Array): Uint8Array {
+/** Re-packs a run of LPCM for the container. @param room made larger where needed; the result stands in it. */
+export function transformLpcm(packing: LpcmPacking, bytes: Uint8Array, room: { bytes: Uint8Array }): Uint8Array {
   const { disc, file } = groupBytes(packing);
   const groups = Math.floor(bytes.byteLength / disc);
-  const to = room(groups * file);
+  if (room.bytes.byteLength < groups * file) room.bytes = new Uint8Array(groups * file * 2);
+  const to = room.bytes;
   if (onBluray(packing)) unpackHdmvLpcm(packing, bytes, 0, groups, to, 0);
   else unpackLpcm(packing as LpcmLayout, bytes, 0, groups, to, 0);
   return to.subarray(0, groups * file);

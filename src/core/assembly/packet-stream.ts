@@ -1,5 +1,6 @@
 import type { DescribedTrack } from '../matroska';
 import type { AudioFrameHeader } from '../streams';
+import type { Wholeness } from '../reading/fault';
 import type { AssembledTrack } from './lanes';
 import type { Packet, TrackAccount } from './packet';
 import type { PictureDescription } from './picture';
@@ -18,6 +19,8 @@ export interface PacketStream {
   readonly picture: PictureDescription | null;
   outputChapters(): AssembledChapter[];
   account(track: number): TrackAccount;
+  /** Null for a plain file, of which only its container says anything. */
+  wholeness(): Wholeness | null;
   audioHeader(track: number): AudioFrameHeader | null;
   forcedTicks(track: number): number[];
   /** What a player needs before the first packet of a subtitle track; null for most. */

@@ -1,3 +1,6 @@
+import type { FaultKind } from '../reading/fault';
+import type { FaultLog } from './faults';
+
 /** A frame on its way out, held by position until it is handed over. */
 export interface HeldPacket {
   /** Position and length in the track's `EsBuffer`. */
@@ -42,13 +45,21 @@ export class TrackAccount {
   seenBytes = 0;
   takenBytes = 0;
   packets = 0;
-  readonly left = new Map<LeftReason, { bytes: number; frames: number }>();
+  readonly left = new Map<LeftReason, { bytes: number; frames: number; ticks: number }>();
   readonly irregularities: Irregularity[] = [];
   irregularityCount = 0;
+  /** Where what is wrong with the stream is told, and the track that it is told of. */
+  log: { readonly faults: FaultLog; readonly track: number } | null = null;
 
-  leave(reason: LeftReason, bytes: number, frames = 1): void {
-    const sum = this.left.get(reason) ?? { bytes: 0, frames: 0 };
-    this.left.set(reason, { bytes: sum.bytes + bytes, frames: sum.frames + frames });
+  /** @param ticks of the output, before its lead. @param ms how much of it, where that is known. */
+  fault(kind: FaultKind, ticks: number, ms: number | null = null): void {
+    this.log?.faults.note(kind, this.log.track, { ticks }, null, ms);
+  }
+
+  /** @param ticks how long it would have lasted, where that is known. */
+  leave(reason: LeftReason, bytes: number, ticks = 0): void {
+    const sum = this.left.get(reason) ?? { bytes: 0, frames: 0, ticks: 0 };
+    this.left.set(reason, { bytes: sum.bytes + bytes, frames: sum.frames + 1, ticks: sum.ticks + ticks });
   }
 
   irregular(atTicks: number, gapTicks: number): void {
@@ -90,6 +101,17 @@ export class PacketQueue {
       this.first = 0;
     }
     return packet;
+  }
+
+  /** Puts another packet in the place of the last one. */
+  replaceLast(packet: HeldPacket): void {
+    const last = this.list.pop();
+    this.bytes += packet.length - (last?.length ?? 0);
+    this.list.push(packet);
+  }
+
+  get last(): HeldPacket | undefined {
+    return this.size > 0 ? this.list[this.list.length - 1] : undefined;
   }
 
   /** Takes the last packets off again while `test` holds. */

@@ -33,6 +33,10 @@ export class PgsFramer {
   /** Of a track with only the forced ones: something of it is on the screen, and must be cleared. */
   private showing = false;
   private setShows = false;
+  /** After a missing piece, segments begin where the next stamp stands. */
+  private awaitsMark = false;
+  private quiet = true;
+  private lastTicks = 0;
 
   /** @param onlyForced leave out what is not shown while subtitles are off. */
   constructor(
@@ -49,6 +53,23 @@ export class PgsFramer {
   beginPiece(notBefore: number): void {
     this.notBefore = notBefore;
     this.notFrom = Number.POSITIVE_INFINITY;
+    this.quiet = true;
+  }
+
+  /** Another clip, in which everything goes on. */
+  goOnFrom(notBefore: number): void {
+    this.notBefore = notBefore;
+    this.notFrom = Number.POSITIVE_INFINITY;
+  }
+
+  /** Something is missing in the stream before what comes next: a display set reaches over no such place. */
+  breakHere(): void {
+    this.abandonSet();
+    this.account.leave('incomplete', this.es.end - this.position);
+    this.position = this.es.end;
+    this.marks.takeUpTo(this.es.end - 1);
+    this.awaitsMark = true;
+    this.quiet = true;
   }
 
   endPieceAt(ticks: number): void {
@@ -58,6 +79,13 @@ export class PgsFramer {
 
   process(final: boolean): void {
     for (;;) {
+      if (this.awaitsMark) {
+        const to = Math.min(this.marks.peekAfter(this.position - 1)?.position ?? this.es.end, this.es.end);
+        this.account.leave('incomplete', to - this.position);
+        this.position = to;
+        if (!this.marks.peekAfter(this.position - 1)) return;
+        this.awaitsMark = false;
+      }
       const { data, base } = this.es.raw;
       const end = this.es.end - base;
       const at = this.position - base;
@@ -98,12 +126,16 @@ export class PgsFramer {
     this.abandonSet();
     const next = this.marks.peekAfter(this.position)?.position ?? this.es.end;
     this.account.leave('not part of any frame', next - this.position);
+    if (!this.quiet) this.account.fault('no frame', this.lastTicks);
     this.position = next;
     this.marks.takeUpTo(next - 1);
   }
 
   private abandonSet(): void {
-    if (this.setStart >= 0) this.account.leave('incomplete', this.position - this.setStart);
+    if (this.setStart >= 0) {
+      this.account.leave('incomplete', this.position - this.setStart);
+      if (!this.quiet) this.account.fault('no frame', this.setTicks);
+    }
     this.setStart = -1;
   }
 
@@ -111,6 +143,8 @@ export class PgsFramer {
     const position = this.setStart;
     const length = this.position - position;
     this.setStart = -1;
+    this.quiet = false;
+    this.lastTicks = this.setTicks;
     if (this.setTicks < this.notBefore || this.setTicks >= this.notFrom) {
       this.account.leave('outside the cut', length);
       return;

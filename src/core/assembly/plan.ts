@@ -1,5 +1,5 @@
 import { DiscError } from '../bytes';
-import { partsOfAngle, type Reading, type Segment, type Title } from '../reading';
+import { partsOfAngle, type Chapter, type Reading, type Segment, type Title } from '../reading';
 import type { Piece } from '../reels/model';
 import { pieceChapters, pieceSpan } from '../reels/pieces';
 
@@ -24,22 +24,36 @@ export interface PlannedSegment {
   readonly companion: string | null;
   /** Where it begins in the title. */
   readonly titleMs: number;
+  /** Sound goes on into it from the segment before without a break. */
+  readonly seamless: boolean;
 }
 
 const exactMs = (segment: Segment) => (segment.kind === 'clip' ? (segment.out90k - segment.in90k) / 90 : segment.durationMs);
 
 const wrong = (detail: string) => new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, detail);
 
+/** Angles of one time may have been cut by a picture more or less. */
+const ANGLE_SLACK_MS = 100;
+
+/** The part of an angle that a chapter begins with. */
+function chapterPart(chapter: Chapter, steps: readonly { readonly index: number }[], startMs: ReadonlyMap<number, number>): number {
+  if (startMs.has(chapter.firstPart)) return chapter.firstPart;
+  const apart = (index: number) => Math.abs((startMs.get(index) ?? 0) - chapter.startMs);
+  const nearest = steps.reduce((best, { index }) => (apart(index) < apart(best) ? index : best), steps[0]?.index ?? 0);
+  return apart(nearest) <= ANGLE_SLACK_MS ? nearest : (steps.find(({ index }) => index >= chapter.firstPart)?.index ?? nearest);
+}
+
 /**
  * Resolves a piece. Chapters begin at cells, so that cuts fall on cell borders and need no re-encoding.
+ * @param around damaged chapters are taken too, with what can be had of them.
  * @throws DiscError `unsupported` where the reading has no such title, chapter or angle, `scrambled` for a protected title.
  */
-export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
+export function planPiece(reading: Reading, piece: Piece, around = false): PlannedPiece {
   const title = reading.titles.find((t) => t.number === piece.title);
   if (!title) throw wrong(`The disc has no title ${String(piece.title)}`);
   if (title.state === 'scrambled')
     throw new DiscError('scrambled', { source: reading.label, byteOffset: 0 }, `Title ${String(title.number)} is copy protected`);
-  if (title.state !== 'usable' && title.state !== 'damaged') throw wrong(`Title ${String(title.number)} can not be taken: ${title.state}`);
+  if (title.state !== 'usable' && title.state !== 'damaged' && !(around && title.state === 'cut short')) throw wrong(`Title ${String(title.number)} can not be taken: ${title.state}`);
   const { fromChapter, toChapter } = piece;
   if (fromChapter < 1 || toChapter < fromChapter || toChapter > title.chapters.length) {
     throw wrong(
@@ -49,10 +63,9 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
   const { fromMs, toMs } = pieceSpan(title, piece);
   if (toMs <= fromMs) throw wrong(`Title ${String(title.number)} has nothing between ${String(fromMs)} and ${String(toMs)} ms`);
   const hurt = pieceChapters(title, piece).find((c) => c.damaged);
-  if (hurt) throw wrong(`Chapter ${String(hurt.number)} of title ${String(title.number)} is damaged: take the chapters before or after it`);
+  if (hurt && !around) throw wrong(`Chapter ${String(hurt.number)} of title ${String(title.number)} is damaged: take the chapters before or after it`);
   if (piece.angle < 1 || piece.angle > title.angles) throw wrong(`Title ${String(title.number)} has no angle ${String(piece.angle)}`);
   const byId = new Map(reading.segments.map((s) => [s.id, s]));
-  const chapterAt = new Map(title.chapters.map((c) => [c.firstPart, c.number]));
   const wanted = new Set(partsOfAngle(title, piece.angle));
   const steps = title.parts.map((part, index) => ({ part, index })).filter(({ part }) => wanted.has(part));
   const find = (id: string): Segment => {
@@ -66,13 +79,21 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
     startMs.set(index, ms);
     ms += exactMs(find(part.segment));
   }
+  // Chapters are listed by the parts of the first angle; those of another begin at the same times.
+  const chapterAt = new Map<number, number>();
+  const partOf = new Map<number, number>();
+  for (const chapter of title.chapters) {
+    const index = chapterPart(chapter, steps, startMs);
+    partOf.set(chapter.number, index);
+    if (!chapterAt.has(index)) chapterAt.set(index, chapter.number);
+  }
   const endMs = (step: (typeof steps)[number]) => (startMs.get(step.index) ?? 0) + exactMs(find(step.part.segment));
   const firstPart = piece.range
     ? (steps.find((step) => endMs(step) > fromMs)?.index ?? 0)
-    : (title.chapters[fromChapter - 1]?.firstPart ?? 0);
+    : (partOf.get(fromChapter) ?? 0);
   const endPart = piece.range
     ? (steps.find(({ index }) => (startMs.get(index) ?? 0) >= toMs)?.index ?? title.parts.length)
-    : (title.chapters[toChapter]?.firstPart ?? title.parts.length);
+    : (partOf.get(toChapter + 1) ?? title.parts.length);
   const taken = steps.filter(({ index }) => index >= firstPart && index < endPart);
   const after = steps.find(({ index }) => index >= endPart);
   return {
@@ -82,6 +103,7 @@ export function planPiece(reading: Reading, piece: Piece): PlannedPiece {
       chapter: chapterAt.get(index) ?? null,
       companion: part.companion,
       titleMs: startMs.get(index) ?? 0,
+      seamless: part.seamless,
     })),
     naturalStart: taken[0] === steps[0],
     naturalEnd: taken.at(-1) === steps.at(-1),

@@ -160,10 +160,10 @@ function until(segment: Segment, rest: SafePlace): Segment {
  * in the disc's own navigation: a few reads, never a scan.
  * @throws DiscError as `planPiece` does, and `read-failed`.
  */
-export async function planReel(reading: Reading, reel: Pick<Reel, 'pieces'>, openContent: OpenContent): Promise<PlannedPiece[]> {
+export async function planReel(reading: Reading, reel: Pick<Reel, 'pieces' | 'damage'>, openContent: OpenContent): Promise<PlannedPiece[]> {
   const cutter = new Cutter(openContent);
   const plan = async (piece: Piece) => {
-    const planned = planPiece(reading, piece);
+    const planned = planPiece(reading, piece, reel.damage === 'around');
     return piece.range ? cutter.cut(planned, piece.range.fromMs, piece.range.toMs) : planned;
   };
   const pieces: PlannedPiece[] = [];

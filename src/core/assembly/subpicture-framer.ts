@@ -21,6 +21,9 @@ export class SubpictureFramer {
   private position = 0;
   private notBefore = Number.NEGATIVE_INFINITY;
   private notFrom = Number.POSITIVE_INFINITY;
+  /** The rest of a unit may come first, whose beginning stands before the cut or was missing. */
+  private quiet = true;
+  private lastTicks = 0;
 
   /** @param onlyForced leave out what is not shown while subtitles are off. */
   constructor(
@@ -37,6 +40,17 @@ export class SubpictureFramer {
   beginPiece(notBefore: number): void {
     this.notBefore = notBefore;
     this.notFrom = Number.POSITIVE_INFINITY;
+    this.quiet = true;
+  }
+
+  /** Something is missing in the stream before what comes next: a unit reaches over no such place. */
+  breakHere(): void {
+    const rest = this.es.end - this.position;
+    if (rest > 0) {
+      this.marks.takeUpTo(this.es.end);
+      this.leave(rest);
+    }
+    this.quiet = true;
   }
 
   endPieceAt(ticks: number): void {
@@ -83,15 +97,19 @@ export class SubpictureFramer {
 
   private leave(bytes: number): void {
     this.account.leave('incomplete', bytes);
+    if (!this.quiet) this.account.fault('no frame', this.lastTicks);
     this.position += bytes;
   }
 
   private take(length: number, ticks: number): void {
     const position = this.position;
     this.position += length;
+    this.quiet = false;
+    this.lastTicks = ticks;
     const info = readSubpicture(this.es.view(position, length));
     if (!info) {
       this.account.leave('not part of any frame', length);
+      this.account.fault('no frame', ticks);
       return;
     }
     if (ticks < this.notBefore || ticks >= this.notFrom) {

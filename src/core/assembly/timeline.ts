@@ -61,11 +61,13 @@ export class Timeline {
   }
 }
 
-function distance(from90k: number, to90k: number): number {
-  let delta = to90k - from90k;
-  if (delta > WRAP_PTS / 2) delta -= WRAP_PTS;
-  if (delta < -WRAP_PTS / 2) delta += WRAP_PTS;
-  return delta * TICKS_PER_PTS;
+const distance = (from90k: number, to90k: number): number => ptsBetween(from90k, to90k) * TICKS_PER_PTS;
+
+/** From one stamp of the 33-bit clock to another, the short way round. */
+export function ptsBetween(from90k: number, to90k: number): number {
+  const delta = to90k - from90k;
+  if (delta > WRAP_PTS / 2) return delta - WRAP_PTS;
+  return delta < -WRAP_PTS / 2 ? delta + WRAP_PTS : delta;
 }
 
 /** A time stamp and the stream position from which on it counts. */
@@ -92,6 +94,13 @@ export class Marks {
       this.list.splice(0, this.first);
       this.first = 0;
     }
+    return found;
+  }
+
+  /** What `takeUpTo` would give, left where it is. */
+  lastUpTo(position: number): Mark | null {
+    let found: Mark | null = null;
+    for (let i = this.first; i < this.list.length && (this.list[i] as Mark).position <= position; i++) found = this.list[i] as Mark;
     return found;
   }
 

@@ -10,6 +10,7 @@ import { H264Codec, HevcCodec, Vc1Codec, type UnitCodec } from './unit-codecs';
 /** Framers of Blu-ray over streams made by hand: what whole discs seldom show, and what must not go wrong all the same. */
 
 const FRAME = 1_126_125; // 24000/1001
+const ROOM = { bytes: new Uint8Array(1024) };
 const FRAME_90K = 3754;
 const START = [0, 0, 0, 1];
 
@@ -85,7 +86,7 @@ function feed(framer: AccessUnitFramer, list: readonly Coded[], base = 90_000): 
 
 function framerOf(
   codec: UnitCodec,
-  window = { in90k: 90_000, out90k: 90_000 + 1000 * FRAME_90K },
+  window = { in90k: 90_000, out90k: 90_000 + 1000 * FRAME_90K, isCut: false },
   companion: CompanionUnits | null = null,
 ) {
   const timeline = new Timeline();
@@ -178,7 +179,7 @@ describe('H.264', () => {
     feed(framer, [{ data, shown: 0, decoded: 0 }]);
     framer.finish();
     const packet = framer.queue.shift();
-    const frame = prefixedFrame(framer, packet?.position ?? 0, packet?.length ?? 0, null);
+    const frame = prefixedFrame(framer, { position: packet?.position ?? 0, length: packet?.length ?? 0, companion: null }, ROOM);
     expect([...frame]).toEqual([0, 0, 0, 2, 9, 0xf0, 0, 0, 0, P.length, ...P, 0, 0, 0, body.length, ...body]);
     expect(framer.codec.format).toMatchObject({ widthPixels: 320, heightPixels: 192, profile: 'High', framesOnly: true });
     const configuration = framer.codec.configuration();
@@ -233,7 +234,7 @@ describe('two views', () => {
     feed(framer, closedGroup);
     framer.finish();
     for (let i = 0, p = framer.queue.shift(); p; i++, p = framer.queue.shift()) {
-      const frame = prefixedFrame(framer, p.position, p.length, p.companion ?? null);
+      const frame = prefixedFrame(framer, p, ROOM);
       expect([...frame.subarray(-6)]).toEqual([0x74, 0x40, 0, 0x07, 0x11, i + 1]);
     }
     expect(framer.lonelyFrames).toBe(0);

@@ -3,6 +3,7 @@ import {
   MPEG1_PICTURE,
   PICTURE,
   TICKS_PER_MS,
+  TICKS_PER_PTS,
   scanningStore,
   pictureFields,
   readPictureCoding,
@@ -13,7 +14,7 @@ import {
 } from '../streams';
 import { EsBuffer } from './es-buffer';
 import { PacketQueue, TrackAccount } from './packet';
-import { Marks, type Mark, type Timeline } from './timeline';
+import { Marks, ptsBetween, type Mark, type Timeline } from './timeline';
 
 /** A coded picture while its end is being looked for. */
 interface Picture {
@@ -24,6 +25,8 @@ interface Picture {
   coding: PictureCoding;
   hasSequence: boolean;
   closedGroup: boolean;
+  /** The stream says behind it that its pictures end for now. */
+  endsSequence: boolean;
 }
 
 interface Frame {
@@ -51,6 +54,25 @@ export interface VideoCounts {
 /** Stamps are rounded to 90 kHz and jitter by a field on discs with pulldown; only more than this is a jump. */
 const JUMP_SHARE_OF_FRAME = 0.75;
 const STEADY_TICKS = TICKS_PER_MS;
+/** Pictures of a stretch may last this much less or more than its navigation pack says, in frames: pulldown changes inside it. */
+const VOBU_SLACK_FRAMES = 0.75;
+/** A clock that goes on by less than this over its last picture only rounds, or counts the end of the sound. */
+const HELD_FRAMES = 1.5;
+/** Numbers of pictures in a group; more than this are no group of a disc. */
+const MOST_IN_GROUP = 512;
+
+/** What a navigation pack says of the pictures behind it. */
+interface Expected {
+  /** Position in the stream at which the first of them begins, at the earliest. */
+  readonly position: number;
+  readonly pts90k: number;
+  readonly epoch: number;
+  readonly ticks: number;
+  /** Something was missing before it had ended: then its pictures are not counted. */
+  hurt: boolean;
+  seenTicks: number;
+  pictures: number;
+}
 /** A sequence header with both quantiser matrices, and the extension after it. */
 const SEQUENCE_BYTES = 12 + 128 + 10;
 
@@ -83,8 +105,40 @@ export class VideoFramer {
   private referencesInPiece = 0;
   private dropLeading = false;
   private groupIsClosed = true;
+  /** A jump of the stamps is expected: something is missing before the next. */
+  private jumpExpected = false;
+  private readonly expected: Expected[] = [];
+  /** Numbers of the pictures of the group under way; null where it did not begin with a head, or something is missing in it. */
+  private group: { least: number; most: number; pictures: number } | null = null;
+  private suspect: { readonly ticks: number } | null = null;
+  /** The stream has said that its pictures end for now. */
+  private sequenceEnded = false;
+  private framesSinceHold = 0;
 
   constructor(private readonly timeline: Timeline) {}
+
+  /** Something is missing in the stream before what comes next. */
+  breakHere(): void {
+    this.jumpExpected = true;
+    this.group = null;
+    for (const stretch of this.expected) stretch.hurt = true;
+  }
+
+  /** What comes next is said to last from one stamp to another, by a witness outside the stream. */
+  expect(epoch: number, from90k: number, to90k: number): void {
+    const ticks = ptsBetween(from90k, to90k) * TICKS_PER_PTS;
+    this.expected.push({ position: this.es.end, pts90k: from90k, epoch, ticks, hurt: false, seenTicks: 0, pictures: 0 });
+  }
+
+  /** Time goes on to `ticks` without another picture: the last one stands. */
+  holdUntil(ticks: number): void {
+    const frame = this.sequence?.frameTicks ?? 0;
+    if (ticks - this.endTicks < frame * HELD_FRAMES) return;
+    if (this.framesSinceHold > 0 && !this.sequenceEnded)
+      this.account.fault('held', this.endTicks, (ticks - this.endTicks) / TICKS_PER_MS);
+    this.framesSinceHold = 0;
+    this.endTicks = ticks;
+  }
 
   append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number): void {
     if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch });
@@ -124,6 +178,10 @@ export class VideoFramer {
     this.undisplayed = null;
     this.placeWithoutStamp();
     this.release();
+    this.settleExpected(Number.POSITIVE_INFINITY);
+    this.group = null;
+    this.lastDeviation = 0;
+    this.settleSuspect();
     if (this.auStart < this.es.end) {
       this.account.leave('incomplete', this.es.end - this.auStart);
       this.auStart = this.es.end;
@@ -148,6 +206,7 @@ export class VideoFramer {
         this.auHasSequence = true;
       } else if (code === CODE.group) {
         this.auClosedGroup = ((data[at + 7] as number) & 0x40) !== 0;
+        this.endGroup();
       } else {
         this.current = {
           position: this.auStart,
@@ -156,13 +215,57 @@ export class VideoFramer {
           coding: MPEG1_PICTURE,
           hasSequence: this.auHasSequence,
           closedGroup: this.auClosedGroup,
+          endsSequence: false,
         };
       }
     } else if (code === CODE.extension && this.current) {
       const coding = readPictureCoding(data, at);
       if (coding) this.current.coding = coding;
-    }
+    } else if (code === CODE.sequenceEnd && this.current) this.current.endsSequence = true;
     return true;
+  }
+
+  /** A group's pictures are numbered without gaps in the order in which they are shown. 13818-2 6.3.9 on temporal_reference. */
+  private endGroup(): void {
+    const { group } = this;
+    this.group = { least: Number.POSITIVE_INFINITY, most: -1, pictures: 0 };
+    if (!group || group.pictures === 0 || group.most >= MOST_IN_GROUP) return;
+    const missing = group.most - group.least + 1 - group.pictures;
+    if (missing === 0) return;
+    const frame = (this.sequence?.frameTicks ?? 0) / TICKS_PER_MS;
+    this.account.fault('pictures missing', this.endTicks, missing > 0 ? missing * frame : null);
+  }
+
+  /** Stretches that end before `position` are complete: their pictures last as long as the witness said, or some are missing. */
+  private settleExpected(position: number): void {
+    for (;;) {
+      const [stretch, following] = this.expected;
+      if (!stretch || (following ? following.position > position : position !== Number.POSITIVE_INFINITY)) return;
+      this.expected.shift();
+      const frame = this.sequence?.frameTicks ?? 0;
+      const short = stretch.ticks - stretch.seenTicks;
+      // A stretch without any picture belongs to the one that stands; so does what comes after a sequence's end.
+      if (stretch.hurt || stretch.pictures === 0 || frame === 0 || (short > 0 && this.sequenceEnded)) continue;
+      if (Math.abs(short) <= frame * VOBU_SLACK_FRAMES) continue;
+      const at = this.timeline.isPlaced(stretch.epoch) ? this.timeline.map(stretch.epoch, stretch.pts90k) : this.endTicks;
+      // What lacks pictures at the end of its clock is held; anywhere else some are missing, or there are too many.
+      if (!following && short > 0) continue;
+      this.account.fault('pictures missing', at, short > 0 ? short / TICKS_PER_MS : null);
+    }
+  }
+
+  private count(position: number, temporalReference: number, ticks: number, isNewFrame: boolean): void {
+    this.settleExpected(position);
+    const [stretch] = this.expected;
+    if (stretch && stretch.position <= position) {
+      stretch.seenTicks += ticks;
+      stretch.pictures++;
+    }
+    const { group } = this;
+    if (!group || !isNewFrame) return;
+    group.least = Math.min(group.least, temporalReference);
+    group.most = Math.max(group.most, temporalReference);
+    group.pictures++;
   }
 
   private endPicture(end: number): void {
@@ -181,6 +284,7 @@ export class VideoFramer {
       picture.temporalReference === partner.temporalReference
     ) {
       this.marks.takeUpTo(picture.headerPosition);
+      this.count(picture.headerPosition, picture.temporalReference, this.unpaired.durationTicks, false);
       this.unpaired.length += length;
       this.unpaired.durationTicks *= 2;
       this.unpaired.openField = null;
@@ -204,6 +308,8 @@ export class VideoFramer {
       this.account.leave('not part of any frame', length);
       return;
     }
+    this.count(picture.headerPosition, picture.temporalReference, frame.durationTicks, true);
+    this.sequenceEnded = picture.endsSequence;
     if (picture.type !== PICTURE.bidirectional) this.referencesInPiece++;
     if (picture.type === PICTURE.intra) this.groupIsClosed = picture.closedGroup;
     if (
@@ -211,7 +317,7 @@ export class VideoFramer {
       picture.type === PICTURE.bidirectional &&
       (this.referencesInPiece === 0 || (this.referencesInPiece === 1 && !this.groupIsClosed))
     ) {
-      this.account.leave('needs pictures before the cut', length);
+      this.account.leave('needs pictures before the cut', length, frame.durationTicks);
       return;
     }
     this.counts.frames++;
@@ -255,23 +361,44 @@ export class VideoFramer {
 
   private setTime(frame: Frame, ticks: number): void {
     frame.ticks = ticks;
+    this.framesSinceHold++;
     this.endTicks = ticks + frame.durationTicks;
     this.counts.totalTicks += frame.durationTicks;
   }
 
-  /** The running time, or the stamp's where the stream really jumps. */
+  /**
+   * The running time, or the stamp's where the stream really jumps: that is where a jump is expected, or where a second stamp agrees.
+   * A stamp alone is not followed.
+   */
   private corrected(mark: Mark, durationTicks: number): number {
     const deviation = this.timeline.map(mark.epoch, mark.pts90k) - this.endTicks;
     const steady = Math.abs(deviation - this.lastDeviation) < STEADY_TICKS;
-    const jump = Math.abs(deviation) >= durationTicks * JUMP_SHARE_OF_FRAME || (steady && Math.abs(deviation) >= STEADY_TICKS);
+    const large = Math.abs(deviation) >= durationTicks * JUMP_SHARE_OF_FRAME;
+    const jump = large ? steady || this.jumpExpected : steady && Math.abs(deviation) >= STEADY_TICKS;
     this.lastDeviation = deviation;
-    if (!jump) return this.endTicks;
+    if (!jump) {
+      this.settleSuspect();
+      if (large) this.suspect = { ticks: this.endTicks };
+      return this.endTicks;
+    }
+    const explained = this.jumpExpected;
+    this.jumpExpected = false;
+    this.suspect = null;
     this.lastDeviation = 0;
     this.account.irregular(this.endTicks, deviation);
-    if (deviation > 0) return this.endTicks + deviation;
+    if (large && deviation > 0) this.account.fault('gap', this.endTicks, deviation / TICKS_PER_MS);
+    else if (large && !explained) this.account.fault('stamp', this.endTicks);
+    // A picture before its predecessor has had its time takes the rest of it: that is what an uneven pulldown asks of a player.
+    if (!large || deviation > 0) return this.endTicks + deviation;
     // Pictures can not be shown twice at a time: the whole epoch moves, and its audio with it.
     this.timeline.shift(mark.epoch, -deviation);
     return this.endTicks;
+  }
+
+  /** A stamp led away from the running time, and the next did not agree: it was wrong. */
+  private settleSuspect(): void {
+    if (this.suspect) this.account.fault('stamp', this.suspect.ticks);
+    this.suspect = null;
   }
 
   /** Moves frames whose time is known to the queue, in decoding order. */

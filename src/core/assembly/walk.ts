@@ -1,4 +1,6 @@
 import type { ByteSource } from '../bytes';
+import type { Witnesses } from '../reading/fault';
+import type { FaultLog } from './faults';
 import type { Timeline } from './timeline';
 import type { Lane } from './lanes';
 import type { PlannedPiece } from './plan';
@@ -14,6 +16,11 @@ export interface WalkSurroundings {
   readonly chapters: ChapterMarks;
   readonly openContent: OpenContent;
   readonly signal: AbortSignal | undefined;
+  /** What is wrong with what is read goes here, and how much agreed. */
+  readonly faults: FaultLog;
+  readonly witnesses: Witnesses;
+  /** What can not be read is passed over, with the gap that it leaves; else it ends the walk. */
+  readonly around: boolean;
   /** Counts bytes read of those that were announced. */
   readonly progress: (bytes: number) => void;
 }
@@ -55,3 +62,8 @@ export class ChapterMarks {
 
 /** How much sound may come before the first picture. */
 export const MAX_LEAD_TICKS = 2 * 27_000_000;
+
+/** Tells every lane that something is missing before what comes next. */
+export function breakLanes(lanes: readonly Lane[], only: Lane | null = null): void {
+  for (const lane of lanes) if ((only === null || lane === only) && 'breakHere' in lane.framer) lane.framer.breakHere();
+}

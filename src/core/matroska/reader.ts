@@ -22,6 +22,8 @@ export interface ReadHead {
 /** Receives the file's contents in order. `data` is valid during the call. */
 export interface MatroskaVisitor {
   block?(track: number, timestampMs: number, key: boolean, data: Uint8Array): void;
+  /** Every element of the top level but clusters, as it stands in the file, head and all. */
+  part?(name: string, bytes: Uint8Array): void;
   /** Bytes read so far, now and then. */
   progress?(bytes: number): void;
 }
@@ -29,6 +31,8 @@ export interface MatroskaVisitor {
 export interface ReadSummary extends ReadHead {
   readonly clusters: number;
   readonly cues: number;
+  /** Entries of the index that lead to no cluster. */
+  readonly strayCues: number;
   readonly tags: ReadonlyMap<string, string>;
   /** Top-level elements that carry a checksum, and those of them whose checksum is wrong. */
   readonly checksums: number;
@@ -117,23 +121,32 @@ export async function readMatroska(
     chapters: [] as { startNs: number; name: string }[],
     clusters: 0,
     cues: 0,
+    strayCues: 0,
+    cuePositions: [] as number[],
+    clusterPositions: new Set<number>(),
     tags: new Map<string, string>(),
     checksums: 0,
     wrongChecksums: 0,
   };
   let held = new Uint8Array(4 * 1024 * 1024);
+  visitor.part?.('head', await readExactly(source, 0, contentAt, 'Matroska head'));
   for (let at = contentAt; at < end;) {
     if (options.signal?.aborted) throw new DiscError('cancelled', { source: source.name, byteOffset: at }, 'Stopped on request');
     const element = await elementAt(at);
     const dataAt = at + element.headBytes;
     if (element.size === UNKNOWN || dataAt + element.size > end) throw fail('bad-structure', at, 'An element leaves the Segment');
     if (element.size > MAX_CLUSTER_BYTES) throw fail('out-of-range', at, `An element says that it is ${String(element.size)} bytes long`);
+    const elementStart = at;
     at = dataAt + element.size;
-    if (element.id === ID.Void) continue;
-    if (held.byteLength < element.size) held = new Uint8Array(element.size);
-    let data: Uint8Array = held.subarray(0, element.size);
-    if ((await source.read(dataAt, data)) < element.size)
+    const whole = element.headBytes + element.size;
+    if (held.byteLength < whole) held = new Uint8Array(whole);
+    const bytes = held.subarray(0, whole);
+    if ((await source.read(elementStart, bytes)) < whole)
       throw new DiscError('ended-early', { source: source.name, byteOffset: dataAt }, 'The file ends inside an element');
+    if (element.id === ID.Cluster) state.clusterPositions.add(elementStart - contentAt);
+    else visitor.part?.(PARTS.get(element.id) ?? 'other', bytes);
+    if (element.id === ID.Void) continue;
+    let data: Uint8Array = bytes.subarray(element.headBytes);
     const where = { source: source.name, byteOffset: dataAt, structure: 'Matroska' };
     if (data[0] === ID.CRC32 && data[1] === 0x84) {
       state.checksums++;
@@ -144,8 +157,22 @@ export async function readMatroska(
     readTopLevel(element.id, data, where, state, visitor);
     visitor.progress?.(at);
   }
-  return { ...state, finished: segment.size !== UNKNOWN };
+  const { clusterPositions, cuePositions, ...summary } = state;
+  const strayCues = cuePositions.filter((position) => !clusterPositions.has(position)).length;
+  return { ...summary, strayCues, finished: segment.size !== UNKNOWN };
 }
+
+/** Names of the top level's elements. RFC 9559 5.1. */
+const PARTS: ReadonlyMap<number, string> = new Map([
+  [ID.SeekHead, 'seek head'],
+  [ID.Info, 'info'],
+  [ID.Tracks, 'tracks'],
+  [ID.Chapters, 'chapters'],
+  [ID.Cues, 'cues'],
+  [ID.Tags, 'tags'],
+  [ID.Attachments, 'attachments'],
+  [ID.Void, 'padding'],
+]);
 
 type State = { -readonly [K in keyof Omit<ReadSummary, 'finished' | 'tags' | 'tracks' | 'chapters'>]: ReadSummary[K] } & {
   tags: Map<string, string>;
@@ -153,6 +180,8 @@ type State = { -readonly [K in keyof Omit<ReadSummary, 'finished' | 'tags' | 'tr
   chapters: { startNs: number; name: string }[];
   /** Milliseconds in one unit of the file's timestamps. */
   msPerUnit: number;
+  cuePositions: number[];
+  clusterPositions: Set<number>;
 };
 
 function readTopLevel(id: number, data: Uint8Array, where: Where, state: State, visitor: MatroskaVisitor): void {
@@ -176,7 +205,12 @@ function readTopLevel(id: number, data: Uint8Array, where: Where, state: State, 
       state.chapters = readChapters(data, where);
       return;
     case ID.Cues:
-      for (const child of children(data, where)) if (child.id === ID.CuePoint) state.cues++;
+      for (const child of children(data, where)) {
+        if (child.id !== ID.CuePoint) continue;
+        state.cues++;
+        for (const position of find(child.data, ID.CueClusterPosition, new Set([ID.CueTrackPositions]), where))
+          state.cuePositions.push(unsigned(position));
+      }
       return;
     case ID.Tags:
       for (const tag of find(data, ID.SimpleTag, new Set([ID.Tag]), where)) {

@@ -1,3 +1,3 @@
 export { PAYLOAD_HASH, type CreateHash, type PayloadHash } from './hash';
-export { proveMaster, type Check, type Proof } from './prove-master';
+export { proveMaster, type Check, type FilePart, type Proof, type ProofOptions } from './prove-master';
 export { proveAccess } from './prove-access';

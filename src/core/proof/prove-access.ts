@@ -28,5 +28,18 @@ export function proveAccess(facts: AccessFacts, promise: MasterPromise): Proof {
     `${String(facts.videoStreams)} video, ${String(facts.audioStreams)} audio`,
   );
   check('chapters', promise.chapters.length, facts.chapters);
-  return { passed: checks.every((c) => c.passed), checks, identicalTracks: 0, tracks: facts.videoStreams + facts.audioStreams };
+  const { wholeness, around } = promise;
+  if (wholeness) {
+    const found = wholeness.damage === 0 ? 'nothing damaged' : `${String(wholeness.damage)} damaged places`;
+    check('whole', around ? 'what there is, with its gaps' : 'nothing damaged', found, wholeness.damage === 0 || around);
+  }
+  return {
+    passed: checks.every((c) => c.passed),
+    checks,
+    identicalTracks: 0,
+    tracks: facts.videoStreams + facts.audioStreams,
+    exceptions: wholeness?.faults ?? [],
+    exceptionCount: wholeness?.count ?? 0,
+    parts: [],
+  };
 }

@@ -1,6 +1,6 @@
 /** The reading of a source: pure data, JSON all the way down. `contract/reading.ts` holds the matching schema. */
 
-export const READING_VERSION = 4;
+export const READING_VERSION = 5;
 
 /** What every segment says, whatever the disc. */
 interface SegmentPlace {
@@ -210,14 +210,16 @@ export interface TitleMeasure {
 /** `damaged`: some chapters can be had whole; `cut short`: none can. */
 export type TitleState = 'usable' | 'damaged' | 'scrambled' | 'cut short' | 'unreadable';
 
-/** Content that can not be read. */
+/** Not in the image at all; there and not readable; or readable, and not what belongs there. */
+export type DamageCause = 'missing' | 'unreadable' | 'spoilt';
+
+/** Content that can not be had. */
 export interface DamageStretch {
   readonly content: string;
   /** Sectors from the start of that content; the last is included. */
   readonly firstSector: number;
   readonly lastSector: number;
-  /** Not in the image at all, or there and not readable. */
-  readonly cause: 'missing' | 'unreadable';
+  readonly cause: DamageCause;
 }
 
 /** One step of a title: a segment, and the angle it belongs to (null outside an angle block). */
@@ -226,6 +228,8 @@ export interface TitlePart {
   readonly angle: number | null;
   /** Clip that carries the second view meanwhile; null where there is none. */
   readonly companion: string | null;
+  /** Its sound goes on from the part before without a break. */
+  readonly seamless: boolean;
 }
 
 export interface Title {
@@ -357,7 +361,17 @@ export function upgradeReading(value: unknown): unknown {
   if (isPlain(reading) && reading['version'] === 1) reading = { ...reading, version: 2, loose: [] };
   if (isPlain(reading) && reading['version'] === 2) reading = fromVersion2(reading);
   if (isPlain(reading) && reading['version'] === 3) reading = fromVersion3(reading);
+  if (isPlain(reading) && reading['version'] === 4) reading = fromVersion4(reading);
   return reading;
+}
+
+/** Version 5 knows how parts join. What is not known is no reason to cut: the disc's clock decides then. */
+function fromVersion4(reading: Plain): Plain {
+  return {
+    ...reading,
+    version: READING_VERSION,
+    titles: each(reading['titles'], (t) => ({ ...t, parts: each(t['parts'], (p) => ({ ...p, seamless: false })) })),
+  };
 }
 
 /** Version 4 knows measurements, parental levels, and plain video files with their chapters' names. */
@@ -393,7 +407,7 @@ function fromVersion2(reading: Plain): Plain {
       playlist: null,
       sample: null,
       chapters: each(t['chapters'], (c) => ({ ...c, damaged: t['state'] === 'cut short' })),
-      parts: each(t['parts'], (p) => ({ ...p, companion: null })),
+      parts: each(t['parts'], (p) => ({ ...p, companion: null, seamless: false })),
       audio: each(t['audio'], (a) => ({ ...a, coreOf: null })),
       video: isPlain(t['video'])
         ? {

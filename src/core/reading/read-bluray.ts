@@ -259,7 +259,7 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
     item.clips.forEach((name, angle) => {
       const clip = clips.get(name);
       if (!clip) return;
-      for (const fresh of segmentsBetween(clip, item.in45k * 2, item.out45k * 2, cuts)) {
+      for (const [n, fresh] of segmentsBetween(clip, item.in45k * 2, item.out45k * 2, cuts).entries()) {
         const isLast = fresh.out90k === item.out45k * 2;
         const segment = segments.get(fresh.id) ?? { ...fresh, stillSeconds: isLast ? item.stillSeconds : 0 };
         segments.set(segment.id, segment);
@@ -268,7 +268,8 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
           starts.push({ item: i, at90k: segment.in90k, part: parts.length, ms });
           ms = begin + Math.round((segment.out90k - item.in45k * 2) / 90);
         }
-        parts.push({ segment: segment.id, angle: item.clips.length > 1 ? angle + 1 : null, companion });
+        const seamless = n > 0 || (i > 0 && item.connection !== 'new clock');
+        parts.push({ segment: segment.id, angle: item.clips.length > 1 ? angle + 1 : null, companion, seamless });
       }
     });
   }

@@ -339,7 +339,7 @@ async function readTitle(
       segments.set(segment.id, segments.get(segment.id) ?? segment);
       own.push(segment);
       startOfCell.set(`${String(number)}/${String(cell.number)}`, { part: parts.length, ms });
-      parts.push({ segment: segment.id, angle: cell.angle, companion: null });
+      parts.push({ segment: segment.id, angle: cell.angle, companion: null, seamless: cell.seamless });
       if (cell.angle === null || cell.angle === 1) ms += cell.durationMs;
     }
   }

@@ -130,10 +130,12 @@ export class AddedAudioTrack {
       bytes: this.bytes,
       hash: this.hash.digest(),
       lpcm: null,
-      left: [...this.left].map(([reason, sum]) => ({ reason, ...sum })),
+      left: [...this.left].map(([reason, sum]) => ({ reason, ...sum, ms: 0 })),
       seenBytes: this.seenBytes,
       irregularities: 0,
       forcedAtMs: [],
+      fromMs: null,
+      toMs: null,
     };
   }
 }

@@ -73,11 +73,13 @@ export class AddedTrack {
       lpcm: null,
       left:
         late > 0
-          ? [{ reason: 'after the end', bytes: this.cues.slice(this.next).reduce((s, c) => s + c.data.byteLength, 0), frames: late }]
+          ? [{ reason: 'after the end', bytes: this.cues.slice(this.next).reduce((s, c) => s + c.data.byteLength, 0), frames: late, ms: 0 }]
           : [],
       seenBytes: this.bytes,
       irregularities: 0,
       forcedAtMs: [],
+      fromMs: null,
+      toMs: null,
     };
   }
 }

@@ -106,7 +106,7 @@ test('subtitles from a file beside the disc, with an offset, behind the disc’s
   expect(srtAgain).toContain('00:00:01,500 --> 00:00:02,500\nFirst');
   expect(srtAgain).toContain('Second <i>line</i>');
   expect(srtAgain).not.toContain('After the end');
-  expect(promise.tracks.at(-2)?.left).toEqual([{ reason: 'after the end', bytes: 13, frames: 1 }]);
+  expect(promise.tracks.at(-2)?.left).toEqual([{ reason: 'after the end', bytes: 13, frames: 1, ms: 0 }]);
   expect(text(file, `s:${String(found.length - 1)}`, 'ass')).toContain('Drawn');
 });
 

@@ -10,7 +10,7 @@ import {
   type MatroskaTrack,
 } from '../matroska';
 import type { CreateHash, PayloadHash } from '../proof/hash';
-import type { AudioCodec, Reading, SubtitleCodec, VideoCodec } from '../reading';
+import type { AudioCodec, Reading, SubtitleCodec, VideoCodec, Wholeness } from '../reading';
 import type { AddedAudio, Reel } from '../reels/model';
 import { plannedChapters, reelMs } from '../reels/pieces';
 import { CODE, findStartCode, ticksToNs } from '../streams';
@@ -19,6 +19,14 @@ import { AddedTrack } from './added-subtitles';
 import { BesideWriter } from './beside';
 import { workAttachments, workTags } from './describe-work';
 import { vobSubHeader } from './palette';
+
+/** What of a stream was not taken, for one reason: in how many places, and how long it would have lasted (0 where that is not known). */
+export interface Left {
+  readonly reason: string;
+  readonly bytes: number;
+  readonly frames: number;
+  readonly ms: number;
+}
 
 /** What was promised of one track: the proof compares the finished file with it. */
 export interface TrackPromise {
@@ -33,11 +41,14 @@ export interface TrackPromise {
   readonly hash: string;
   /** LPCM is re-packed; this layout turns it back. Null where the bytes are kept as they are. */
   readonly lpcm: LpcmPacking | null;
-  readonly left: readonly { readonly reason: string; readonly bytes: number; readonly frames: number }[];
+  readonly left: readonly Left[];
   readonly seenBytes: number;
   readonly irregularities: number;
   /** Subtitles: when events are shown that are forced, milliseconds. */
   readonly forcedAtMs: readonly number[];
+  /** First and last moment, milliseconds of the output: when its first and its last packet begin. Null for a track without any. */
+  readonly fromMs: number | null;
+  readonly toMs: number | null;
 }
 
 export interface MasterPromise {
@@ -46,6 +57,10 @@ export interface MasterPromise {
   readonly interlaced: boolean;
   readonly chapters: readonly { readonly startMs: number; readonly name: string }[];
   readonly tracks: readonly TrackPromise[];
+  /** What reading showed of the disc itself; null where only a container says anything. */
+  readonly wholeness: Wholeness | null;
+  /** The archivist wants what there is, with gaps, where the disc is not whole. */
+  readonly around: boolean;
 }
 
 export interface MasterOptions {
@@ -305,9 +320,16 @@ export async function writeMaster(
   const writer = new MatroskaWriter(sink, count + added.length, 0, options.crc32);
   texts.forEach((_, i) => writer.wantsDuration.add(count + sounds.length + i));
   const beside = await openBesideWriters(assembly, options);
+  const spans: (Span | undefined)[] = [];
+  const seeMoment = (track: number, ticks: number) => {
+    const span = (spans[track] ??= { from: ticks, to: ticks });
+    if (ticks < span.from) span.from = ticks;
+    if (ticks > span.to) span.to = ticks;
+  };
   const addUntil = async (ticks: number, endTicks?: number) => {
     for (const track of added)
       for await (const frame of track.until(ticks, endTicks)) {
+        seeMoment(frame.track, frame.ticks);
         writer.add(frame);
         if (writer.pending) await writer.flush();
       }
@@ -329,6 +351,7 @@ export async function writeMaster(
           await writer.begin(head);
           for (const file of beside.values()) await file.begin(head);
         }
+        seeMoment(packet.track, packet.ticks);
         if (added.length > 0 && packet.track === 0) await addUntil(packet.ticks);
         writer.add(packet);
         if (beside.size > 0) await beside.get(packet.track)?.put(packet);
@@ -350,7 +373,12 @@ export async function writeMaster(
     frames: assembly.account(0).packets,
     interlaced: describer.interlaced,
     chapters: [...(reel.chapters ?? assembly.outputChapters().map((c) => ({ startMs: c.startTicks / 27_000, name: c.name })))],
-    tracks: [...assembly.tracks.map((track, i) => trackPromise(assembly, hashes, track, i)), ...added.map((track) => track.promise())],
+    tracks: [
+      ...assembly.tracks.map((track, i) => trackPromise(assembly, hashes, track, i)),
+      ...added.map((track) => track.promise()),
+    ].map((track, i) => ({ ...track, ...momentsOf(spans[i]) })),
+    wholeness: assembly.wholeness(),
+    around: reel.damage === 'around',
   };
 }
 
@@ -375,6 +403,17 @@ async function openBesideWriters(assembly: PacketStream, { openBeside, crc32 }: 
   return writers;
 }
 
+/** First and last moment of a track, in ticks. */
+interface Span {
+  from: number;
+  to: number;
+}
+
+const momentsOf = (span: Span | undefined): Pick<TrackPromise, 'fromMs' | 'toMs'> => ({
+  fromMs: span ? span.from / 27_000 : null,
+  toMs: span ? span.to / 27_000 : null,
+});
+
 function trackPromise(assembly: PacketStream, hashes: TrackHashes, track: AssembledTrack, index: number): TrackPromise {
   const account = assembly.account(index);
   return {
@@ -386,9 +425,11 @@ function trackPromise(assembly: PacketStream, hashes: TrackHashes, track: Assemb
     bytes: account.takenBytes,
     hash: hashes.digest(index),
     lpcm: track.kind === 'audio' ? track.lpcm : null,
-    left: [...account.left].map(([reason, sum]) => ({ reason, ...sum })),
+    left: [...account.left].map(([reason, { ticks, ...sum }]) => ({ reason, ...sum, ms: Math.round(ticks / 27_000) })),
     seenBytes: account.seenBytes,
     irregularities: account.irregularityCount,
     forcedAtMs: assembly.forcedTicks(index).map((ticks) => Math.round(ticks / 27_000)),
+    fromMs: null, // known to the writer
+    toMs: null,
   };
 }

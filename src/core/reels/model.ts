@@ -140,5 +140,12 @@ export interface Reel {
   readonly addedAudio?: readonly AddedAudio[] | undefined;
   /** Subtitles are also written as files beside the result, one each. */
   readonly subtitleFiles?: boolean | undefined;
+  /**
+   * What to do where the disc is not whole: `refuse` makes nothing that could be taken for whole; `around` takes what there is, with
+   * gaps as long as they are. None for `refuse`.
+   */
+  readonly damage?: DamageChoice | undefined;
   readonly recipes: readonly RecipeId[];
 }
+
+export type DamageChoice = 'refuse' | 'around';

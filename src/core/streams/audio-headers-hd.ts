@@ -86,6 +86,7 @@ export interface TrueHdSync {
   readonly sampleRateHz: number;
   readonly channels: number;
   readonly layout: string;
+  readonly subStreams: number;
 }
 
 /** Bytes of a TrueHD access unit, from its first word; null where it is not believable. */
@@ -114,6 +115,7 @@ export function readTrueHdSync(data: Uint8Array, at: number, end: number): TrueH
     sampleRateHz: (code & 8 ? 44100 : 48000) << double,
     channels,
     layout: lfe ? `${String(channels - lfe)}.${String(lfe)}` : withLfe(channels, false).layout,
+    subStreams: at + 21 <= end ? (data[at + 20] as number) >> 4 : 1,
   };
 }
 

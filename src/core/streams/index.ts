@@ -8,6 +8,8 @@ export {
   isPack,
   privateStream,
   readPack,
+  readScr,
+  type PackState,
   type PesReceiver,
   type StreamKey,
 } from './program-stream';
@@ -33,10 +35,18 @@ export {
   type AudioFrameHeader,
   type AudioHeaderReader,
 } from './audio-headers';
-export { SAMPLES_PER_GROUP, lpcmGroupBytes, packLpcm, pcmGroupBytes, readLpcmLayout, unpackLpcm, type LpcmLayout } from './lpcm';
+export { lpcmGroupBytes, packLpcm, pcmGroupBytes, readLpcmLayout, samplesPerGroup, unpackLpcm, type LpcmLayout } from './lpcm';
 export { MAX_SUBPICTURE_BYTES, readSubpicture, type SubpictureInfo } from './subpicture';
 export { ANY_CODE, FIRST_BEYOND_SLICES, findUnitCode, plainStore, scanningStore, type ByteStore } from './unit-codes';
-export { SOURCE_PACKET, TransportDemux, lookAtTransport, type TransportLook, type TransportReceiver } from './transport-stream';
+export {
+  SOURCE_PACKET,
+  TransportDemux,
+  lookAtTransport,
+  type TransportFault,
+  type TransportLook,
+  type TransportReceiver,
+} from './transport-stream';
+export { ac3IsSound, eac3IsSound, trueHdIsSound } from './check-words';
 export { trimmedUnit, type ColourCodes, type PictureFormat } from './nal';
 export { H264, avcConfiguration, readH264Sequence, readH264Slice, type H264Sequence, type H264Slice } from './h264';
 export { HEVC, hevcConfiguration, hevcType, readHdr10, readHevcSequence, type Hdr10, type HevcSequence } from './hevc';

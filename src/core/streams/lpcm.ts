@@ -14,11 +14,12 @@ export function readLpcmLayout(byte: number): LpcmLayout | null {
   return { bitDepth, sampleRateHz: rate, channels: (byte & 7) + 1 };
 }
 
-/** Bytes of the smallest run that can be re-packed by itself: two samples of every channel. */
-export const lpcmGroupBytes = (layout: LpcmLayout): number => (layout.channels * 2 * layout.bitDepth) / 8;
-/** Bytes that the same two samples of every channel take once re-packed (20 bit is kept in 24, low bits zero). */
-export const pcmGroupBytes = (layout: LpcmLayout): number => layout.channels * 2 * (layout.bitDepth === 16 ? 2 : 3);
-export const SAMPLES_PER_GROUP = 2;
+/** Bytes of the smallest run that can be re-packed by itself: one or two samples of every channel. */
+export const lpcmGroupBytes = (layout: LpcmLayout): number => (layout.channels * samplesPerGroup(layout) * layout.bitDepth) / 8;
+/** Bytes that the same samples of every channel take once re-packed (20 bit is kept in 24, low bits zero). */
+export const pcmGroupBytes = (layout: LpcmLayout): number => layout.channels * (layout.bitDepth === 16 ? 2 : 2 * 3);
+/** Samples of each channel in the smallest run: at 16 bit they stand one after the other, else two share their low bits. */
+export const samplesPerGroup = (layout: Pick<LpcmLayout, 'bitDepth'>): 1 | 2 => (layout.bitDepth === 16 ? 1 : 2);
 
 /**
  * Re-packs whole groups to little-endian PCM, without loss.
@@ -26,7 +27,7 @@ export const SAMPLES_PER_GROUP = 2;
  * @param to room for `pcmGroupBytes * groups` bytes.
  */
 export function unpackLpcm(layout: LpcmLayout, data: Uint8Array, from: number, groups: number, to: Uint8Array, toAt: number): void {
-  const count = layout.channels * 2;
+  const count = layout.channels * samplesPerGroup(layout);
   let p = from;
   let q = toAt;
   for (let g = 0; g < groups; g++) {
@@ -51,7 +52,7 @@ const nibble = (byte: number, index: number): number => (index & 1 ? byte & 15 :
 
 /** The reverse of `unpackLpcm`: what the proof uses to show that the disc's own bytes can be had back. */
 export function packLpcm(layout: LpcmLayout, data: Uint8Array, from: number, groups: number, to: Uint8Array, toAt: number): void {
-  const count = layout.channels * 2;
+  const count = layout.channels * samplesPerGroup(layout);
   let p = from;
   let q = toAt;
   for (let g = 0; g < groups; g++) {

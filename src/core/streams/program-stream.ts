@@ -53,31 +53,51 @@ export function readPts(data: Uint8Array, at: number): number {
 export const isPack = (data: Uint8Array, at: number): boolean =>
   data[at] === 0 && data[at + 1] === 0 && data[at + 2] === 1 && data[at + 3] === STREAM.packHeader;
 
+/** What a sector was found to hold: a pack whose packets fill it to its end, one that does not add up, or none at all. */
+export type PackState = 'whole' | 'broken' | 'none';
+
+/** System clock reference of a pack header, 90 kHz, 33 bits; the extension is left out. ISO/IEC 13818-1 2.5.3.4. @param at the pack's first byte. */
+export function readScr(data: Uint8Array, at: number): number {
+  const b = (i: number) => data[at + 4 + i] ?? 0;
+  const low = ((b(0) & 3) << 28) | (b(1) << 20) | ((b(2) >> 3) << 15) | ((b(2) & 3) << 13) | (b(3) << 5) | (b(4) >> 3);
+  return ((b(0) >> 3) & 7) * 2 ** 30 + low;
+}
+
+/** Marker bits of an MPEG-2 pack header stand in their places; of MPEG-1 only the first four are looked at. */
+const headIsSound = (data: Uint8Array, at: number) => {
+  const first = data[at + 4] as number;
+  if (first >> 4 === 2) return true;
+  return (first & 0xc4) === 0x44 && ((data[at + 6] as number) & 4) !== 0 && ((data[at + 8] as number) & 4) !== 0;
+};
+
 /**
  * Takes one pack of a program stream apart: on a DVD, one sector.
  * Spec: ISO/IEC 13818-1 2.5.3 and 2.4.3.6 (PES packet).
  * @param end first byte after the pack; nothing beyond is read.
- * @returns false where no pack starts at `at`; a packet whose length leaves the pack ends the reading of this pack.
+ * @returns `none` where no pack starts at `at`; `broken` where packets do not fill it exactly, or one of them contradicts itself:
+ * what came before that has been delivered.
  */
-export function readPack(data: Uint8Array, at: number, end: number, receiver: PesReceiver): boolean {
-  if (at + 14 > end || !isPack(data, at)) return false;
+export function readPack(data: Uint8Array, at: number, end: number, receiver: PesReceiver): PackState {
+  if (at + 14 > end || !isPack(data, at)) return 'none';
+  let sound = headIsSound(data, at);
   let p = at + 14 + ((data[at + 13] as number) & 7);
   while (p + 6 <= end && data[p] === 0 && data[p + 1] === 0 && data[p + 2] === 1) {
     const id = data[p + 3] as number;
     const packetEnd = p + 6 + (((data[p + 4] as number) << 8) | (data[p + 5] as number));
-    if (packetEnd > end) break;
+    if (packetEnd > end) return 'broken';
     if (id === STREAM.private2) {
       receiver.payload(0xbf00 + (data[p + 6] as number), data, p + 7, packetEnd, NO_PTS);
     } else if (id === STREAM.private1 || (id >= STREAM.audio && id <= 0xef)) {
-      readPes(data, p, packetEnd, id, receiver);
-    }
+      if (!readPes(data, p, packetEnd, id, receiver)) sound = false;
+    } else if (id !== STREAM.padding && id !== STREAM.systemHeader) sound = false;
     p = packetEnd;
   }
-  return true;
+  return p === end && sound ? 'whole' : 'broken';
 }
 
-function readPes(data: Uint8Array, at: number, end: number, id: number, receiver: PesReceiver): void {
-  if (at + 9 > end) return;
+/** @returns false where the packet's own head makes no sense: nothing of it is delivered. */
+function readPes(data: Uint8Array, at: number, end: number, id: number, receiver: PesReceiver): boolean {
+  if (at + 9 > end) return false;
   const flags = data[at + 6] as number;
   let payload: number;
   let pts = NO_PTS;
@@ -89,17 +109,18 @@ function readPes(data: Uint8Array, at: number, end: number, id: number, receiver
   } else {
     ({ payload, pts } = readMpeg1Head(data, at + 6, end)); // MPEG-1 packets do not say how long their head is
   }
-  if (payload > end || payload - at > MAX_PES_HEADER) return;
+  if (payload > end || payload - at > MAX_PES_HEADER) return false;
   let stream: StreamKey = id;
   if (id === STREAM.private1) {
-    if (payload >= end) return;
+    if (payload >= end) return false;
     const subStream = data[payload] as number;
     stream = privateStream(subStream);
     payload += subStreamHead(subStream);
-    if (payload > end) return;
+    if (payload > end) return false;
   }
   if (locked) receiver.scrambled(stream);
   else receiver.payload(stream, data, payload, end, pts);
+  return true;
 }
 
 /** Stuffing, buffer size and stamps of an MPEG-1 packet (ISO/IEC 11172-1 2.4.3.3). @returns the first byte of payload, and the stamp. */

@@ -96,7 +96,8 @@ describe('packs of a program stream', () => {
   test('a packet that leaves its pack is not read, and nothing beyond the pack ever is', () => {
     const sector = Uint8Array.from([...PACK_HEAD, ...packet(0xe0, [0x80, 0, 0, 1]), 0, 0, 1, 0xe0, 0xff, 0xff, 0x80, 0, 0, 1, 2]);
     expect(demux(sector).payloads).toHaveLength(1);
-    expect(demux(Uint8Array.from([1, 2, 3])).whole).toBe(false);
+    expect(demux(Uint8Array.from([1, 2, 3])).whole).toBe('none');
+    expect(demux(sector).whole).toBe('broken');
     for (let seed = 0; seed < 3000; seed++) {
       const random = seeded(seed);
       const data = random.bytes(160);

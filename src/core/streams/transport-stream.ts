@@ -18,7 +18,18 @@ export interface TransportReceiver {
   transport(pid: number, data: Uint8Array, from: number, to: number, pts90k: number, dts90k: number, starts: boolean): void;
   /** A packet whose scrambling flags are set: its payload is not delivered. */
   scrambled(pid: number): void;
+  /**
+   * Something is not whole at a source packet, counted from the start of the content. Said before what follows there is delivered.
+   * @param pid the stream it was met in; -1 where no packet stands at all.
+   */
+  fault?(kind: TransportFault, pid: number, packet: number): void;
 }
+
+/**
+ * `no packet`: no sync byte in its place; `error flag`: transport_error_indicator; `missing`: the continuity counter jumps;
+ * `broken`: a head that contradicts itself, or a PES packet that is not as long as it says.
+ */
+export type TransportFault = 'no packet' | 'error flag' | 'missing' | 'broken';
 
 /**
  * Takes source packets apart. Payloads of packets of one stream that follow each other are moved together inside the
@@ -32,6 +43,10 @@ export class TransportDemux {
   missing = 0;
   private readonly wanted = new Uint8Array(PIDS);
   private readonly counters = new Uint8Array(PIDS).fill(0xff);
+  /** Bytes that the PES packet under way still has to bring; minus one where it does not say. */
+  private readonly due = new Int32Array(PIDS).fill(-1);
+  /** Source packet being looked at, counted from the start of the content. */
+  packet = 0;
 
   constructor(private readonly receiver: TransportReceiver) {}
 
@@ -42,27 +57,40 @@ export class TransportDemux {
   /** Another clip begins: counters start anew. */
   restart(): void {
     this.counters.fill(0xff);
+    this.due.fill(-1);
   }
 
   /**
    * @param data whole source packets in `[from, to)`; the bytes are moved about.
    * @param to end of the last whole packet; what is left of a packet is not looked at.
+   * @param firstPacket number of the first of them in the content.
    */
-  feed(data: Uint8Array, from: number, to: number): void {
-    const { wanted, counters, receiver } = this;
+  feed(data: Uint8Array, from: number, to: number, firstPacket = 0): void {
+    const { wanted, counters, receiver, due } = this;
     let runPid = -1;
     let runFrom = 0;
     let runTo = 0;
-    for (let packet = from; packet + SOURCE_PACKET <= to; packet += SOURCE_PACKET) {
+    const flush = () => {
+      if (runTo > runFrom) receiver.transport(runPid, data, runFrom, runTo, NO_PTS, NO_PTS, false);
+      runFrom = runTo = 0;
+    };
+    this.packet = firstPacket;
+    for (let packet = from; packet + SOURCE_PACKET <= to; packet += SOURCE_PACKET, this.packet++) {
       const at = packet + HEAD;
       if (data[at] !== SYNC) {
         this.lostSync++;
+        flush();
+        receiver.fault?.('no packet', -1, this.packet);
         continue;
       }
       const second = data[at + 1] as number;
       const pid = ((second & 0x1f) << 8) | (data[at + 2] as number);
       if (wanted[pid] === 0 || pid === NULL_PID) continue;
       const flags = data[at + 3] as number;
+      if ((second & 0x80) !== 0) {
+        flush();
+        receiver.fault?.('error flag', pid, this.packet);
+      }
       if ((flags & 0xc0) !== 0) {
         receiver.scrambled(pid);
         continue;
@@ -75,38 +103,72 @@ export class TransportDemux {
         const length = data[payload] as number;
         announced = length > 0 && ((data[payload + 1] as number) & 0x80) !== 0;
         payload += 1 + length;
+        if (payload > end) {
+          flush();
+          receiver.fault?.('broken', pid, this.packet);
+        }
       }
       const counter = flags & 15;
       const before = counters[pid] as number;
       if (before !== 0xff && !announced && counter !== ((before + 1) & 15)) {
         if (counter === before) continue; // sent twice
         this.missing++;
+        due[pid] = -1;
+        flush();
+        receiver.fault?.('missing', pid, this.packet);
       }
       counters[pid] = counter;
       if (payload >= end) continue;
       if ((second & 0x40) !== 0) {
-        if (runTo > runFrom) receiver.transport(runPid, data, runFrom, runTo, NO_PTS, NO_PTS, false);
-        runFrom = runTo = 0;
+        flush();
+        if ((due[pid] as number) > 0) receiver.fault?.('broken', pid, this.packet);
         this.beginPes(pid, data, payload, end);
-      } else if (pid === runPid && runTo > runFrom) {
+        continue;
+      }
+      const left = due[pid] as number;
+      if (left >= 0) {
+        due[pid] = left - (end - payload);
+        if (left < end - payload) {
+          flush();
+          due[pid] = -1;
+          receiver.fault?.('broken', pid, this.packet);
+        }
+      }
+      if (pid === runPid && runTo > runFrom) {
         data.copyWithin(runTo, payload, end);
         runTo += end - payload;
       } else {
-        if (runTo > runFrom) receiver.transport(runPid, data, runFrom, runTo, NO_PTS, NO_PTS, false);
+        flush();
         runPid = pid;
         runFrom = payload;
         runTo = end;
       }
     }
-    if (runTo > runFrom) receiver.transport(runPid, data, runFrom, runTo, NO_PTS, NO_PTS, false);
+    flush();
   }
 
   private beginPes(pid: number, data: Uint8Array, at: number, end: number): void {
-    if (at + 9 > end || data[at] !== 0 || data[at + 1] !== 0 || data[at + 2] !== 1) return;
+    this.due[pid] = -1;
+    const broken = () => this.receiver.fault?.('broken', pid, this.packet);
+    if (at + 9 > end || data[at] !== 0 || data[at + 1] !== 0 || data[at + 2] !== 1) {
+      broken();
+      return;
+    }
     const flags = data[at + 6] as number;
     const stamps = (data[at + 7] as number) >> 6;
     const payload = at + 9 + (data[at + 8] as number);
-    if (flags >> 6 !== 2 || payload > end) return;
+    if (flags >> 6 !== 2 || payload > end) {
+      broken();
+      return;
+    }
+    const length = ((data[at + 4] as number) << 8) | (data[at + 5] as number);
+    if (length > 0) {
+      this.due[pid] = at + 6 + length - end;
+      if (at + 6 + length < end) {
+        this.due[pid] = -1;
+        broken();
+      }
+    }
     if ((flags & 0x30) !== 0) {
       this.receiver.scrambled(pid);
       return;
