@@ -9,6 +9,7 @@ const ENTRIES = {
   demo: 'demo/main.ts',
   bench: 'demo/bench.ts',
   fuzz: 'demo/fuzz.ts',
+  doubt: 'demo/doubt/main.ts',
 };
 
 export async function bundle(names = Object.keys(ENTRIES), quiet = true) {

@@ -94,8 +94,9 @@ const MOST_UNCONFIRMED_BYTES = 512 * 1024;
 const JOIN_JITTER_TICKS = TICKS_PER_SECOND / 200;
 /** Less than this without sound at a join or at an end is nothing that anybody misses. */
 export const SILENCE_TICKS = TICKS_PER_SECOND / 2;
-/** At a join, sound of both sides may stand at the same time for one frame and a little. */
+/** At a join, sound of both sides may stand at the same time for one frame and a little; of frames that last under a millisecond, for as many as one of the others. */
 const JOIN_OVERLAP_FRAMES = 1.5;
+const JOIN_OVERLAP_TICKS = TICKS_PER_SECOND / 50;
 
 /**
  * Cuts an audio stream into frames and places them on the output's clock. A frame follows its predecessor unless the
@@ -351,7 +352,7 @@ export class AudioFramer {
   private countOverlap(atTicks: number, ticks: number, frameTicks: number): void {
     const before = this.overlapAtJoin;
     this.overlapAtJoin += ticks;
-    const most = this.format.splits ? POINTER_JITTER_TICKS : frameTicks * JOIN_OVERLAP_FRAMES;
+    const most = this.format.splits ? POINTER_JITTER_TICKS : Math.max(JOIN_OVERLAP_TICKS, frameTicks * JOIN_OVERLAP_FRAMES);
     if (this.overlapAtJoin <= most) return;
     this.account.fault('overlap', atTicks, (before > most ? ticks : this.overlapAtJoin) / TICKS_PER_MS);
   }

@@ -144,7 +144,7 @@ describe('H.264', () => {
   });
 
   test('beyond the end, only what a picture before it needs is kept', () => {
-    const window = { in90k: 90_000, out90k: 90_000 + 5 * FRAME_90K };
+    const window = { in90k: 90_000, out90k: 90_000 + 5 * FRAME_90K, isCut: false };
     const framer = framerOf(new H264Codec(), window);
     feed(framer, closedGroup);
     framer.finish();

@@ -58,6 +58,8 @@ const STEADY_TICKS = TICKS_PER_MS;
 const VOBU_SLACK_FRAMES = 0.75;
 /** A clock that goes on by less than this over its last picture only rounds, or counts the end of the sound. */
 const HELD_FRAMES = 1.5;
+/** A picture that stands for less is no news: clocks go on until the end of the sound. */
+const HELD_TICKS = 250 * TICKS_PER_MS;
 /** Numbers of pictures in a group; more than this are no group of a disc. */
 const MOST_IN_GROUP = 512;
 
@@ -134,7 +136,7 @@ export class VideoFramer {
   holdUntil(ticks: number): void {
     const frame = this.sequence?.frameTicks ?? 0;
     if (ticks - this.endTicks < frame * HELD_FRAMES) return;
-    if (this.framesSinceHold > 0 && !this.sequenceEnded)
+    if (ticks - this.endTicks >= HELD_TICKS && this.framesSinceHold > 0 && !this.sequenceEnded)
       this.account.fault('held', this.endTicks, (ticks - this.endTicks) / TICKS_PER_MS);
     this.framesSinceHold = 0;
     this.endTicks = ticks;

@@ -95,6 +95,47 @@ export function readPack(data: Uint8Array, at: number, end: number, receiver: Pe
   return p === end && sound ? 'whole' : 'broken';
 }
 
+/** Bytes of the optional fields behind PES_header_data_length, by the bits of the flags that announce them. 13818-1 2.4.3.6. */
+const OPTIONAL_FIELDS = [
+  [0x20, 6], // ESCR
+  [0x10, 3], // ES_rate
+  [0x08, 1], // DSM_trick_mode
+  [0x04, 1], // additional_copy_info
+  [0x02, 2], // previous_PES_packet_CRC
+] as const;
+const EXTENSION_FIELDS = [
+  [0x80, 16], // PES_private_data
+  [0x40, null], // pack_header_field, behind its length
+  [0x20, 2], // program_packet_sequence_counter
+  [0x10, 2], // P-STD_buffer
+  [0x01, null], // PES_extension_field, behind its length
+] as const;
+
+/**
+ * The head of an MPEG-2 PES packet agrees with itself: its fields fill it, what is left is stuffing, stamps have their marker bits.
+ * Spec: ISO/IEC 13818-1 2.4.3.6 and 2.4.3.7. @param at the packet's start code; its head must be whole.
+ */
+export function pesHeadIsSound(data: Uint8Array, at: number): boolean {
+  const flags = data[at + 7] as number;
+  const end = at + 9 + (data[at + 8] as number);
+  let p = at + 9;
+  const stamps = flags >> 6;
+  if (stamps === 1) return false;
+  for (const prefix of stamps === 2 ? [2] : stamps === 3 ? [3, 1] : []) {
+    const isStamp = (data[p] as number) >> 4 === prefix && ((data[p] as number) & (data[p + 2] as number) & (data[p + 4] as number) & 1) === 1;
+    if (!isStamp) return false;
+    p += 5;
+  }
+  for (const [flag, bytes] of OPTIONAL_FIELDS) if ((flags & flag) !== 0) p += bytes;
+  if ((flags & 1) !== 0) {
+    const extension = data[p++] ?? 0;
+    for (const [flag, bytes] of EXTENSION_FIELDS) if ((extension & flag) !== 0) p += bytes ?? 1 + ((data[p] ?? 0) & 0x7f);
+  }
+  if (p > end) return false;
+  for (; p < end; p++) if (data[p] !== 0xff) return false;
+  return true;
+}
+
 /** @returns false where the packet's own head makes no sense: nothing of it is delivered. */
 function readPes(data: Uint8Array, at: number, end: number, id: number, receiver: PesReceiver): boolean {
   if (at + 9 > end) return false;
@@ -110,6 +151,7 @@ function readPes(data: Uint8Array, at: number, end: number, id: number, receiver
     ({ payload, pts } = readMpeg1Head(data, at + 6, end)); // MPEG-1 packets do not say how long their head is
   }
   if (payload > end || payload - at > MAX_PES_HEADER) return false;
+  if (flags >> 6 === 2 && !pesHeadIsSound(data, at)) return false;
   let stream: StreamKey = id;
   if (id === STREAM.private1) {
     if (payload >= end) return false;

@@ -1,4 +1,4 @@
-import { NO_PTS, readPts } from './program-stream';
+import { NO_PTS, pesHeadIsSound, readPts } from './program-stream';
 
 /** A transport packet with the four bytes of arrival time before it, as on Blu-ray. */
 export const SOURCE_PACKET = 192;
@@ -157,7 +157,7 @@ export class TransportDemux {
     const flags = data[at + 6] as number;
     const stamps = (data[at + 7] as number) >> 6;
     const payload = at + 9 + (data[at + 8] as number);
-    if (flags >> 6 !== 2 || payload > end) {
+    if (flags >> 6 !== 2 || payload > end || !pesHeadIsSound(data, at)) {
       broken();
       return;
     }
