@@ -52,7 +52,8 @@ function timesOf(subject: Subject, reading: Reading, title: Title): (content: st
       const demux: TransportDemux = new TransportDemux({
         transport: (_pid, _data, _from, _to, pts90k, _dts, starts) => {
           const byte = (segment.firstPacket + demux.packet) * ground.unit;
-          if (starts) known.push({ content: segment.content, sector: Math.floor(byte / SECTOR_BYTES), ms: base + (pts90k - segment.in90k) / 90 });
+          if (starts)
+            known.push({ content: segment.content, sector: Math.floor(byte / SECTOR_BYTES), ms: base + (pts90k - segment.in90k) / 90 });
         },
         scrambled: () => undefined,
       });
@@ -91,7 +92,13 @@ const tally = { refused: 0, 'no effect': 0, named: 0, 'without a place': 0, 'wit
 const unknowable = new Map<string, number>();
 const holes: string[] = [];
 
-async function judge(subject: Subject, clean: Outcome, spoilt: Outcome, mutation: Mutation, times: readonly number[]): Promise<keyof typeof tally> {
+async function judge(
+  subject: Subject,
+  clean: Outcome,
+  spoilt: Outcome,
+  mutation: Mutation,
+  times: readonly number[],
+): Promise<keyof typeof tally> {
   if (spoilt.refused !== null) return 'refused';
   if (spoilt.digest === clean.digest) return 'no effect';
   const fresh = spoilt.words.filter((w) => !clean.words.includes(w));
@@ -121,7 +128,9 @@ for (const subject of SUBJECTS) {
   for (const outcome of [clean, ...(await Promise.all(chapters.map((pieces) => outcomeOf(subject.image, subject.title, pieces))))]) {
     if (outcome.refused === null && outcome.faults.length === 0 && outcome.made?.proof.passed === true) continue;
     tally['false alarm']++;
-    holes.push(`false alarm: ${subject.name} ${outcome.refused ?? ''} ${JSON.stringify(outcome.faults.slice(0, 3))} ${outcome.words.join('; ')}`);
+    holes.push(
+      `false alarm: ${subject.name} ${outcome.refused ?? ''} ${JSON.stringify(outcome.faults.slice(0, 3))} ${outcome.words.join('; ')}`,
+    );
   }
 }
 
@@ -145,7 +154,7 @@ for (let seed = Number(firstSeed); seed < Number(firstSeed) + COUNT; seed++) {
 }
 
 // Masters spoilt after they were made.
-const fileTally = { 'by its structure': 0, 'by a part’s hash': 0, 'only by the whole file’s hash': 0, 'passed': 0 };
+const fileTally = { 'by its structure': 0, 'by a part’s hash': 0, 'only by the whole file’s hash': 0, passed: 0 };
 for (let seed = 0; seed < COUNT / 4; seed++) {
   const random = seeded(1_000_000 + Number(firstSeed) + seed);
   const subject = SUBJECTS[random.int(SUBJECTS.length)] as Subject;

@@ -92,7 +92,8 @@ export function mutationOf(grounds: readonly Ground[], image: Uint8Array, random
   const at = startByte + index * unit;
   const end = startByte + ground.units * unit;
   const count = kind === 'run of zeros' ? 1 + random.int(Math.min(400, ground.units - index)) : 1;
-  const contentByte = segment.kind === 'clip' ? (segment.firstPacket + index) * SOURCE_PACKET : (segment.firstSector + index) * SECTOR_BYTES;
+  const contentByte =
+    segment.kind === 'clip' ? (segment.firstPacket + index) * SOURCE_PACKET : (segment.firstSector + index) * SECTOR_BYTES;
   const place = {
     content: segment.content,
     firstSector: Math.floor(contentByte / SECTOR_BYTES),

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { ProblemSchema } from './problem';
-import { AudioCodecSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
+import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
 
 /** What the browser and the engine say to each other. Every body on the way is one of these. */
 
@@ -95,6 +95,10 @@ export const JobStateSchema = z.object({
   files: z.array(z.string()),
   problem: ProblemSchema.nullable(),
   attempts: z.number(),
+  /** Places where the disc is not whole, those of them that are damage, and where they lie. */
+  places: z.number().default(0),
+  damaged: z.number().default(0),
+  stretches: z.array(DamageStretchSchema).readonly().default([]),
 });
 export type JobState = z.infer<typeof JobStateSchema>;
 
@@ -106,6 +110,8 @@ export const OutputSchema = z.object({
   sizeBytes: z.number(),
   /** `missing`: the sidecar is there, its file is not. `changed`: the size is not what the sidecar says. */
   presence: z.enum(['present', 'missing', 'changed']),
+  /** `broken`: the sidecar is not as it was written. `none`: it was written before there were seals. */
+  seal: z.enum(['whole', 'broken', 'none']),
   sidecar: SidecarSchema,
 });
 export type Output = z.infer<typeof OutputSchema>;

@@ -5,8 +5,11 @@ import { FindingsSchema, ReadingSchema } from './reading';
 import { HouseRulesSchema } from './rules';
 
 export const EXCHANGE_FORMAT = 'careful-vault catalogue';
-/** 2: house rules say whether to measure, whether subtitles become files, and what is kept for a set. Version 1 is still read. */
-export const EXCHANGE_VERSION = 2;
+/**
+ * 2: house rules say whether to measure, whether subtitles become files, and what is kept for a set. 3: readings say how parts join,
+ * house rules what to do where a disc is not whole. Versions 1 and 2 are still read.
+ */
+export const EXCHANGE_VERSION = 3;
 
 const text = z.string().max(400);
 const draftReel = z.object({ id: z.string().max(128), reel: ReelSchema, jobId: z.string().max(128).nullable() });
@@ -34,7 +37,7 @@ export const ExchangeDraftSchema = z.object({
 /** The outer shape of an exported catalogue; discs and drafts are checked one by one, so that a bad one hides no other. `docs/formats.md` describes it. */
 export const ExchangeSchema = z.object({
   format: z.literal(EXCHANGE_FORMAT),
-  version: z.union([z.literal(1), z.literal(EXCHANGE_VERSION)]),
+  version: z.union([z.literal(1), z.literal(2), z.literal(EXCHANGE_VERSION)]),
   application: text,
   exportedAt: text,
   rules: HouseRulesSchema.nullable(),

@@ -4,7 +4,7 @@ import type { Check, Proof } from '@/core/proof';
 import type { MasterPromise } from '@/core/recipes';
 import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
-import { AudioCodecSchema, ReadingSchema } from './reading';
+import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';
 
 export const JOB_VERSION = 1;
 export const SIDECAR_VERSION = 2;
@@ -158,6 +158,17 @@ export const JobEventSchema = z.discriminatedUnion('type', [
     unit: z.enum(['bytes', 'ms']),
   }),
   z.object({ type: z.literal('note'), seq: whole, at: z.string(), text: z.string() }),
+  /** What reading showed: where the disc is not whole. The stretches are those of its contents. */
+  z.object({
+    type: z.literal('found'),
+    seq: whole,
+    at: z.string(),
+    places: whole,
+    damaged: whole,
+    stretches: z.array(DamageStretchSchema).max(100),
+  }),
+  /** The user wants it tried again; `around`: with what there is, where the disc is not whole. */
+  z.object({ type: z.literal('retried'), seq: whole, at: z.string(), around: z.boolean() }),
   /** The master is proven, the disc no longer needed; encoding waits for its turn. */
   z.object({ type: z.literal('parted'), seq: whole, at: z.string() }),
   z.object({ type: z.literal('finished'), seq: whole, at: z.string(), files: z.array(z.string()) }),
@@ -200,7 +211,10 @@ export const FaultSchema = z.object({
   lastSector: whole,
   count: whole,
 }) satisfies z.ZodType<Fault>;
-const faults = z.array(FaultSchema).max(2 * MOST_FAULTS).readonly();
+const faults = z
+  .array(FaultSchema)
+  .max(2 * MOST_FAULTS)
+  .readonly();
 
 export const ProofSchema = z.object({
   passed: z.boolean(),
@@ -210,7 +224,10 @@ export const ProofSchema = z.object({
   /** What version 1 of the sidecar did not look for. */
   exceptions: faults.default([]),
   exceptionCount: whole.default(0),
-  parts: z.array(z.object({ name: z.string(), hash: z.string() })).readonly().default([]),
+  parts: z
+    .array(z.object({ name: z.string(), hash: z.string() }))
+    .readonly()
+    .default([]),
 }) satisfies z.ZodType<Proof>;
 
 export const WholenessSchema = z.object({
@@ -288,5 +305,7 @@ export const SidecarSchema = z.object({
   promise: MasterPromiseSchema,
   proof: ProofSchema,
   tools: z.record(z.string(), z.string()),
+  /** SHA-256 over all of the above, keys in order: an edit shows by it. Version 1 has none. */
+  seal: z.string().optional(),
 });
 export type Sidecar = z.infer<typeof SidecarSchema>;

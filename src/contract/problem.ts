@@ -8,6 +8,8 @@ const ADVICE = {
   'storage-full': 'Free some space in the library, or choose another storage, then retry.',
   'name-taken': 'Choose another name. The file that is there was not touched.',
   'encoder-failed': 'Look at the log. The master, where one was asked for, is not affected.',
+  'not-whole':
+    'Nothing was put into the library. Read another copy or clean the disc, then retry; or take what is there: gaps stay as long as they are, and each is named.',
   'proof-failed': 'The file was not put into the library. Read the disc again, and look at the log.',
   'runner-died': 'Retry: it goes on from the last stage that was finished.',
   'bad-request': 'This is a fault of the application: please report it with this message.',

@@ -1,12 +1,20 @@
 import { z } from 'zod';
 import type { Findings } from '@/core/findings';
-import { READING_VERSION, upgradeReading, type Reading } from '@/core/reading';
+import { READING_VERSION, upgradeReading, type DamageStretch, type Reading } from '@/core/reading';
 
 const whole = z.number().int().nonnegative();
 const pair = z.tuple([z.number(), z.number()]).readonly();
 /** Foreign text is kept as it is, but not without a bound. */
 const shortText = z.string().max(1000);
 const MOST_TITLES = 2000;
+
+/** Content that can not be had. */
+export const DamageStretchSchema = z.object({
+  content: shortText,
+  firstSector: whole,
+  lastSector: whole,
+  cause: z.enum(['missing', 'unreadable', 'spoilt']),
+}) satisfies z.ZodType<DamageStretch>;
 
 const video = z.object({
   stream: whole,
@@ -196,10 +204,7 @@ export const ReadingSchema = z.preprocess(
       .readonly()
       .optional(),
     loose: z.array(loose).max(10_000).readonly(),
-    damage: z
-      .array(z.object({ content: shortText, firstSector: whole, lastSector: whole, cause: z.enum(['missing', 'unreadable', 'spoilt']) }))
-      .max(10_000)
-      .readonly(),
+    damage: z.array(DamageStretchSchema).max(10_000).readonly(),
     routes: z
       .array(z.object({ title: whole, by: z.enum(['play', 'button', 'index']), menus: whole, button: whole, selected: z.boolean() }))
       .max(4000)

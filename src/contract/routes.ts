@@ -54,6 +54,8 @@ export const ROUTES = {
   submitJob: route('POST', '/jobs', SubmitJobSchema, SubmittedSchema),
   cancelJob: route('POST', '/jobs/:id/cancel', null, DoneSchema),
   retryJob: route('POST', '/jobs/:id/retry', null, DoneSchema),
+  /** Tried again with what there is, where the disc is not whole. */
+  goAroundJob: route('POST', '/jobs/:id/around', null, DoneSchema),
   forgetJob: route('DELETE', '/jobs/:id', null, DoneSchema),
   jobLog: route('GET', '/jobs/:id/log', null, JobLogSchema),
   outputs: route('GET', '/outputs', null, OutputListSchema),

@@ -41,5 +41,7 @@ export const HouseRulesSchema = z.object({
   // Not in catalogues exported before version 2.
   subtitleFiles: z.boolean().default(false),
   measure: z.boolean().default(false),
+  // Not before version 3.
+  damage: z.enum(['refuse', 'around']).default('refuse'),
   sets: z.array(setChoice).max(1000).readonly().default([]),
 }) satisfies z.ZodType<HouseRules>;

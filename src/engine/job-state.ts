@@ -23,6 +23,9 @@ export function newJobState(job: Job): JobState {
     files: [],
     problem: null,
     attempts: 0,
+    places: 0,
+    damaged: 0,
+    stretches: [],
   };
 }
 
@@ -67,6 +70,10 @@ export function reduceJob(state: JobState, event: JobEvent, last: Measured | nul
       return { ...state, state: 'failed', problem: event.problem, endedAt: event.at, rate: null, attempts: 0 };
     case 'cancelled':
       return { ...state, state: 'cancelled', endedAt: event.at, rate: null, attempts: 0 };
+    case 'found':
+      return { ...state, places: event.places, damaged: event.damaged, stretches: event.stretches };
+    case 'retried':
+      return { ...state, state: 'waiting', problem: null, endedAt: null, attempts: 0, stage: null, done: 0, total: 0, rate: null };
     case 'note':
       return state;
   }

@@ -129,7 +129,7 @@ export class Jobs {
     const storage = this.config.storages.find((s) => s.id === request.storage);
     if (!storage) throw new WorkError('not-known', 'This storage is not configured');
     const { reel, reading } = request;
-    const titles = reel.pieces.map((piece) => planPiece(reading, piece).title);
+    const titles = reel.pieces.map((piece) => planPiece(reading, piece, reel.damage === 'around').title);
     const [first] = titles;
     for (const title of titles) {
       const problem = first ? joinProblem(first, title) : null;
@@ -182,14 +182,24 @@ export class Jobs {
     await this.tick();
   }
 
-  /** Puts a failed or cancelled job into the queue again; it goes on from the last finished stage. */
-  async retry(id: string): Promise<void> {
+  /**
+   * Puts a failed or cancelled job into the queue again; it goes on from the last finished stage.
+   * @param around where the disc is not whole, with what there is.
+   */
+  async retry(id: string, around = false): Promise<void> {
     const entry = this.find(id);
     if (entry.state.state !== 'failed' && entry.state.state !== 'cancelled') return;
     rmSync(path.join(entry.folder, 'cancel'), { force: true });
     if (entry.state.state === 'cancelled') entry.parted = false; // nothing of it was kept
-    entry.state = { ...entry.state, state: 'waiting', problem: null, endedAt: null, attempts: 0, stage: null, done: 0, total: 0 };
-    this.send(entry);
+    const folder = new JobFolder(entry.folder);
+    if (around) folder.chooseAround();
+    else if (entry.state.problem?.code === 'not-whole') {
+      // Another try of the same disc: what was read of it before is not gone on with.
+      folder.forgetProgress();
+      entry.parted = false;
+    }
+    folder.emit({ type: 'retried', around });
+    await this.follow(entry);
     await this.tick();
   }
 

@@ -7,6 +7,7 @@ import { examineAccessCopy } from '@/node/ffmpeg';
 import { sha256File } from '@/node/hash';
 import { WORKSHOP } from '@/node/library';
 import { proveMasterFile } from '@/node/prove-file';
+import { sealState } from '@/node/seal';
 import type { EngineConfig } from './config';
 
 const MAX_SIDECAR_BYTES = 16 * 1024 * 1024;
@@ -58,7 +59,8 @@ export class Outputs {
     try {
       const full = path.join(root, sidecarPath);
       if ((await stat(full)).size > MAX_SIDECAR_BYTES) return null;
-      const sidecar = SidecarSchema.parse(JSON.parse(await readFile(full, 'utf8')));
+      const written: unknown = JSON.parse(await readFile(full, 'utf8'));
+      const sidecar = SidecarSchema.parse(written);
       const relative = sidecarPath.slice(0, -'.json'.length);
       const file = path.join(root, relative);
       const size = names.has(path.basename(relative)) ? (await stat(file)).size : null;
@@ -66,7 +68,16 @@ export class Outputs {
       const presence = size === null ? 'missing' : size === sidecar.file.sizeBytes ? 'present' : 'changed';
       return {
         file,
-        output: { id, storage: storage.id, storageName: storage.name, path: relative, sizeBytes: size ?? 0, presence, sidecar },
+        output: {
+          id,
+          storage: storage.id,
+          storageName: storage.name,
+          path: relative,
+          sizeBytes: size ?? 0,
+          presence,
+          seal: sealState(written),
+          sidecar,
+        },
       };
     } catch {
       return null; // some other program's JSON, or one that is being written
@@ -94,7 +105,7 @@ export class Outputs {
       besideMatch &&= found === sha256;
     }
     if (sidecar.recipe === 'master') {
-      const { proof, sha256 } = await proveMasterFile(file, sidecar.promise, signal);
+      const { proof, sha256 } = await proveMasterFile(file, sidecar.promise, signal, { parts: sidecar.proof.parts });
       return { proof, sha256Matches: sha256 === sidecar.file.sha256 && besideMatch };
     }
     const proof = proveAccess(await examineAccessCopy(file, signal), sidecar.promise);

@@ -163,6 +163,9 @@ async function answer(
     case 'retryJob':
       await jobs.retry(id);
       return done;
+    case 'goAroundJob':
+      await jobs.retry(id, true);
+      return done;
     case 'forgetJob':
       await jobs.forget(id);
       return done;

@@ -61,6 +61,15 @@ export class JobFolder {
     return existsSync(this.file('cancel'));
   }
 
+  /** The user wants what there is, where the disc is not whole. */
+  get aroundChosen(): boolean {
+    return existsSync(this.file('around'));
+  }
+
+  chooseAround(): void {
+    writeFileSync(this.file('around'), '');
+  }
+
   readProgress(): ProgressFile {
     try {
       return ProgressFileSchema.parse(JSON.parse(readFileSync(this.file('progress.json'), 'utf8')));
@@ -99,9 +108,14 @@ export class JobFolder {
     return true;
   }
 
+  /** Whatever was finished is done again. */
+  forgetProgress(): void {
+    rmSync(this.file('progress.json'), { force: true });
+  }
+
   /** The job was cancelled, and nothing of it kept: another attempt begins at the beginning. */
   cancelled(): void {
-    rmSync(this.file('progress.json'), { force: true });
+    this.forgetProgress();
     this.emit({ type: 'cancelled' });
   }
 

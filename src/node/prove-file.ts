@@ -1,5 +1,5 @@
 import { Worker } from 'node:worker_threads';
-import { proveMaster, type Proof } from '@/core/proof';
+import { proveMaster, type FilePart, type Proof } from '@/core/proof';
 import type { MasterPromise } from '@/core/recipes';
 import { WorkError } from '@/contract';
 import { openFileSource } from './files';
@@ -31,7 +31,14 @@ export async function proveMasterFile(
   file: string,
   promise: MasterPromise,
   signal: AbortSignal,
-  onProgress?: (done: number, total: number) => void,
+  {
+    parts,
+    onProgress,
+  }: {
+    /** Parts as an earlier proof found them; empty where it did not look. */
+    readonly parts?: readonly FilePart[];
+    readonly onProgress?: (done: number, total: number) => void;
+  } = {},
 ): Promise<{ proof: Proof; sha256: string }> {
   const source = await openFileSource(file);
   try {
@@ -42,6 +49,7 @@ export async function proveMasterFile(
       crc32: fastCrc32,
       signal,
       ...(onProgress ? { onProgress } : {}),
+      ...(parts && parts.length > 0 ? { parts } : {}),
     });
     return { proof, sha256: await digest };
   } finally {

@@ -56,7 +56,7 @@ export class BesideSinks {
           note(`${name} was not made: track ${String(track + 1)} has no subtitle in this reel`);
           continue;
         }
-        const { proof, sha256 } = await proveMasterFile(part, besidePromise(promise, track), signal, () => undefined);
+        const { proof, sha256 } = await proveMasterFile(part, besidePromise(promise, track), signal);
         if (!proof.passed) throw new WorkError('proof-failed', `${name} is not what was promised: ${shortProof(proof)}`);
         results.push({ ending, sizeBytes: (await stat(part)).size, sha256, track });
       } else if (added !== null) {

@@ -13,6 +13,7 @@ import { JobFolder } from '@/node/job-folder';
 import { removeWorkshop } from '@/node/library';
 import { kindOfFile, openSource } from '@/node/open-source';
 import { proveMasterFile } from '@/node/prove-file';
+import { sealState } from '@/node/seal';
 import { runJob } from './run-job';
 
 const USAGE = `usage:
@@ -107,17 +108,18 @@ async function make(jobFile: string, output: string): Promise<number> {
 
 async function prove(given: string): Promise<number> {
   const file = await realpath(given);
-  const sidecar = SidecarSchema.parse(JSON.parse(await readFile(`${file}.json`, 'utf8')));
+  const written: unknown = JSON.parse(await readFile(`${file}.json`, 'utf8'));
+  const sidecar = SidecarSchema.parse(written);
+  const seal = sealState(written);
   const signal = new AbortController().signal;
   const result =
     sidecar.recipe === 'master'
-      ? await proveMasterFile(file, sidecar.promise, signal)
+      ? await proveMasterFile(file, sidecar.promise, signal, { parts: sidecar.proof.parts })
       : { proof: proveAccess(await examineAccessCopy(file), sidecar.promise), sha256: await sha256File(file) };
   const sha256Matches = result.sha256 === sidecar.file.sha256;
-  process.stdout.write(
-    `${JSON.stringify({ file: path.basename(file), passed: result.proof.passed && sha256Matches, sha256Matches, proof: result.proof }, null, 2)}\n`,
-  );
-  return result.proof.passed && sha256Matches ? 0 : 1;
+  const passed = result.proof.passed && sha256Matches && seal !== 'broken';
+  process.stdout.write(`${JSON.stringify({ file: path.basename(file), passed, sha256Matches, seal, proof: result.proof }, null, 2)}\n`);
+  return passed ? 0 : 1;
 }
 
 const [what, first, second] = process.argv.slice(2);

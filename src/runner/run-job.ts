@@ -1,8 +1,24 @@
-import { toProblem, type Stage } from '@/contract';
+import { FAULT_WEIGHTS, damageOf, wholenessText } from '@/core/reading';
+import type { MasterPromise } from '@/core/recipes';
+import { WorkError, toProblem, type Job, type Stage } from '@/contract';
 import { estimateReel, neededBytes } from '@/core/reels';
 import { removeWorkshop, requireStorage } from '@/node/library';
 import type { JobFolder } from '@/node/job-folder';
 import { checkAccess, checkMaster, isStill, makeAccess, makeMaster, place, type StageContext } from './stages';
+
+/** What the user has chosen for this job since it was sent. */
+const withChoice = (job: Job, around: boolean): Job => (around ? { ...job, reel: { ...job.reel, damage: 'around' } } : job);
+
+/**
+ * What was read must be all that the disc says there is, unless the archivist wants what there is.
+ * @throws WorkError `not-whole`: what was made is kept for that choice, and nothing of it reaches the library before it.
+ */
+function requireWhole(promise: MasterPromise, job: Job): MasterPromise {
+  const { wholeness } = promise;
+  if (!wholeness || wholeness.damage === 0 || job.reel.damage === 'around') return { ...promise, around: job.reel.damage === 'around' };
+  const faults = wholeness.faults.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage');
+  throw new WorkError('not-whole', `The disc is not whole: ${wholenessText({ faults, count: wholeness.damage })}`);
+}
 
 /** Progress lines a second at the most: events are for people and for the journal, not for packets. */
 const EVENT_INTERVAL_MS = 250;
@@ -13,7 +29,7 @@ const EVENT_INTERVAL_MS = 250;
  * @returns the exit code: 0 done, 1 failed, 2 cancelled, 3 stopped and to be gone on with.
  */
 export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead = false): Promise<number> {
-  const job = folder.readJob();
+  const job = withChoice(folder.readJob(), folder.aroundChosen);
   folder.emit({ type: 'started', pid: process.pid });
   let last = 0;
   const context: StageContext = {
@@ -21,6 +37,10 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     signal,
     note: (text) => {
       folder.emit({ type: 'note', text });
+    },
+    found: (wholeness) => {
+      const stretches = damageOf(wholeness.faults, (kind) => FAULT_WEIGHTS[kind] === 'damage');
+      folder.emit({ type: 'found', places: wholeness.count, damaged: wholeness.damage, stretches });
     },
     progress: (stage, done, total, unit) => {
       const now = performance.now();
@@ -52,6 +72,7 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
       const made = await makeMaster(context);
       save('master', { promise: made.promise, masterBytes: made.bytes, beside: [...made.beside] });
     }
+    if (wantsMaster && progress.promise) progress = { ...progress, promise: requireWhole(progress.promise, job) };
     if (wantsMaster && !isDone('master proof') && progress.promise) {
       begin('master proof');
       const { proof, sha256 } = await checkMaster(context, progress.promise);
@@ -64,6 +85,7 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     if (wantsAccess && !isDone('access')) {
       begin('access');
       const made = await makeAccess(context, wantsMaster ? progress.promise : null);
+      requireWhole(made.promise, job);
       save('access', { promise: made.promise, accessBytes: made.bytes, ...(wantsMaster ? {} : { beside: [...made.beside] }) });
     }
     if (wantsAccess && !isDone('access proof') && progress.promise) {

@@ -2,6 +2,7 @@ import { mkdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { planPiece, type PacketStream } from '@/core/assembly';
 import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
+import { faultText, lengthText, type Wholeness } from '@/core/reading';
 import { TrackHashes, accessArguments, writeMaster, type MasterPromise } from '@/core/recipes';
 import { RECIPE_ENDING, reelMs, type AddedAudio, type RecipeId } from '@/core/reels';
 import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Sidecar, type Stage } from '@/contract';
@@ -11,6 +12,7 @@ import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { makeWorkshop, openFileSink, placeFile, removeWorkshop } from '@/node/library';
 import { openSource, requireSame } from '@/node/open-source';
 import { proveMasterFile, sha256InThread } from '@/node/prove-file';
+import { sealed } from '@/node/seal';
 import { APPLICATION } from '@/node/version';
 import { BesideSinks, besidePart, besidePath } from './beside';
 import { shortProof } from './short-proof';
@@ -21,6 +23,8 @@ export interface StageContext {
   readonly signal: AbortSignal;
   readonly progress: (stage: Stage, done: number, total: number, unit: 'bytes' | 'ms') => void;
   readonly note: (text: string) => void;
+  /** What reading showed of the disc, where it is not whole. */
+  readonly found: (wholeness: Wholeness) => void;
 }
 
 export const finalPath = (job: Job, recipe: RecipeId): string =>
@@ -97,7 +101,7 @@ export async function makeMaster(context: StageContext): Promise<Made> {
   for (const [i, track] of promise.tracks.entries()) {
     for (const left of track.left)
       context.note(
-        `track ${String(i + 1)} (${track.codecId}): ${String(left.bytes)} bytes in ${String(left.frames)} places left out: ${left.reason}`,
+        `track ${String(i + 1)} (${track.codecId}): ${String(left.bytes)} bytes in ${String(left.frames)} places left out${left.ms > 0 ? `, ${lengthText(left.ms)}` : ''}: ${left.reason}`,
       );
     if (track.forcedAtMs.length > 0)
       context.note(
@@ -107,7 +111,27 @@ export async function makeMaster(context: StageContext): Promise<Made> {
       context.note(`track ${String(i + 1)} (${track.codecId}): the disc's time stamps jump at ${String(track.irregularities)} places`);
   }
   noteTwins(promise, context.note);
+  noteWholeness(promise, context);
   return { ...made, bytes: (await stat(file)).size };
+}
+
+/** More places than this are not written into the log one by one. */
+const MOST_NOTED = 40;
+
+/** What the disc had to say of itself, and every place where it is not whole. */
+function noteWholeness({ wholeness }: MasterPromise, { note, found }: StageContext): void {
+  if (!wholeness) return;
+  const { packs, navigationPacks, cells, entryPoints } = wholeness.witnesses;
+  const seen = [
+    [packs, 'packs'],
+    [navigationPacks, 'navigation packs'],
+    [cells, 'cells'],
+    [entryPoints, 'entry points'],
+  ] as const;
+  note(`compared with the disc: ${seen.flatMap(([n, what]) => (n > 0 ? [`${n.toLocaleString('en-GB')} ${what}`] : [])).join(', ')}`);
+  for (const fault of wholeness.faults.slice(0, MOST_NOTED)) note(faultText(fault));
+  if (wholeness.faults.length > MOST_NOTED) note(`and ${String(wholeness.faults.length - MOST_NOTED)} more places`);
+  if (wholeness.count > 0) found(wholeness);
 }
 
 /** Tracks that turned out to be the same sound, byte for byte: the disc's tables may call them by different languages. */
@@ -127,11 +151,15 @@ function requireProof(proof: Proof, what: string): void {
 /** Stage `master proof`. */
 export async function checkMaster(context: StageContext, promise: MasterPromise): Promise<{ proof: Proof; sha256: string }> {
   const file = await unfinishedPath(context.job, 'master');
-  const result = await proveMasterFile(file, promise, context.signal, (done, total) => {
-    context.progress('master proof', done, total, 'bytes');
+  const result = await proveMasterFile(file, promise, context.signal, {
+    onProgress: (done, total) => {
+      context.progress('master proof', done, total, 'bytes');
+    },
   });
   requireProof(result.proof, 'master');
-  context.note(`${String(result.proof.identicalTracks)} of ${String(result.proof.tracks)} tracks bit-identical to the source`);
+  const { proof } = result;
+  const whole = promise.wholeness ? (promise.wholeness.damage === 0 ? '; all that the disc says there is' : '; with its gaps') : '';
+  context.note(`${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to what was read${whole}`);
   return result;
 }
 
@@ -174,6 +202,7 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
   }
   child.stdin.end();
   await end;
+  if (!master) noteWholeness(made.promise, context);
   for (const line of errors) context.note(`encoder: ${line}`);
   if (job.reel.subtitles.length > 0) context.note('MP4 can not carry bitmap subtitles: the access copy has none');
   return { ...made, bytes: (await stat(output)).size };
@@ -191,7 +220,7 @@ export async function checkAccess(context: StageContext, promise: MasterPromise)
 
 function sidecar(job: Job, { recipe, promise, proof, sha256, bytes }: Result, beside: readonly BesideResult[]): Sidecar {
   const segments = job.reel.pieces.flatMap((piece) =>
-    planPiece(job.reading, piece).segments.map(({ segment, chapter }) => ({
+    planPiece(job.reading, piece, job.reel.damage === 'around').segments.map(({ segment, chapter }) => ({
       title: piece.title,
       chapter,
       id: segment.id,
@@ -199,7 +228,7 @@ function sidecar(job: Job, { recipe, promise, proof, sha256, bytes }: Result, be
       sectors: segment.lastSector - segment.firstSector + 1,
     })),
   );
-  return SidecarSchema.parse({
+  const written = SidecarSchema.parse({
     version: SIDECAR_VERSION,
     application: APPLICATION,
     madeAt: new Date().toISOString(),
@@ -215,6 +244,7 @@ function sidecar(job: Job, { recipe, promise, proof, sha256, bytes }: Result, be
     proof,
     tools: { node: process.version, ...(recipe === 'access' ? { encoder: ffmpegVersion() } : {}) },
   });
+  return sealed(written);
 }
 
 interface Result {

@@ -97,6 +97,17 @@ export class Catalogue extends Dexie {
           Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
         });
     });
+    // Readings know how parts join; house rules what to do where a disc is not whole; jobs where it is not.
+    this.version(8).upgrade(async (change) => {
+      await bringUpToDate(change);
+      await change
+        .table('settings')
+        .toCollection()
+        .modify((setting: SettingRecord) => {
+          Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
+        });
+      await change.table('jobs').toCollection().modify({ places: 0, damaged: 0, stretches: [] });
+    });
   }
 }
 

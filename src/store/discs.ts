@@ -1,5 +1,5 @@
-import type { Findings } from '@/core/findings';
-import { mergeMeasures, type Reading, type TitleMeasure } from '@/core/reading';
+import { findRoles, type Findings } from '@/core/findings';
+import { mergeMeasures, withDamage, type DamageStretch, type Reading, type TitleMeasure } from '@/core/reading';
 import { NO_TAGS, nameOfDisc } from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
 import type { Catalogue } from './db';
@@ -48,6 +48,21 @@ export async function keepMeasure(db: Catalogue, fingerprint: string, title: num
       const titles = disc.reading.titles.map((t) => (t.number === title ? { ...t, measured: mergeMeasures(t.measured, measured) } : t));
       Object.assign(disc, { reading: { ...disc.reading, titles } });
     });
+}
+
+/** Damage that a job met while it read belongs to the disc's reading: the map shows it, and later reels know of it. */
+export async function keepDamage(db: Catalogue, job: JobState): Promise<void> {
+  if (job.stretches.length === 0) return;
+  await db.transaction('rw', db.discs, async () => {
+    const disc = await db.discs.get(job.fingerprint);
+    if (!disc) return;
+    const known = (d: DamageStretch) =>
+      disc.reading.damage.some((k) => k.content === d.content && k.firstSector <= d.firstSector && k.lastSector >= d.lastSector);
+    const fresh = job.stretches.filter((d) => !known(d));
+    if (fresh.length === 0) return;
+    const reading = withDamage(disc.reading, [...disc.reading.damage, ...fresh]);
+    await db.discs.put({ ...disc, reading, findings: findRoles(reading) });
+  });
 }
 
 /** Makes the jobs as last seen agree with the engine's: what it no longer knows stays only where it had ended. */

@@ -2,7 +2,7 @@ import { useSyncExternalStore } from 'react';
 import { EngineEventSchema, type EngineEvent, type EngineState, type ReadingTask } from '@/contract';
 import { call } from './api';
 import { catalogue } from './db';
-import { keepReading, reconcileJobs } from './discs';
+import { keepDamage, keepReading, reconcileJobs } from './discs';
 
 /** What the pages know of the engine. `link` says whether that is fresh. */
 export interface EngineView {
@@ -80,6 +80,7 @@ async function load(): Promise<void> {
     const state = meanwhile.reduce(applyEvent, fetched);
     set({ state, link: 'live' });
     await reconcileJobs(catalogue, state.jobs);
+    for (const job of state.jobs) await keepDamage(catalogue, job);
     for (const task of state.readings) void fetchReading(task);
   } catch {
     set({ link: 'lost' });
@@ -105,7 +106,10 @@ function take(event: EngineEvent): void {
   }
   set({ state: applyEvent(view.state, event), link: 'live' });
   if (event.type === 'reading') void fetchReading(event.task);
-  if (event.type === 'job') void catalogue.jobs.put(event.job);
+  if (event.type === 'job') {
+    void catalogue.jobs.put(event.job);
+    void keepDamage(catalogue, event.job);
+  }
   if (event.type === 'job-gone') void catalogue.jobs.delete(event.id);
 }
 

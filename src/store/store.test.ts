@@ -33,6 +33,9 @@ const job = (id: string, state: JobState['state'], change: Partial<JobState> = {
   files: [],
   problem: null,
   attempts: 0,
+  places: 0,
+  damaged: 0,
+  stretches: [],
   ...change,
 });
 

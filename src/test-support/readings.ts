@@ -1,4 +1,13 @@
-import { READING_VERSION, type AudioTrack, type Reading, type Segment, type SubtitleTrack, type Title, type TitleRoute, type VideoTrack } from '@/core/reading';
+import {
+  READING_VERSION,
+  type AudioTrack,
+  type Reading,
+  type Segment,
+  type SubtitleTrack,
+  type Title,
+  type TitleRoute,
+  type VideoTrack,
+} from '@/core/reading';
 
 /** Readings made up for tests of what is concluded from them; the structures themselves are tested on real discs. */
 

@@ -288,13 +288,42 @@ export function readingText(task: ReadingTask): string {
   return 'following the menus';
 }
 
-/** "4 of 4 tracks bit-identical to the source". */
-export function proofText(sidecar: Sidecar): string {
+/** What became of the disc's own account of itself. */
+function wholeText({ promise, proof }: Pick<Sidecar, 'promise' | 'proof'>): string {
+  const { wholeness } = promise;
+  if (!wholeness) return '';
+  const places = plural(proof.exceptionCount, 'place');
+  if (wholeness.damage > 0) return `, taken around damage in ${plural(wholeness.damage, 'place')}`;
+  return proof.exceptionCount > 0 ? `, whole; ${places} to know of` : ', whole by all that the disc says of itself';
+}
+
+/** "4 of 4 tracks bit-identical to what was read, whole by all that the disc says of itself". */
+export function proofText(sidecar: Pick<Sidecar, 'promise' | 'proof' | 'recipe'>): string {
   const { proof } = sidecar;
   if (!proof.passed) return 'did not pass its proof';
   return sidecar.recipe === 'master'
-    ? `${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to the source`
-    : 'every frame decodes, nothing is missing';
+    ? `${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to what was read${wholeText(sidecar)}`
+    : `every frame decodes${wholeText(sidecar)}`;
+}
+
+/** What the proof compared with what, leg by leg. */
+export function legsText({ promise, recipe }: Pick<Sidecar, 'promise' | 'recipe'>): readonly string[] {
+  const file =
+    recipe === 'master'
+      ? 'The file holds what was read: payload hashes of every track, counts, times and chapters, read again from the finished file.'
+      : 'The file decodes without complaint, and has every picture, the length and the chapters of what it was made from.';
+  const { wholeness } = promise;
+  if (!wholeness) return [file, 'Whether the source itself is whole was not looked at.'];
+  const { packs, navigationPacks, cells, entryPoints } = wholeness.witnesses;
+  const n = (count: number) => count.toLocaleString('en-GB');
+  const witnesses = [
+    `${n(packs)} packs`,
+    ...(navigationPacks > 0 ? [`${n(navigationPacks)} navigation packs`, `${n(cells)} cells by their table`] : []),
+    ...(entryPoints > 0 ? [`${n(entryPoints)} entry points`] : []),
+  ];
+  const read = `What was read is what the disc says there is: ${witnesses.join(', ')}, and the numbers and times of pictures and sound.`;
+  const left = 'What was left out is listed below, and within its bounds.';
+  return [file, wholeness.damage > 0 ? read.replace('is what', 'is, but for the places below, what') : read, left];
 }
 
 export const CHECK: Readonly<Record<Sidecar['proof']['checks'][number]['what'], string>> = {

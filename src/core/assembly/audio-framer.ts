@@ -266,7 +266,8 @@ export class AudioFramer {
   private skip(position: number, reason: 'incomplete' | 'not part of any frame'): void {
     const atCut = this.atBeginning && this.isCut;
     // Behind a place where something is missing the rest of a frame is no news; nor is it where a piece begins inside one.
-    if (!this.resuming && !atCut && !this.inTail && this.breaks[0] !== position) this.account.fault('no frame', this.next ?? this.endOfTaken);
+    if (!this.resuming && !atCut && !this.inTail && this.breaks[0] !== position)
+      this.account.fault('no frame', this.next ?? this.endOfTaken);
     this.account.leave(reason, position - this.position);
     this.position = position;
   }

@@ -259,7 +259,8 @@ export class ClipWalk implements Walk, TransportReceiver {
   /** @internal part of the demultiplexer's contract. */
   fault(kind: TransportFault, pid: number, packet: number): void {
     if (this.soundOnly && (pid === this.videoPid || pid < 0)) return;
-    const lane = pid < 0 ? null : pid === this.videoPid ? (this.around.lanes[0] ?? null) : (this.byPid.get(pid) ?? this.cores.get(pid) ?? null);
+    const lane =
+      pid < 0 ? null : pid === this.videoPid ? (this.around.lanes[0] ?? null) : (this.byPid.get(pid) ?? this.cores.get(pid) ?? null);
     const track = lane ? this.around.lanes.indexOf(lane) : null;
     this.around.faults.note(TRANSPORT_FAULTS[kind], track, this.now(), sectorsOf(this.content, packet * SOURCE_PACKET, SOURCE_PACKET));
     if (kind !== 'missing') return;

@@ -164,7 +164,8 @@ export class DvdWalk implements Walk, PesReceiver {
   /** Sound after a cut, until every audio track has passed the end of the picture. */
   private async *readTail(following: CellSegment, endTicks: number): AsyncGenerator<void, void> {
     this.soundOnly = true;
-    for (const { framer } of this.around.lanes) if (framer instanceof AudioFramer) {
+    for (const { framer } of this.around.lanes)
+      if (framer instanceof AudioFramer) {
         framer.process(false);
         framer.beginTail();
       }

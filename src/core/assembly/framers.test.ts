@@ -401,7 +401,12 @@ describe('LPCM', () => {
     };
     for (const at of [37, 47, 50, 53, 70]) expect(joined(at)).toMatchObject({ bytes: 193 * BYTES_PER_MS, left: new Map() });
     // Three milliseconds are the unrest of stamps: samples simply go on.
-    for (const at of [47, 53]) expect(joined(at).packets.map((p) => p.ticks / MS).slice(0, 5)).toEqual([0, 20, 40, 50, 70]);
+    for (const at of [47, 53])
+      expect(
+        joined(at)
+          .packets.map((p) => p.ticks / MS)
+          .slice(0, 5),
+      ).toEqual([0, 20, 40, 50, 70]);
     const twice = joined(-20);
     expect(twice.left.get('overlaps the part before')?.bytes).toBe(70 * BYTES_PER_MS);
     expect(twice.bytes).toBe((193 - 70) * BYTES_PER_MS);

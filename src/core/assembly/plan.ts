@@ -53,7 +53,8 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
   if (!title) throw wrong(`The disc has no title ${String(piece.title)}`);
   if (title.state === 'scrambled')
     throw new DiscError('scrambled', { source: reading.label, byteOffset: 0 }, `Title ${String(title.number)} is copy protected`);
-  if (title.state !== 'usable' && title.state !== 'damaged' && !(around && title.state === 'cut short')) throw wrong(`Title ${String(title.number)} can not be taken: ${title.state}`);
+  if (title.state !== 'usable' && title.state !== 'damaged' && !(around && title.state === 'cut short'))
+    throw wrong(`Title ${String(title.number)} can not be taken: ${title.state}`);
   const { fromChapter, toChapter } = piece;
   if (fromChapter < 1 || toChapter < fromChapter || toChapter > title.chapters.length) {
     throw wrong(
@@ -63,7 +64,8 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
   const { fromMs, toMs } = pieceSpan(title, piece);
   if (toMs <= fromMs) throw wrong(`Title ${String(title.number)} has nothing between ${String(fromMs)} and ${String(toMs)} ms`);
   const hurt = pieceChapters(title, piece).find((c) => c.damaged);
-  if (hurt && !around) throw wrong(`Chapter ${String(hurt.number)} of title ${String(title.number)} is damaged: take the chapters before or after it`);
+  if (hurt && !around)
+    throw wrong(`Chapter ${String(hurt.number)} of title ${String(title.number)} is damaged: take the chapters before or after it`);
   if (piece.angle < 1 || piece.angle > title.angles) throw wrong(`Title ${String(title.number)} has no angle ${String(piece.angle)}`);
   const byId = new Map(reading.segments.map((s) => [s.id, s]));
   const wanted = new Set(partsOfAngle(title, piece.angle));
@@ -88,9 +90,7 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
     if (!chapterAt.has(index)) chapterAt.set(index, chapter.number);
   }
   const endMs = (step: (typeof steps)[number]) => (startMs.get(step.index) ?? 0) + exactMs(find(step.part.segment));
-  const firstPart = piece.range
-    ? (steps.find((step) => endMs(step) > fromMs)?.index ?? 0)
-    : (partOf.get(fromChapter) ?? 0);
+  const firstPart = piece.range ? (steps.find((step) => endMs(step) > fromMs)?.index ?? 0) : (partOf.get(fromChapter) ?? 0);
   const endPart = piece.range
     ? (steps.find(({ index }) => (startMs.get(index) ?? 0) >= toMs)?.index ?? title.parts.length)
     : (partOf.get(toChapter + 1) ?? title.parts.length);

@@ -127,6 +127,7 @@ export const ID = {
   Tag: 0x7373,
   Targets: 0x63c0,
   TargetTypeValue: 0x68ca,
+  TargetType: 0x63ca,
   TagTrackUID: 0x63c5,
   SimpleTag: 0x67c8,
   TagName: 0x45a3,

@@ -216,6 +216,8 @@ export function tagsContent(tags: readonly MatroskaTag[]): Uint8Array {
       master(ID.Tag, [
         master(ID.Targets, [
           uint(ID.TargetTypeValue, tag.level ?? (tag.trackUid === null ? 50 : 30)),
+          // Readers that know no levels tell names of the series from the work's own by this word.
+          ...(tag.level === undefined ? [] : [utf8(ID.TargetType, tag.level === 70 ? 'COLLECTION' : 'SEASON')]),
           tag.trackUid === null ? null : uint(ID.TagTrackUID, tag.trackUid),
         ]),
         ...tag.entries.map((e) =>

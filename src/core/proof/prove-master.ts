@@ -136,7 +136,13 @@ export async function proveMaster(source: ByteSource, promise: MasterPromise, op
     options,
   );
   const checks: Check[] = [];
-  const check = (what: Check['what'], track: number | null, expected: string | number, found: string | number, passed = expected === found) => {
+  const check = (
+    what: Check['what'],
+    track: number | null,
+    expected: string | number,
+    found: string | number,
+    passed = expected === found,
+  ) => {
     checks.push({ what, track, expected: String(expected), found: String(found), passed });
   };
   const isSound = summary.finished && strayBlocks === 0;

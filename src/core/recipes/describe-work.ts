@@ -15,7 +15,6 @@ export function workTags(reel: Reel, reading: Reading): MatroskaTag[] {
   const work: MatroskaTag = {
     trackUid: null,
     entries: entries([
-      ['TITLE', tags?.work || reel.name],
       ['DATE_RELEASED', tags?.year],
       ['PART_NUMBER', tags?.episode === null || tags?.episode === undefined ? null : String(tags.episode)],
       ['CATALOG_NUMBER', tags?.accession],

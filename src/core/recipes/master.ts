@@ -166,7 +166,7 @@ class Describer {
         : this.plannedChapters());
     const chapters = starts.map((c, i) => ({ ...c, endNs: starts[i + 1]?.startNs ?? endNs }));
     return {
-      title: reel.name,
+      title: reel.tags?.work || reel.name, // the one place: readers take a tag of the same name for another title
       application: options.application,
       seed: options.seed,
       tracks: [
@@ -373,10 +373,9 @@ export async function writeMaster(
     frames: assembly.account(0).packets,
     interlaced: describer.interlaced,
     chapters: [...(reel.chapters ?? assembly.outputChapters().map((c) => ({ startMs: c.startTicks / 27_000, name: c.name })))],
-    tracks: [
-      ...assembly.tracks.map((track, i) => trackPromise(assembly, hashes, track, i)),
-      ...added.map((track) => track.promise()),
-    ].map((track, i) => ({ ...track, ...momentsOf(spans[i]) })),
+    tracks: [...assembly.tracks.map((track, i) => trackPromise(assembly, hashes, track, i)), ...added.map((track) => track.promise())].map(
+      (track, i) => ({ ...track, ...momentsOf(spans[i]) }),
+    ),
     wholeness: assembly.wholeness(),
     around: reel.damage === 'around',
   };

@@ -1,7 +1,7 @@
 import type { AudioTrack, Reading, SubtitleTrack, Title } from '../reading';
 import type { Findings, Role, TitleFinding } from '../findings';
 import { DEFAULT_FILE_PATTERN, DEFAULT_FOLDER_PATTERN } from './name-pattern';
-import { NO_TAGS, type RecipeId, type Reel, type ReelTags, type TakenTrack } from './model';
+import { NO_TAGS, type DamageChoice, type RecipeId, type Reel, type ReelTags, type TakenTrack } from './model';
 import { nameOfDisc } from './names';
 import { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 import { withChoice, type SetChoice } from './set-choices';
@@ -33,6 +33,8 @@ export interface HouseRules {
   readonly storage: string | null;
   /** Subtitles are also written as files beside the result. */
   readonly subtitleFiles: boolean;
+  /** Where a disc is not whole: nothing is made of it before somebody has looked, or what there is is taken with its gaps. */
+  readonly damage: DamageChoice;
   /** Titles that are taken are measured in samples as soon as their disc was read. */
   readonly measure: boolean;
   /** What was chosen on one disc of a set for its others; one for each series and kind of title. */
@@ -56,6 +58,7 @@ export const DEFAULT_RULES: HouseRules = {
   folderPattern: DEFAULT_FOLDER_PATTERN,
   storage: null,
   subtitleFiles: false,
+  damage: 'refuse',
   measure: false,
   sets: [],
 };
@@ -248,7 +251,7 @@ export function applyRules(
     const decision = titleDecision(title, found.get(title.number), findings, rules);
     const ruled = decision.taken ? [...audioDecisions(title, rules), ...subtitleDecisions(title, rules)] : [];
     if (!choiceOf(title.number)) return { title: title.number, ...decision, tracks: ruled };
-    const reel = chosen(title, { ...wholeTitleReel(title, ''), ...ruledTracks(title, ruled, rules, tags) });
+    const reel = chosen(title, { ...wholeTitleReel(title, '', rules.damage), ...ruledTracks(title, ruled, rules, tags) });
     const tracks = ruled.map((t): TrackDecision => {
       const taken = reel[t.kind].some((own) => own.stream === t.stream);
       return taken === t.taken ? t : { ...t, taken, ground: 'kept for the set' };
@@ -269,7 +272,7 @@ export function applyRules(
       const own = reelTags(finding, disc, tags, set);
       const name = reelName(finding, disc, own, findings);
       const reel: Reel = {
-        ...wholeTitleReel(title, name),
+        ...wholeTitleReel(title, name, rules.damage),
         ...ruledTracks(title, decision.tracks, rules, tags),
         recipes: rules.recipes,
         tags: own,

@@ -1,5 +1,5 @@
 import type { AudioTrack, SubtitleTrack, Title } from '../reading';
-import type { Reel, TakenTrack } from './model';
+import type { DamageChoice, Reel, TakenTrack } from './model';
 
 const COMMENTARY = new Set<string | null>(['commentary', 'alternative commentary', 'large commentary', "children's commentary"]);
 const CAPTIONS = new Set<string | null>(['captions', 'large captions', "children's captions"]);
@@ -45,13 +45,16 @@ function wholeChapters(title: Title): { fromChapter: number; toChapter: number }
 }
 
 /** A reel that takes a title whole, as far as the disc has it: all its tracks, since what is not taken may be lost. */
-export function wholeTitleReel(title: Title, name: string): Reel {
+/** @param damage `around` takes all chapters with what there is of them; else the longest run that can be had whole. */
+export function wholeTitleReel(title: Title, name: string, damage: DamageChoice = 'refuse'): Reel {
+  const all = { fromChapter: 1, toChapter: title.chapters.length };
   return {
     name,
-    pieces: [{ title: title.number, angle: 1, ...wholeChapters(title) }],
+    pieces: [{ title: title.number, angle: 1, ...(damage === 'around' ? all : wholeChapters(title)) }],
     audio: title.audio.filter((t) => t.codec !== 'unknown').map((track, i) => takeAudio(track, i === 0)),
     subtitles: title.subtitles.map(takeSubtitle),
     chapterNames: [],
+    ...(damage === 'around' ? { damage } : {}),
     recipes: ['master'],
   };
 }

@@ -122,7 +122,8 @@ export function pesHeadIsSound(data: Uint8Array, at: number): boolean {
   const stamps = flags >> 6;
   if (stamps === 1) return false;
   for (const prefix of stamps === 2 ? [2] : stamps === 3 ? [3, 1] : []) {
-    const isStamp = (data[p] as number) >> 4 === prefix && ((data[p] as number) & (data[p + 2] as number) & (data[p + 4] as number) & 1) === 1;
+    const isStamp =
+      (data[p] as number) >> 4 === prefix && ((data[p] as number) & (data[p + 2] as number) & (data[p + 4] as number) & 1) === 1;
     if (!isStamp) return false;
     p += 5;
   }

@@ -286,7 +286,13 @@ describe('sound with extensions', () => {
       new Uint8Array(60),
     );
     expect(trueHdUnitBytes(unit, 0, unit.byteLength)).toBe(64);
-    expect(readTrueHdSync(unit, 0, unit.byteLength)).toEqual({ samples: 80, sampleRateHz: 96000, channels: 8, layout: '7.1', subStreams: 0 });
+    expect(readTrueHdSync(unit, 0, unit.byteLength)).toEqual({
+      samples: 80,
+      sampleRateHz: 96000,
+      channels: 8,
+      layout: '7.1',
+      subStreams: 0,
+    });
     expect(
       readTrueHdSync(
         unit.map((b, i) => (i === 7 ? 0xbb : b)),

@@ -19,6 +19,10 @@ function lineOf(event: JobEvent): string {
       return `finished: ${event.files.join(', ')}`;
     case 'failed':
       return `failed: ${event.problem.message}`;
+    case 'found':
+      return `the disc is not whole in ${event.places.toLocaleString('en-GB')} ${event.places === 1 ? 'place' : 'places'}`;
+    case 'retried':
+      return event.around ? 'tried again, with what there is' : 'tried again';
     case 'cancelled':
       return 'cancelled';
     case 'progress':

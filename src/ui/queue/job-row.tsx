@@ -59,10 +59,14 @@ function standing(job: JobState): string {
   return job.endedAt ? `ended ${moment(job.endedAt)}` : '';
 }
 
+/** Failures after which what there is of the disc can be taken all the same. */
+const canGoAround = (job: JobState) =>
+  job.problem?.code === 'not-whole' || job.problem?.code === 'read-failed' || job.problem?.code === 'ended-early';
+
 function Actions({ job }: { job: JobState }) {
   const action = useAction();
   const over = job.state === 'done' || job.state === 'failed' || job.state === 'cancelled';
-  const run = (name: 'cancelJob' | 'retryJob' | 'forgetJob') => () => void action.run(() => call(name, { id: job.id }));
+  const run = (name: 'cancelJob' | 'retryJob' | 'goAroundJob' | 'forgetJob') => () => void action.run(() => call(name, { id: job.id }));
   return (
     <span className="flex shrink-0 items-center justify-end gap-1.5">
       {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
@@ -75,6 +79,15 @@ function Actions({ job }: { job: JobState }) {
         <Link href="/vault" className="px-1.5 underline">
           See it in the vault
         </Link>
+      )}
+      {job.state === 'failed' && canGoAround(job) && (
+        <Button
+          disabled={action.busy}
+          onClick={run('goAroundJob')}
+          title="Gaps stay as long as they are, sound stays in step, and every place is named in the vault"
+        >
+          Take what is there
+        </Button>
       )}
       {(job.state === 'failed' || job.state === 'cancelled') && (
         <Button disabled={action.busy} onClick={run('retryJob')}>

@@ -172,6 +172,19 @@ function Form({ rules, set }: { rules: HouseRules; set: (change: Partial<HouseRu
           <span className={rules.extras ? '' : 'text-third'}>seconds</span>
         </span>
       </Row>
+      <Row name="a disc that is not whole" hint="nothing is ever taken for whole that is not: every gap is named beside the file">
+        <Select
+          label="A disc that is not whole"
+          value={rules.damage}
+          options={[
+            { value: 'refuse', name: 'stop, and let me look' },
+            { value: 'around', name: 'take what is there, with its gaps' },
+          ]}
+          onChange={(damage) => {
+            set({ damage });
+          }}
+        />
+      </Row>
       <Row name="measuring" hint="takes some seconds a title; what was measured stays with the disc">
         <Check
           label="sound and picture of what is taken, once the disc is read"

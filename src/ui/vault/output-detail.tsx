@@ -2,12 +2,14 @@
 
 import { useState, type ReactNode } from 'react';
 import type { Output } from '@/contract';
+import { FAULT_WEIGHTS } from '@/core/reading/fault';
+import { faultText, lengthText } from '@/core/reading/fault-text';
 import { call } from '@/store/api';
 import { bytes, clock, dayTime, languageName, plural } from '../format';
 import { Button, Panel, StateText } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
-import { CHECK, RECIPE, proofText } from '../words';
+import { CHECK, RECIPE, legsText, proofText } from '../words';
 import { Player } from './player';
 
 function Section({ name, aside, children }: { name: string; aside?: ReactNode; children: ReactNode }) {
@@ -89,6 +91,33 @@ function Streams({ output }: { output: Output }) {
   );
 }
 
+const MOST_SHOWN = 200;
+
+/** Places where the disc is not whole, or not as it says of itself. */
+function Exceptions({ output }: { output: Output }) {
+  const { proof, promise } = output.sidecar;
+  if (proof.exceptions.length === 0) return null;
+  const nameOf = (track: number) => {
+    const found = promise.tracks[track];
+    if (!found) return `track ${String(track + 1)}`;
+    return `track ${String(track + 1)} (${[languageName(found.language), CODEC[found.codecId] ?? found.codecId].filter(Boolean).join(', ')})`;
+  };
+  return (
+    <Section name={promise.wholeness && promise.wholeness.damage > 0 ? 'Where the disc is not whole' : 'Where the disc is odd'}>
+      <ol className="max-h-48 overflow-y-auto" tabIndex={0} aria-label="Places where the disc is not whole">
+        {proof.exceptions.slice(0, MOST_SHOWN).map((fault, i) => (
+          <li key={`${fault.kind} ${String(fault.atMs)} ${String(i)}`}>
+            <StateText state={FAULT_WEIGHTS[fault.kind] === 'damage' ? 'damaged' : 'eyes'}>{faultText(fault, nameOf)}</StateText>
+          </li>
+        ))}
+      </ol>
+      {proof.exceptionCount > MOST_SHOWN && (
+        <p className="text-second">{plural(proof.exceptionCount - MOST_SHOWN, 'more place')}; the sidecar lists them.</p>
+      )}
+    </Section>
+  );
+}
+
 function Proof({ output }: { output: Output }) {
   const action = useAction();
   const [again, setAgain] = useState<{ proof: Output['sidecar']['proof']; sha256Matches: boolean } | null>(null);
@@ -113,7 +142,12 @@ function Proof({ output }: { output: Output }) {
       <StateText state={proof.passed ? 'kept' : 'damaged'}>
         <span className="font-semibold">{proofText({ ...output.sidecar, proof })}</span>
       </StateText>
-      <p className="text-second">
+      <ul className="list-disc pl-4 text-second">
+        {legsText(output.sidecar).map((leg) => (
+          <li key={leg}>{leg}</li>
+        ))}
+      </ul>
+      <p className="pt-1 text-[12px] text-third">
         {plural(proof.checks.length, 'check')}: {[...new Set(proof.checks.map((c) => CHECK[c.what]))].join(', ')}.
       </p>
       {again && (
@@ -156,6 +190,14 @@ export function OutputDetail({ output }: { output: Output }) {
       }
     >
       <div className="min-h-0 flex-1 divide-y divide-faint overflow-y-auto">
+        {output.seal === 'broken' && (
+          <div className="px-4 py-2">
+            <StateText state="damaged">
+              The sidecar was changed after it was written: what stands below is not all as the proof left it. The film itself is not
+              touched by that; prove it again to see whether the two still agree.
+            </StateText>
+          </div>
+        )}
         {output.presence !== 'present' && (
           <div className="px-4 py-2">
             <StateText state="damaged">
@@ -201,11 +243,12 @@ export function OutputDetail({ output }: { output: Output }) {
             </ul>
           </Section>
         )}
+        <Exceptions output={output} />
         {left.length > 0 && (
           <Section name="Left out, byte for byte">
             {left.map((l) => (
               <p key={`${String(l.track)}${l.reason}`}>
-                Track {l.track}: {l.bytes.toLocaleString('en-GB')} bytes, {l.reason}.
+                Track {l.track}: {l.bytes.toLocaleString('en-GB')} bytes{l.ms > 0 ? `, ${lengthText(l.ms)}` : ''}, {l.reason}.
               </p>
             ))}
           </Section>

@@ -176,6 +176,20 @@ export function PiecesPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
           );
         })}
       </ol>
+      <label className="flex items-baseline gap-2 pt-3">
+        Where the disc is not whole
+        <Select
+          label="Where the disc is not whole"
+          value={reel.damage ?? 'refuse'}
+          options={[
+            { value: 'refuse', name: 'stop, and let me look' },
+            { value: 'around', name: 'take what is there, with its gaps' },
+          ]}
+          onChange={(damage) => {
+            onChange({ ...reel, damage });
+          }}
+        />
+      </label>
       <p className="pt-2 text-[12px] text-third">
         Lossless pieces begin and end where decoding can begin: a range is widened to there, by less than a second on most discs. Nothing
         inside it is lost.
