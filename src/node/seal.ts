@@ -26,7 +26,7 @@ export type SealState = 'whole' | 'broken' | 'none';
 /** @param written the sidecar's JSON as it stands in the file, before anything is put in for what it lacks. */
 export function sealState(written: unknown): SealState {
   if (typeof written !== 'object' || written === null || !('seal' in written) || typeof written.seal !== 'string') return 'none';
-  return sealOf(written as Record<string, unknown>) === written.seal ? 'whole' : 'broken';
+  return sealOf({ ...written }) === written.seal ? 'whole' : 'broken';
 }
 
 export const sealed = (sidecar: Sidecar): Sidecar => ({

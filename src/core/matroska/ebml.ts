@@ -123,7 +123,6 @@ export const ID = {
   FileData: 0x465c,
   FileUID: 0x46ae,
   Tags: 0x1254c367,
-  TargetType: 0x63ca,
   Tag: 0x7373,
   Targets: 0x63c0,
   TargetTypeValue: 0x68ca,
