@@ -53,7 +53,7 @@ test('an earlier master is a source once more, and its copy is proven', async ({
   const job = page.getByRole('listitem', { name: 'Job Nets again' });
   await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 90_000 });
   await job.getByText('Log').click();
-  await expect(job).toContainText('2 of 2 tracks bit-identical to the source');
+  await expect(job).toContainText('2 of 2 tracks bit-identical to what was read');
   expect(app.results()).toContain('Nets again.mkv');
   expect(complaints).toEqual([]);
 });
@@ -74,7 +74,7 @@ test('an image on this computer is read in the browser, and its master is made t
   await page.getByRole('button', { name: 'Make the master here' }).click();
   const file = await download;
   expect(file.suggestedFilename()).toBe('Quay.mkv');
-  await expect(page.getByText('6 of 6 tracks bit-identical to the source')).toBeVisible();
+  await expect(page.getByText('6 of 6 tracks bit-identical to what was read')).toBeVisible();
   const made = path.join(mkdtempSync(path.join(tmpdir(), 'careful-vault-dropped-')), 'quay.mkv');
   await file.saveAs(made);
   const { stdout, stderr } = spawnSync('ffprobe', [
@@ -113,7 +113,7 @@ test('a dropped image of a series gives a master for each episode, one after ano
   await page.getByRole('button', { name: 'stop' }).last().click();
   await expect(page.getByText('Stopped on request.')).toBeVisible();
   await expect.poll(() => names.length, { timeout: 60_000 }).toBe(2);
-  await expect(page.getByText('4 of 4 tracks bit-identical to the source')).toHaveCount(2);
+  await expect(page.getByText('4 of 4 tracks bit-identical to what was read')).toHaveCount(2);
   expect([...names].sort()).toEqual(['Locks - part 1.mkv', 'Locks - part 2.mkv']);
   // What was not made can be made now; what was is made again only on request.
   await expect(page.getByRole('button', { name: 'Make the 3 masters here' })).toBeEnabled();

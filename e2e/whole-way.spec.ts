@@ -35,12 +35,12 @@ test('from a disc to a proven file and its access copy, through every place', as
   await page.reload(); // a job does not mind
   await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 90_000 });
   await job.getByText('Log').click();
-  await expect(job).toContainText('5 of 5 tracks bit-identical to the source');
+  await expect(job).toContainText('5 of 5 tracks bit-identical to what was read');
 
   await page.getByRole('link', { name: /^Vault/ }).click();
   await page.getByRole('button', { name: /At the Quay.*Lossless master/ }).click();
   const file = page.getByRole('region', { name: 'At the Quay.mkv' });
-  await expect(file).toContainText('5 of 5 tracks bit-identical to the source');
+  await expect(file).toContainText('5 of 5 tracks bit-identical to what was read');
   await expect(file).toContainText('Low water');
   await expect(file).toContainText('QUAY, DVD-Video, read from QUAY.iso');
   await file.getByRole('button', { name: 'Prove it again' }).click();
@@ -57,7 +57,7 @@ test('from a disc to a proven file and its access copy, through every place', as
   };
   await plays();
   await page.getByRole('button', { name: /At the Quay.*Access copy/ }).click();
-  await expect(page.getByRole('region', { name: 'At the Quay.mp4' })).toContainText('every frame decodes, nothing is missing');
+  await expect(page.getByRole('region', { name: 'At the Quay.mp4' })).toContainText('every frame decodes, whole by all that the disc says of itself');
   await plays();
 
   expect(app.results().filter((n) => n.startsWith('Films/'))).toEqual(

@@ -63,6 +63,8 @@ export const ReadingTaskSchema = z.object({
   }),
   problem: ProblemSchema.nullable(),
   fingerprint: z.string().nullable(),
+  /** Every sector was read: what it says of damage is all there is. */
+  thorough: z.boolean().default(false),
 });
 export type ReadingTask = z.infer<typeof ReadingTaskSchema>;
 

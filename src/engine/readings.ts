@@ -50,6 +50,7 @@ export class Readings {
         progress: { step: 'opening', done: 0, total: 0 },
         problem: null,
         fingerprint: null,
+        thorough,
       },
       controller: new AbortController(),
       thorough,

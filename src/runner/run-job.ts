@@ -17,7 +17,7 @@ function requireWhole(promise: MasterPromise, job: Job): MasterPromise {
   const { wholeness } = promise;
   if (!wholeness || wholeness.damage === 0 || job.reel.damage === 'around') return { ...promise, around: job.reel.damage === 'around' };
   const faults = wholeness.faults.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage');
-  throw new WorkError('not-whole', `The disc is not whole: ${wholenessText({ faults, count: wholeness.damage })}`);
+  throw new WorkError('not-whole', `The disc is not whole: ${wholenessText(faults)}`);
 }
 
 /** Progress lines a second at the most: events are for people and for the journal, not for packets. */

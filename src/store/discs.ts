@@ -13,16 +13,21 @@ export async function keepReading(
   findings: Findings,
   ref: SourceRef | null,
   sourceName: string,
+  thorough = false,
   now = new Date().toISOString(),
 ): Promise<void> {
   await db.transaction('rw', db.discs, async () => {
     const before = await db.discs.get(reading.fingerprint);
     const same = (other: SourceRef) => JSON.stringify(other) === JSON.stringify(ref);
+    const [last] = before?.sources ?? [];
+    // A quick reading of the same copy knows nothing of what jobs and scans have met on it.
+    const damage = before && !thorough && last && same(last.ref) ? before.reading.damage.filter((d) => d.cause !== 'missing') : [];
+    const known = damage.length > 0 ? withDamage(reading, [...reading.damage, ...damage]) : reading;
     await db.discs.put({
       fingerprint: reading.fingerprint,
       name: before?.name ?? nameOfDisc(reading),
-      reading: before ? withMeasures(reading, before.reading) : reading,
-      findings,
+      reading: before ? withMeasures(known, before.reading) : known,
+      findings: damage.length > 0 ? findRoles(known) : findings,
       sources: [...(ref ? [{ ref, name: sourceName }] : []), ...(before?.sources ?? []).filter((s) => !same(s.ref))].slice(0, MAX_SOURCES),
       addedAt: before?.addedAt ?? now,
       tags: before?.tags ?? NO_TAGS,

@@ -62,7 +62,7 @@ async function fetchReading(task: ReadingTask): Promise<void> {
   try {
     const { reading, findings } = await call('reading', { id: task.id });
     if (!reading || !findings) return;
-    await keepReading(catalogue, reading, findings, task.source, task.name);
+    await keepReading(catalogue, reading, findings, task.source, task.name, task.thorough);
     for (const listener of arrivals) listener(reading.fingerprint);
   } catch {
     fetched.delete(task.id); // tried again with the next state

@@ -6,7 +6,7 @@ import { offers, sketchReading } from '@/test-support/readings';
 import type { EngineEvent, EngineState, JobState, Output } from '@/contract';
 import { Catalogue, type DiscRecord, type DraftReel, type DraftRecord } from './db';
 import { discState } from './disc-state';
-import { keepReading, reconcileJobs } from './discs';
+import { keepDamage, keepReading, reconcileJobs } from './discs';
 import { proposeDraft, reduceDraft, type DraftHistory } from './draft';
 import { applyEvent } from './engine';
 
@@ -52,10 +52,10 @@ describe('the catalogue', () => {
   test('a disc is one disc wherever it is read; its name and its sources stay', async () => {
     const place = { kind: 'place', root: 'images', path: 'A.iso' } as const;
     const drive = { kind: 'drive', drive: 'tray' } as const;
-    await keepReading(db, reading, findings, place, 'A.iso', '2026-01-01');
+    await keepReading(db, reading, findings, place, 'A.iso', false, '2026-01-01');
     await db.discs.update(reading.fingerprint, { name: 'My own name' });
-    await keepReading(db, reading, findings, drive, 'Tray', '2026-01-02');
-    await keepReading(db, reading, findings, place, 'A.iso', '2026-01-03');
+    await keepReading(db, reading, findings, drive, 'Tray', false, '2026-01-02');
+    await keepReading(db, reading, findings, place, 'A.iso', false, '2026-01-03');
     const [disc, ...others] = await db.discs.toArray();
     expect(others).toEqual([]);
     expect(disc).toMatchObject({ name: 'My own name', addedAt: '2026-01-01', readAt: '2026-01-03' });
@@ -233,8 +233,32 @@ test('events fold into the state of the engine', () => {
     progress: { step: 'opening' as const, done: 0, total: 0 },
     problem: null,
     fingerprint: null,
+    thorough: false,
   };
   expect(after({ type: 'reading', task }, { type: 'reading', task: { ...task, state: 'done' } }).readings).toEqual([
     { ...task, state: 'done' },
   ]);
+});
+
+describe('damage that a job has met', () => {
+  const spoilt = { content: 'VTS_01', firstSector: 10, lastSector: 20, cause: 'spoilt' as const };
+  const damaged = async () => (await db.discs.get(reading.fingerprint))?.reading;
+
+  test('belongs to the disc’s reading, once, and stays when the same copy is read quickly again', async () => {
+    const place = { kind: 'place' as const, root: 'images', path: 'x.iso' };
+    await keepReading(db, reading, findings, place, 'x.iso');
+    const failed = job('a', 'failed', { places: 3, damaged: 3, stretches: [spoilt] });
+    await keepDamage(db, failed);
+    await keepDamage(db, failed);
+    expect((await damaged())?.damage).toEqual([spoilt]);
+    expect((await damaged())?.titles[0]?.state).toBe('cut short');
+    await keepReading(db, reading, findings, place, 'x.iso');
+    expect((await damaged())?.damage).toEqual([spoilt]);
+    // A scan of every sector knows better, and another copy is another copy.
+    await keepReading(db, reading, findings, place, 'x.iso', true);
+    expect((await damaged())?.damage).toEqual([]);
+    await keepDamage(db, failed);
+    await keepReading(db, reading, findings, { ...place, path: 'y.iso' }, 'y.iso');
+    expect((await damaged())?.damage).toEqual([]);
+  });
 });

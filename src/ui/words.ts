@@ -1,3 +1,4 @@
+import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import type { Evidence, Findings, Role, TitleFinding } from '@/core/findings';
 import type { Ground } from '@/core/reels';
 import type { AudioTrack, Reading, Remark, SubtitleTrack, Title } from '@/core/reading';
@@ -288,13 +289,29 @@ export function readingText(task: ReadingTask): string {
   return 'following the menus';
 }
 
+const damagedPlaces = (proof: Sidecar['proof']) => proof.exceptions.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage').length;
+
 /** What became of the disc's own account of itself. */
 function wholeText({ promise, proof }: Pick<Sidecar, 'promise' | 'proof'>): string {
   const { wholeness } = promise;
   if (!wholeness) return '';
-  const places = plural(proof.exceptionCount, 'place');
-  if (wholeness.damage > 0) return `, taken around damage in ${plural(wholeness.damage, 'place')}`;
-  return proof.exceptionCount > 0 ? `, whole; ${places} to know of` : ', whole by all that the disc says of itself';
+  if (wholeness.damage > 0) return `, taken around damage in ${plural(damagedPlaces(proof), 'place')}`;
+  const places = plural(proof.exceptions.length, 'place');
+  return proof.exceptions.length > 0 ? `, whole; ${places} to know of` : ', whole by all that the disc says of itself';
+}
+
+/** How a result stands: proven whole, proven with gaps, or not. */
+export function proofState({ promise, proof }: Pick<Sidecar, 'promise' | 'proof'>): 'kept' | 'eyes' | 'damaged' {
+  if (!proof.passed) return 'damaged';
+  return (promise.wholeness?.damage ?? 0) > 0 ? 'eyes' : 'kept';
+}
+
+/** The same in a few words, for a list. */
+export function proofWord(sidecar: Pick<Sidecar, 'promise' | 'proof' | 'recipe'>): string {
+  const { proof, promise } = sidecar;
+  if (!proof.passed) return 'did not pass its proof';
+  if (!promise.wholeness) return sidecar.recipe === 'master' ? 'as it was read' : 'decodes';
+  return promise.wholeness.damage > 0 ? `proven, with gaps in ${plural(damagedPlaces(proof), 'place')}` : 'whole and proven';
 }
 
 /** "4 of 4 tracks bit-identical to what was read, whole by all that the disc says of itself". */

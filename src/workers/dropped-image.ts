@@ -5,7 +5,7 @@ import { blobSource, DiscError } from '@/core/bytes';
 import { findRoles } from '@/core/findings';
 import type { MatroskaSink } from '@/core/matroska';
 import { proveMaster, type CreateHash } from '@/core/proof';
-import { openContent, readDisc, type Reading } from '@/core/reading';
+import { FAULT_WEIGHTS, openContent, readDisc, wholenessText, type Reading } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/recipes';
 import type { Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
@@ -87,6 +87,9 @@ async function make(file: File, reading: Reading, reel: Reel): Promise<void> {
       access.flush();
       access.close();
     });
+    const { wholeness } = promise;
+    if (wholeness && wholeness.damage > 0 && !promise.around)
+      throw new Error(`The disc is not whole: ${wholenessText(wholeness.faults.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage'))}`);
     const made = await handle.getFile();
     const proof = await proveMaster(blobSource('master', made), promise, {
       createHash,

@@ -1,5 +1,5 @@
 import type { DamageStretch } from './model';
-import type { Fault, FaultKind, Wholeness } from './fault';
+import type { Fault, FaultKind } from './fault';
 
 /** "1:02:10.4": a moment of a file, to a tenth of a second. */
 function momentText(ms: number): string {
@@ -55,9 +55,9 @@ export function faultText(fault: Fault, trackName: (track: number) => string = (
 }
 
 /** How much is missing at the worst place, and how many others there are: "5.5 s are missing around 0:01:10.4, and 3 more places". */
-export function wholenessText({ faults, count }: Pick<Wholeness, 'faults' | 'count'>): string {
+export function wholenessText(faults: readonly Fault[]): string {
   const worst = [...faults].sort((a, b) => (b.ms ?? 0) - (a.ms ?? 0))[0];
-  if (!worst) return count === 0 ? 'nothing is missing' : plural(count, 'place');
+  if (!worst) return 'nothing is missing';
   const more = faults.length - 1;
   const others = more > 0 ? `, and ${plural(more, 'more place')}` : '';
   if ((worst.kind === 'gap' || worst.kind === 'short') && worst.ms !== null)

@@ -40,7 +40,7 @@ function StageLine({ job }: { job: JobState }) {
     <ol className="flex gap-1.5" aria-label="Stages">
       {stages.map((stage, i) => {
         const now = i === at && job.state === 'running';
-        const share = i < at ? 1 : now && job.total > 0 ? job.done / job.total : 0;
+        const share = i < at || (i === at && job.state === 'failed') ? 1 : now && job.total > 0 ? job.done / job.total : 0;
         const tone = job.state === 'failed' && i === at ? 'bg-damaged' : i < at ? 'bg-kept' : 'bg-accent';
         return (
           <li key={stage} aria-current={now ? 'step' : undefined} className="min-w-0 flex-1">

@@ -9,7 +9,7 @@ import { bytes, clock, dayTime, languageName, plural } from '../format';
 import { Button, Panel, StateText } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
-import { CHECK, RECIPE, legsText, proofText } from '../words';
+import { CHECK, RECIPE, legsText, proofState, proofText } from '../words';
 import { Player } from './player';
 
 function Section({ name, aside, children }: { name: string; aside?: ReactNode; children: ReactNode }) {
@@ -139,7 +139,7 @@ function Proof({ output }: { output: Output }) {
         </Button>
       }
     >
-      <StateText state={proof.passed ? 'kept' : 'damaged'}>
+      <StateText state={proofState({ ...output.sidecar, proof })}>
         <span className="font-semibold">{proofText({ ...output.sidecar, proof })}</span>
       </StateText>
       <ul className="list-disc pl-4 text-second">

@@ -6,7 +6,7 @@ import { useEngine } from '@/store/engine';
 import { useOutputs } from '@/store/outputs';
 import { bytes, clock, day } from '../format';
 import { Empty, Panel, StateText } from '../parts/controls';
-import { RECIPE, proofText } from '../words';
+import { RECIPE, proofState, proofWord } from '../words';
 import { OutputDetail } from './output-detail';
 
 /** What has been made, read from the sidecars on library storage. */
@@ -74,8 +74,8 @@ export function VaultPage() {
                       </span>
                     </span>
                     <span className="flex justify-between">
-                      <StateText state={o.presence === 'present' && o.sidecar.proof.passed ? 'kept' : 'damaged'}>
-                        <span className="text-[12px]">{o.presence === 'present' ? proofText(o.sidecar) : o.presence}</span>
+                      <StateText state={o.presence === 'present' ? proofState(o.sidecar) : 'damaged'}>
+                        <span className="text-[12px]">{o.presence === 'present' ? proofWord(o.sidecar) : o.presence}</span>
                       </StateText>
                       <span className="text-[12px] text-third">{day(o.sidecar.madeAt)}</span>
                     </span>
