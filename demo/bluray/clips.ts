@@ -2,6 +2,7 @@ import { readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { run } from '../run';
 import { seascape } from '../pictures';
+import { divideClip, truthOf, type Division, type Truth } from './divide';
 import { makeGraphics, type Line } from './graphics';
 import { packetize } from './packetize';
 import { mergeStreams, scanClip, type ClipFacts } from './scan';
@@ -20,7 +21,7 @@ export interface ClipPlan {
   readonly seconds: number;
   readonly width: number;
   readonly height: number;
-  readonly video: 'h264' | 'h264i' | 'hevc' | 'mpeg2';
+  readonly video: 'h264' | 'h264closed' | 'h264i' | 'hevc' | 'mpeg2';
   readonly seed: number;
   /** Where the clip's clock begins, seconds: every clip has its own. */
   readonly clock: number;
@@ -28,6 +29,8 @@ export interface ClipPlan {
   readonly subtitles: readonly { readonly language: string; readonly lines: readonly Line[] }[];
   /** Clip that is to carry the second view. */
   readonly secondView?: string;
+  /** Made in one and then cut in two; what it held before is kept beside the disc. */
+  readonly divided?: Division;
 }
 
 export interface MadeClip {
@@ -35,6 +38,8 @@ export interface MadeClip {
   readonly file: string;
   readonly streams: readonly AuthoredStream[];
   readonly facts: ClipFacts;
+  /** Of a clip that was divided: what it held in one. */
+  readonly truth?: Truth;
 }
 
 const VIDEO_PID = 0x1011;
@@ -54,6 +59,23 @@ const VIDEO = {
       'ultrafast',
       '-x264-params',
       'aud=1:bframes=2:keyint=24:min-keyint=12:slices=4:open-gop=1',
+      '-crf',
+      '25',
+      '-pix_fmt',
+      'yuv420p',
+    ],
+  },
+  h264closed: {
+    coding: 0x1b,
+    rate: '24000/1001',
+    frame90k: 3753.75,
+    args: [
+      '-c:v',
+      'libx264',
+      '-preset',
+      'ultrafast',
+      '-x264-params',
+      'aud=1:bframes=2:keyint=24:min-keyint=24:scenecut=0:slices=4:open-gop=0',
       '-crf',
       '25',
       '-pix_fmt',
@@ -193,6 +215,8 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
   };
   const file = path.join(folder, `${plan.name}.m2ts`);
   const data = await encode(0, file);
+  const kinds = plan.audio.flatMap((a) => (a.codec === 'truehd' ? ['truehd', 'ac3'] : [a.codec]));
+  const truth = plan.divided ? await truthOf(file, kinds) : null;
   const streams: AuthoredStream[] = [
     {
       pid: VIDEO_PID,
@@ -210,6 +234,10 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
   plan.subtitles.forEach(({ language }, i) => streams.push({ pid: 0x1200 + i, coding: 0x90, language }));
   await writeFile(file, data);
   const made: MadeClip[] = [{ name: plan.name, file, streams, facts: scanClip(data, VIDEO_PID, frame90k) }];
+  if (plan.divided && truth) {
+    const whole: MadeClip = { name: plan.name, file, streams, facts: scanClip(data, VIDEO_PID, frame90k) };
+    return (await divideClip(whole, plan.divided, VIDEO_PID, frame90k)).map((half) => ({ ...half, truth }));
+  }
   if (plan.secondView !== undefined) {
     const other = await encode(1, path.join(folder, `${plan.secondView}-plain.m2ts`));
     const view = packetize(SECOND_VIEW_PID, pesOf(other, VIDEO_PID).map(toSecondView));

@@ -164,7 +164,14 @@ export const TWIN: BlurayPlan = {
       ],
       secondView: ['00012'],
     },
-    { number: 2, items: [{ clips: ['00021', '00022', '00023'] }], chapters: [[0, 0]] },
+    {
+      number: 2,
+      items: [{ clips: ['00021', '00022', '00023'] }],
+      chapters: [
+        [0, 0],
+        [0, 2.002],
+      ],
+    },
     { number: 3, items: [{ clips: ['00011'] }], chapters: [[0, 0]] },
   ],
   objects: [[command.playPlaylist(1)], [command.playPlaylist(2)]],
@@ -213,4 +220,50 @@ export const WATCH: BlurayPlan = {
   indexed: [0],
 };
 
-export const PROVING_BLURAYS: readonly BlurayPlan[] = [HAVEN, TWIN, WATCH];
+/** Two clips that were made in one and cut in two, with the sound of the end at the head of the second: on one clock, and on two. */
+const seam = (n: number, clock: number | null): ClipPlan => ({
+  ...small,
+  name: `0005${String(n)}`,
+  title: `Seam ${String(n)}`,
+  seed: 20 + n,
+  seconds: 6,
+  clock: 40 * n,
+  video: 'h264closed',
+  audio: [
+    { codec: 'truehd', channels: 2, language: 'eng', tone: 210 },
+    { codec: 'ac3', channels: 2, language: 'gla', tone: 310 },
+    { codec: 'pcm', channels: 2, bits: 24, language: 'eng', tone: 170 },
+  ],
+  divided: { at: 3, lead: 0.096, clock, names: [`0005${String(n)}`, `0006${String(n)}`] },
+});
+
+export const SEAM: BlurayPlan = {
+  id: 'seam',
+  label: 'SEAM',
+  titles: { eng: 'Seam' },
+  clips: [seam(1, null), seam(2, 900)],
+  playlists: [
+    {
+      number: 1,
+      items: [{ clips: ['00051'] }, { clips: ['00061'], connection: 6 }],
+      chapters: [
+        [0, 0],
+        [1, 0],
+      ],
+    },
+    {
+      number: 2,
+      items: [{ clips: ['00052'] }, { clips: ['00062'], connection: 5 }],
+      chapters: [
+        [0, 0],
+        [1, 0],
+      ],
+    },
+  ],
+  objects: [[command.playPlaylist(1)], [command.playPlaylist(2)]],
+  firstPlay: 0,
+  topMenu: null,
+  indexed: [0, 1],
+};
+
+export const PROVING_BLURAYS: readonly BlurayPlan[] = [HAVEN, TWIN, WATCH, SEAM];

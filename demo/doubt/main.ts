@@ -23,7 +23,7 @@ interface Subject {
 }
 
 const load = (name: string) => new Uint8Array(readFileSync(path.join(ROOT, name)));
-const images = new Map(['QUAY.iso', 'LOCKS.iso', 'TWIN.iso'].map((name) => [name, load(name)]));
+const images = new Map(['QUAY.iso', 'LOCKS.iso', 'TWIN.iso', 'SEAM.iso'].map((name) => [name, load(name)]));
 const SUBJECTS: readonly Subject[] = (
   [
     ['QUAY.iso', 2],
@@ -32,6 +32,8 @@ const SUBJECTS: readonly Subject[] = (
     ['LOCKS.iso', 1],
     ['TWIN.iso', 1],
     ['TWIN.iso', 2],
+    ['SEAM.iso', 1],
+    ['SEAM.iso', 2],
   ] as const
 ).map(([name, title]) => ({ name: `${name} title ${String(title)}`, image: images.get(name) as Uint8Array, title }));
 

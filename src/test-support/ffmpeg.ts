@@ -41,6 +41,13 @@ export function decodedSamples(file: string, stream: string): Buffer {
   return result.stdout;
 }
 
+/** One stream as FFmpeg takes it out of a file, in a format of its own; `s24le` for samples. */
+export function elementary(file: string, map: string, format: string): Buffer {
+  const how = format === 's24le' ? ['-c:a', 'pcm_s24le'] : ['-c', 'copy'];
+  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', file, '-map', `0:${map}`, ...how, '-f', format, '-'], { maxBuffer: 2 ** 28 });
+  return stdout;
+}
+
 /** Everything that FFmpeg has to say against a file when it reads and decodes it whole. */
 export function complaints(file: string): string[] {
   const decode = run('ffmpeg', ['-v', 'warning', '-nostdin', '-i', file, '-map', '0', '-map', '-0:s', '-f', 'null', '-']);

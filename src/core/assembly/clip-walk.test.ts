@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { HAVEN, TWIN, WATCH, openDisc, temporaryFolder, titleOf, writeMasterFile, type OpenDisc } from '@/test-support/discs';
-import { complaints, decodedFrames, decodedSamples, packetTimes, probed } from '@/test-support/ffmpeg';
+import { complaints, decodedFrames, decodedSamples, elementary, packetTimes, probed } from '@/test-support/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { memorySource } from '../bytes';
 import { readMatroska } from '../matroska';
@@ -49,12 +49,6 @@ function payloadOf(file: string, pid: number, belongs: (start: Buffer) => boolea
   return Buffer.concat(packets.map((p) => Buffer.concat(p)).filter(belongs));
 }
 const isAc3 = (start: Buffer) => start.readUInt16BE(0) === 0x0b77;
-const elementary = (file: string, map: string, format: string): Buffer => {
-  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', file, '-map', `0:${map}`, '-c', 'copy', '-f', format, '-'], {
-    maxBuffer: 2 ** 28,
-  });
-  return stdout;
-};
 const sha = (data: Buffer) => createHash('sha256').update(data).digest('hex');
 
 describe('two clips joined without a seam', () => {
