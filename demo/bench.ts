@@ -42,7 +42,8 @@ async function child(mode: string, folder: string, stream: string): Promise<void
   const output = path.join(folder, 'ours.mkv');
   const started = performance.now();
   if (mode === 'remux') {
-    const reel = wholeTitleReel(title, 'Bench');
+    // The same material over and over: it does not stand where its navigation packs say.
+    const reel = { ...wholeTitleReel(title, 'Bench'), damage: 'around' as const };
     const source = await openFileSource(stream, { blocking: true });
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = new Assembly(reading, reel, () => Promise.resolve(source), { tap: hashes.tap });

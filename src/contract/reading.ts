@@ -204,6 +204,7 @@ export const ReadingSchema = z.preprocess(
       .readonly()
       .optional(),
     loose: z.array(loose).max(10_000).readonly(),
+    looked: z.object({ sectors: whole, of: whole }).nullable(),
     damage: z.array(DamageStretchSchema).max(10_000).readonly(),
     routes: z
       .array(z.object({ title: whole, by: z.enum(['play', 'button', 'index']), menus: whole, button: whole, selected: z.boolean() }))
@@ -225,6 +226,7 @@ export const ReadingSchema = z.preprocess(
             'too-many',
             'no-titles',
             'not-taken',
+            'content-spoilt',
           ]),
           severity: z.enum(['note', 'warning', 'fault']),
           title: whole.nullable(),

@@ -88,6 +88,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
     segments,
     loose: [],
     damage: [],
+    looked: null,
     routes,
     remarks: [],
     titles: titles.map((sketch, i): Title => {
@@ -152,7 +153,7 @@ export const videoTrack = (change: Partial<VideoTrack> = {}): VideoTrack => ({
 export function asVersion2(reading: Reading): Record<string, unknown> {
   const without = (item: object, ...keys: string[]) => Object.fromEntries(Object.entries(item).filter(([k]) => !keys.includes(k)));
   return {
-    ...without(reading, 'contents', 'names', 'javaMenus', 'damage'),
+    ...without(reading, 'contents', 'names', 'javaMenus', 'damage', 'looked'),
     version: 2,
     titleSets: reading.contents,
     segments: reading.segments.map((s) => without(s, 'kind', 'content')),

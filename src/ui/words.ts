@@ -179,6 +179,8 @@ export function remarkText(remark: Remark): string {
       return 'The disc has more playlists than a disc made in earnest; the last were passed over.';
     case 'no-titles':
       return 'No title could be read.';
+    case 'content-spoilt':
+      return `${remark.detail}. Check every sector to learn where else.`;
     case 'not-taken':
       return `Not everything in the file can be taken. ${remark.detail}.`;
   }

@@ -1,4 +1,4 @@
-import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
+import { DiscError, isDamage, throwIfCancelled, type ByteSource } from '../bytes';
 import { parseClipInfo, type EntryPoint } from '../bluray';
 import { APART_STREAM, CORE_STREAM, clipInfoName, type ClipSegment } from '../reading';
 import {
@@ -13,7 +13,6 @@ import {
 } from '../streams';
 import { AccessUnitFramer, type CompanionUnits } from './access-unit-framer';
 import { AudioFramer } from './audio-framer';
-import { isDamage } from './damage';
 import type { FaultKind } from '../reading/fault';
 import { sectorsOf, type Moment } from './faults';
 import { lanesByStream, type Lane } from './lanes';

@@ -1,7 +1,9 @@
-import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
+import { DiscError, isDamage, throwIfCancelled, type ByteSource } from '../bytes';
 import type { CellSegment, Segment } from '../reading';
 import {
   NO_PTS,
+  PackClock,
+  SCR_STEP_90K,
   TICKS_PER_MS,
   VIDEO_STREAM,
   isPack,
@@ -16,7 +18,6 @@ import {
 } from '../streams';
 import { SECTOR_BYTES } from '../volume';
 import { AudioFramer } from './audio-framer';
-import { isDamage } from './damage';
 import type { FaultKind } from '../reading/fault';
 import { sectorsOf, type Moment } from './faults';
 import { lanesByStream, type Lane } from './lanes';
@@ -31,9 +32,6 @@ const CHUNK_SECTORS = 256;
 const TAIL_SECTORS = 1024;
 /** Navigation packs that follow each other inside a VOB join to less than this; anything more is a jump. */
 const CLOCK_JUMP_PTS = 1500;
-/** Packs of one stretch follow each other by less than this on their own clock. */
-const SCR_STEP_90K = 45_000;
-const HALF_CLOCK = 2 ** 32;
 /** What the table of cells says may be off by the rounding of its time code, counted as it should be or in whole seconds. */
 const CELL_SLACK_MS = 120;
 const CODE_RATIO = 1.001;
@@ -62,9 +60,7 @@ export class DvdWalk implements Walk, PesReceiver {
   /** One is worked on while the other is read. */
   private readonly chunks = [new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES), new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES)] as const;
   private chapterToCome = false;
-  /** Clock of the last pack; minus one where none stands before. */
-  private lastScr = -1;
-  private nextScr = -1;
+  private readonly clock = new PackClock();
   /** Where the next navigation pack stands, as the last one says; minus one where that is not known. */
   private nextVobu = -1;
   private lastSegment: CellSegment | null = null;
@@ -128,7 +124,7 @@ export class DvdWalk implements Walk, PesReceiver {
       this.lastNavigation = null;
       this.hole = false;
     }
-    if (!goesOn || segment.interleaved || last.lastSector + 1 !== segment.firstSector) this.lastScr = -1;
+    if (!goesOn || segment.interleaved || last.lastSector + 1 !== segment.firstSector) this.clock.forget();
     this.nextVobu = segment.firstSector;
     this.seen = { segment, epoch: -1, from90k: null };
     this.lastSegment = segment;
@@ -195,7 +191,7 @@ export class DvdWalk implements Walk, PesReceiver {
       const { read, target } = ahead;
       const got = await this.received(source, sector, read, target, segment);
       ahead = request(sector + CHUNK_SECTORS, turn + 1);
-      this.nextScr = -1;
+      this.clock.forgetNext();
       for (let at = 0; at < got; at += SECTOR_BYTES) this.sector(target, at, got, sector + at / SECTOR_BYTES, segment);
       if (!this.soundOnly) this.around.progress(got);
       if (this.soundOnly) {
@@ -248,7 +244,7 @@ export class DvdWalk implements Walk, PesReceiver {
 
   private sector(data: Uint8Array, at: number, got: number, sector: number, segment: CellSegment): void {
     if (sector < this.skipToSector) {
-      this.nextScr = -1;
+      this.clock.forgetNext();
       return;
     }
     const navigation = readNavigationPack(data, at);
@@ -256,7 +252,7 @@ export class DvdWalk implements Walk, PesReceiver {
       // Interleaved units of other angles stand between those of this one: they are passed over whole.
       if (segment.interleaved && segment.vobId !== 0 && (navigation.vobId !== segment.vobId || navigation.cellId !== segment.cellId)) {
         this.skipToSector = sector + navigation.lastSectorOffset + 1;
-        this.lastScr = -1;
+        this.clock.forget();
         this.nextVobu = this.skipToSector;
         return;
       }
@@ -272,35 +268,12 @@ export class DvdWalk implements Walk, PesReceiver {
     }
     this.around.witnesses.packs++;
     if (sector === this.nextVobu && isPack(data, at)) this.wrong('navigation', sector, segment);
-    if (this.isOutOfPlace(data, at, got)) {
+    if (this.clock.isOutOfPlace(data, at, got)) {
       this.missing('out of place', sector, segment);
       return;
     }
     const state = readPack(data, at, at + SECTOR_BYTES, this);
     if (state !== 'whole') this.missing(state === 'none' ? 'no pack' : 'broken pack', sector, segment);
-  }
-
-  /**
-   * A pack whose clock does not lie behind that of the one before it, or lies behind that of the next, is not where it belongs.
-   * ISO/IEC 13818-1 2.5.2.1: clock references of one stream rise.
-   */
-  private isOutOfPlace(data: Uint8Array, at: number, got: number): boolean {
-    if (!isPack(data, at)) {
-      this.nextScr = -1;
-      return false;
-    }
-    const scr = this.nextScr >= 0 ? this.nextScr : readScr(data, at);
-    const after = at + SECTOR_BYTES;
-    this.nextScr = after < got && isPack(data, after) ? readScr(data, after) : -1;
-    const last = this.lastScr;
-    const rises = (from: number, to: number) => (to > from ? to - from < HALF_CLOCK : from - to > HALF_CLOCK);
-    if (last >= 0) {
-      if (!rises(last, scr)) return true;
-      const next = this.nextScr;
-      if (next < 0 ? scr - last > SCR_STEP_90K : rises(last, next) && !rises(scr, next) && next !== scr) return true;
-    }
-    this.lastScr = scr;
-    return false;
   }
 
   /** Nothing that can be used stands at a sector: streams go on behind it, with a gap. */
@@ -338,7 +311,7 @@ export class DvdWalk implements Walk, PesReceiver {
     this.settle(false);
     const last = this.lastNavigation;
     const jump = last ? ptsBetween(last.endPts90k, navigation.startPts90k) : 0;
-    const clockRan = this.lastScr >= 0 && scr - this.lastScr < SCR_STEP_90K && scr > this.lastScr;
+    const clockRan = this.clock.last >= 0 && scr - this.clock.last < SCR_STEP_90K && scr > this.clock.last;
     let current = navigation;
     if (!last || last.vobId !== navigation.vobId) this.beginClock(navigation);
     else if (Math.abs(jump) > CLOCK_JUMP_PTS) {
@@ -355,8 +328,7 @@ export class DvdWalk implements Walk, PesReceiver {
         } else this.beginClock(navigation);
       }
     }
-    this.lastScr = scr;
-    this.nextScr = -1;
+    this.clock.pass(scr);
     this.hole = false;
     this.lastNavigation = current;
     this.video.expect(this.epoch, current.startPts90k, current.endPts90k);

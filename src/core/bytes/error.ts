@@ -40,6 +40,20 @@ export class DiscError extends Error {
   }
 }
 
+/** True for errors that say that the medium can not be read there, or has ended. */
+export const isDamage = (error: unknown): boolean =>
+  error instanceof DiscError && (error.code === 'read-failed' || error.code === 'ended-early');
+
+/** What a piece of work gives, or something else where the medium is damaged there. Anything else that goes wrong goes on as it is. */
+export async function unlessDamaged<T, U>(work: Promise<T>, instead: U): Promise<T | U> {
+  try {
+    return await work;
+  } catch (error) {
+    if (isDamage(error)) return instead;
+    throw error;
+  }
+}
+
 /** @throws DiscError `cancelled` when the signal has been raised. */
 export function throwIfCancelled(signal: AbortSignal | undefined, source: string): void {
   if (signal?.aborted) throw new DiscError('cancelled', { source, byteOffset: 0 }, 'Stopped on request');

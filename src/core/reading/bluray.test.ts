@@ -128,7 +128,7 @@ describe('a Blu-ray', () => {
     expect(titleOf(reading, 1).video.secondView).toEqual({ stream: 0x1012, baseIsRight: false });
     expect(titleOf(reading, 1).parts.map((p) => p.companion)).toEqual(['00012', '00012']);
     expect(titleOf(reading, 2)).toMatchObject({ angles: 3, durationMs: 4004 });
-    expect(titleOf(reading, 2).parts.map((p) => p.angle)).toEqual([1, 2, 3]);
+    expect(titleOf(reading, 2).parts.map((p) => p.angle)).toEqual([1, 1, 2, 2, 3, 3]);
     expect(titleOf(reading, 3).video.secondView).toBeNull();
     expect(reading.loose).toEqual([]);
   });

@@ -1,4 +1,4 @@
-import { DiscError, type ByteSource } from '../bytes';
+import { isDamage, unlessDamaged, type ByteSource } from '../bytes';
 import type { ClipInfo } from '../bluray';
 import { SOURCE_PACKET, lookAtTransport } from '../streams';
 import { reachOf } from './reach';
@@ -54,7 +54,7 @@ export class ClipLooks {
       if (complete || first.protectedPackets > 0 || file.sizeBytes <= FIRST_BYTES || this.longLooks++ >= MOST_LONG_LOOKS) return first;
       return await probeClip(file, info.streams, MORE_BYTES);
     } catch (error) {
-      if (!(error instanceof DiscError)) throw error;
+      if (!isDamage(error)) throw error;
       return null; // a scratch here is met again, and said, when the title is taken
     }
   }
@@ -69,7 +69,7 @@ export class ClipLooks {
       for (const place of SAMPLE_PLACES) {
         const data = new Uint8Array(SAMPLE_BYTES);
         const units = Math.floor((file.sizeBytes * place) / SAMPLE_BYTES);
-        const got = await file.read(units * SAMPLE_BYTES, data).catch(() => 0);
+        const got = await unlessDamaged(file.read(units * SAMPLE_BYTES, data), 0);
         const look = lookAtTransport(data.subarray(0, got));
         if (look.protectedPackets > 0) found = true;
       }

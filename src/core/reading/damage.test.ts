@@ -1,14 +1,14 @@
 import path from 'node:path';
 import { readFileSync } from 'node:fs';
-import { HAVEN, QUAY, openDisc, temporaryFolder, titleOf, writeMasterFile, type OpenDisc } from '@/test-support/discs';
+import { HAVEN, LOCKS, QUAY, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile, type OpenDisc } from '@/test-support/discs';
 import { decodedFrames } from '@/test-support/ffmpeg';
 import { seeded } from '@/test-support/random';
 import { planPiece } from '../assembly';
-import { DiscError, memorySource, type ByteSource } from '../bytes';
+import { DiscError, memorySource, readExactly, type ByteSource } from '../bytes';
 import { findRoles, layoutMap } from '../findings';
 import { coverageOf, DEFAULT_RULES, applyRules, wholeTitleReel } from '../reels';
-import { openImage } from '../volume';
-import { damagedSegments, damagedTimes, openContent, readDisc, scanForDamage, withDamage } from '.';
+import { SECTOR_BYTES, openImage } from '../volume';
+import { damagedSegments, damagedTimes, openContent, readDisc, scanForDamage, withDamage, type DamageStretch } from '.';
 
 /** A content in which the given sectors can not be read. */
 function scratched(source: ByteSource, bad: ReadonlySet<number>): ByteSource {
@@ -60,6 +60,48 @@ describe('a scan on request', () => {
       const found = (await scan(bad)).flatMap((d) => Array.from({ length: d.lastSector - d.firstSector + 1 }, (_, i) => d.firstSector + i));
       expect(found).toEqual([...bad].sort((a, b) => a - b));
     }
+  });
+
+  /** What a scan finds where the content was changed. */
+  const found = async (disc: OpenDisc, content: string, change: (data: Uint8Array) => void): Promise<readonly DamageStretch[]> => {
+    const source = await disc.opened.content(content);
+    const data = await readExactly(source, 0, source.sizeBytes, content);
+    change(data);
+    return scanForDamage(disc.reading, (name) => (name === content ? Promise.resolve(memorySource(name, data)) : disc.opened.content(name)));
+  };
+  const at = (sector: number) => sector * SECTOR_BYTES;
+
+  test.each<[string, (data: Uint8Array) => void, readonly (readonly [number, number])[]]>([
+    ['left at zero', (d) => d.fill(0, at(300), at(340)), [[300, 339]]],
+    ['overwritten', (d) => d.set(seeded(3).bytes(SECTOR_BYTES), at(501)), [[501, 501]]],
+    ['repeated', (d) => d.copyWithin(at(620), at(619), at(620)), [[620, 620]]],
+    ['from further on', (d) => d.copyWithin(at(701), at(1400), at(1401)), [[701, 701]]],
+  ])('finds sectors %s, which give no read error', async (_, change, runs) => {
+    const stretches = await found(quay, 'VTS_02', change);
+    expect(stretches.map((d) => [d.firstSector, d.lastSector])).toEqual(runs);
+    expect(stretches.every((d) => d.cause === 'spoilt' && d.content === 'VTS_02')).toBe(true);
+  });
+
+  test('finds source packets that are none in a clip', async () => {
+    const twin = await openDisc(TWIN);
+    const stretches = await found(twin, '00011', (d) => d.fill(0, 192 * 100, 192 * 110));
+    expect(stretches).toEqual([{ content: '00011', firstSector: 9, lastSector: 10, cause: 'spoilt' }]);
+    await twin.opened.close();
+  });
+
+  test('a few looks while reading see what is large, say how much was looked at, and are no scan', async () => {
+    const clean = await openDisc(LOCKS);
+    expect(clean.reading.looked?.sectors).toBeGreaterThan(200);
+    expect(clean.reading.looked?.of).toBe(8200);
+    const image = new Uint8Array(readFileSync(LOCKS));
+    const segment = clean.reading.segments[2];
+    const from = ((segment?.discSector ?? 0) + 100) * SECTOR_BYTES;
+    image.fill(0, from, from + 900 * SECTOR_BYTES);
+    const reading = await readDisc(await openImage(memorySource('LOCKS.iso', image)));
+    expect(reading.remarks.map((r) => r.code)).toEqual(['content-spoilt']);
+    expect(reading.damage.every((d) => d.cause === 'spoilt' && d.firstSector >= (segment?.firstSector ?? 0) + 100)).toBe(true);
+    expect(reading.titles.map((t) => t.state)).toEqual(['damaged', 'usable', 'damaged', 'usable', 'damaged']);
+    await clean.opened.close();
   });
 
   test('can be stopped', async () => {

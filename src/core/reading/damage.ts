@@ -1,6 +1,7 @@
-import { DiscError, throwIfCancelled, type ByteSource } from '../bytes';
+import { DiscError, throwIfCancelled, unlessDamaged, type ByteSource } from '../bytes';
 import { SECTOR_BYTES } from '../volume';
-import type { DamageStretch, Reading, Segment, Title } from './model';
+import { packCheck, packetCheck, type ContentCheck } from './content-check';
+import type { DamageStretch, Looked, Reading, Segment, Title } from './model';
 
 const overlaps = (segment: Segment, stretch: DamageStretch) =>
   segment.content === stretch.content && segment.firstSector <= stretch.lastSector && segment.lastSector >= stretch.firstSector;
@@ -59,12 +60,36 @@ export function withDamage(reading: Reading, damage: readonly DamageStretch[]): 
   return { ...reading, titles, damage };
 }
 
-const CHUNK_SECTORS = 512;
+/** Three sectors are 32 source packets: a multiple of both, so that no packet reaches over two chunks. */
+const CHUNK_SECTORS = 510;
 /** Places of one disc that are looked at sector by sector; a disc with more has nothing to gain from exactness. */
 const MOST_SEARCHED = 64;
 
+/** What looks into the content of a disc of this kind. */
+export const contentCheckFor = (reading: Pick<Reading, 'kind'>): ContentCheck => (reading.kind === 'DVD-Video' ? packCheck() : packetCheck());
+
+/** Adds a run of sectors to a list of stretches; those that touch are one. */
+function addStretch(found: DamageStretch[], content: string, firstSector: number, lastSector: number, cause: DamageStretch['cause']): void {
+  const last = found[found.length - 1];
+  if (last?.content === content && last.cause === cause && last.lastSector + 1 >= firstSector)
+    found[found.length - 1] = { ...last, lastSector: Math.max(last.lastSector, lastSector) };
+  else found.push({ content, firstSector, lastSector, cause });
+}
+
+/** Sectors that a title needs: what stands between them is nobody's, and need not be packs. */
+function neededSectors(reading: Reading, content: string): (sector: number) => boolean {
+  const own = reading.segments.filter((s) => s.content === content);
+  let known = own[0];
+  return (sector) => {
+    if (known && sector >= known.firstSector && sector <= known.lastSector) return true;
+    known = own.find((s) => sector >= s.firstSector && sector <= s.lastSector) ?? known;
+    return known !== undefined && sector >= known.firstSector && sector <= known.lastSector;
+  };
+}
+
 /**
- * Reads everything that titles need once, on request, and notes what can not be read. Takes as long as reading the disc.
+ * Reads everything that titles need once, on request, and notes what can not be read, and what holds something else than belongs
+ * there: zeroed, overwritten or repeated sectors, which give no read error. Takes as long as reading the disc.
  * @returns the stretches, joined where they touch; those already known as missing are kept.
  * @throws DiscError `cancelled`.
  */
@@ -97,15 +122,19 @@ export async function scanForDamage(
       }
     };
     const note = (firstSector: number, lastSector: number) => {
-      const last = found[found.length - 1];
-      if (last?.content === content && last.cause === 'unreadable' && last.lastSector + 1 >= firstSector)
-        found[found.length - 1] = { ...last, lastSector };
-      else found.push({ content, firstSector, lastSector, cause: 'unreadable' });
+      addStretch(found, content, firstSector, lastSector, 'unreadable');
     };
-    for (let sector = run.first; sector < end; sector += CHUNK_SECTORS) {
+    const check = contentCheckFor(reading);
+    const isNeeded = neededSectors(reading, content);
+    const wrong = (sector: number) => {
+      if (isNeeded(sector)) addStretch(found, content, sector, sector, 'spoilt');
+    };
+    for (let sector = run.first - (run.first % 3); sector < end; sector += CHUNK_SECTORS) {
       throwIfCancelled(options.signal, reading.label);
       const sectors = Math.min(CHUNK_SECTORS, end - sector);
-      if (!(await reads(sector, sectors))) {
+      if (await reads(sector, sectors)) check.look(buffer.subarray(0, sectors * SECTOR_BYTES), sector, wrong);
+      else {
+        check.jump();
         if (searched++ < MOST_SEARCHED) await search(sector, sectors, reads, note, options.signal, reading.label);
         else note(sector, sector + sectors - 1);
       }
@@ -136,4 +165,70 @@ async function search(
     [sector + half, sectors - half],
   ] as const)
     if (!(await reads(from, count))) await search(from, count, reads, note, signal, name);
+}
+
+/** Places looked into while a disc is read, and sectors at each: a cheap sample of what a scan would see. */
+const SAMPLED_PLACES = 32;
+const SAMPLED_SECTORS = 9;
+
+/**
+ * Looks into a few places along everything that titles need.
+ * @returns what holds something else than belongs there, and how much was looked at of how much.
+ */
+export async function sampleContent(
+  reading: Reading,
+  open: (content: string) => Promise<ByteSource | null>,
+): Promise<{ readonly damage: DamageStretch[]; readonly looked: Looked }> {
+  const damage: DamageStretch[] = [];
+  const of = reading.segments.reduce((sum, s) => sum + s.lastSector - s.firstSector + 1, 0);
+  const buffer = new Uint8Array(SAMPLED_SECTORS * SECTOR_BYTES);
+  let sectors = 0;
+  let passed = 0;
+  let next = of / SAMPLED_PLACES / 2;
+  for (const segment of reading.segments) {
+    const length = segment.lastSector - segment.firstSector + 1;
+    for (; next < passed + length; next += Math.max(1, of / SAMPLED_PLACES)) {
+      const within = segment.firstSector + Math.min(Math.floor(next - passed), Math.max(0, length - SAMPLED_SECTORS));
+      const first = segment.kind === 'clip' ? within - (within % 3) : within;
+      const count = Math.min(SAMPLED_SECTORS, segment.lastSector - first + 1);
+      const source = await open(segment.content);
+      const got = source ? await unlessDamaged(source.read(first * SECTOR_BYTES, buffer.subarray(0, count * SECTOR_BYTES)), 0) : 0;
+      const whole = Math.floor(got / SECTOR_BYTES);
+      sectors += whole;
+      const check = contentCheckFor(reading);
+      // Where the content stands on the disc is not looked at from so little of it.
+      check.look(buffer.subarray(0, whole * SECTOR_BYTES), first, (sector) => {
+        if (sector >= segment.firstSector && sector <= segment.lastSector) addStretch(damage, segment.content, sector, sector, 'spoilt');
+      });
+    }
+    passed += length;
+  }
+  return { damage, looked: { sectors, of } };
+}
+
+/** Puts what is missing, and what a few looks into the content have shown, into a reading. */
+export async function withLooks(
+  reading: Reading,
+  missing: readonly DamageStretch[],
+  open: (content: string) => Promise<ByteSource | null>,
+): Promise<Reading> {
+  // What can not be taken anyway is not looked into: enciphered content looks like spoilt one.
+  const takeable = new Set(reading.titles.filter((t) => t.state === 'usable').flatMap((t) => t.parts.map((p) => p.segment)));
+  const segments = reading.segments.filter((s) => takeable.has(s.id));
+  if (segments.length === 0) return withDamage(reading, missing);
+  const { damage, looked } = await sampleContent({ ...reading, segments }, open);
+  const spoilt = damage.reduce((sum, d) => sum + d.lastSector - d.firstSector + 1, 0);
+  const remarks =
+    spoilt === 0
+      ? reading.remarks
+      : [
+          ...reading.remarks,
+          {
+            code: 'content-spoilt' as const,
+            severity: 'fault' as const,
+            title: null,
+            detail: `${String(spoilt)} of ${String(looked.sectors)} sectors looked into hold something else than belongs there`,
+          },
+        ];
+  return withDamage({ ...reading, looked, remarks }, [...missing, ...damage]);
 }

@@ -1,6 +1,6 @@
 import { readNavigationPack } from '../streams';
 import type { DvdPgc } from '../dvd';
-import type { ByteSource } from '../bytes';
+import { unlessDamaged, type ByteSource } from '../bytes';
 import { SECTOR_BYTES } from '../volume';
 import { titleSetName, type LooseStretch, type Segment } from './model';
 
@@ -71,7 +71,7 @@ export async function findLoose(
       firstSector: gap.first,
       lastSector: gap.last,
       discSector: discSector + gap.first,
-      durationMs: await durationOf(content, gap).catch(() => null), // a scratch here says nothing about the titles
+      durationMs: await unlessDamaged(durationOf(content, gap), null), // a scratch here says nothing about the titles
       chain: chain < 0 ? null : chain + 1,
     });
   }

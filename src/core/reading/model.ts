@@ -272,7 +272,9 @@ export type RemarkCode =
   | 'too-many'
   | 'no-titles'
   /** Something in a plain file that is not a picture, sound or subtitles. */
-  | 'not-taken';
+  | 'not-taken'
+  /** Some of what was looked into holds something else than belongs there. */
+  | 'content-spoilt';
 
 /** Something about the disc or a title that the user should know. Words are the interface's; `detail` is for the log. */
 export interface Remark {
@@ -321,6 +323,12 @@ export interface StreamShare {
   readonly contentBytes: number;
 }
 
+/** Sectors looked into, of those that titles need. */
+export interface Looked {
+  readonly sectors: number;
+  readonly of: number;
+}
+
 export interface Reading {
   readonly version: typeof READING_VERSION;
   readonly kind: DiscKind;
@@ -343,6 +351,8 @@ export interface Reading {
   readonly loose: readonly LooseStretch[];
   /** Found while reading; all of it only after a scan on request. */
   readonly damage: readonly DamageStretch[];
+  /** How much of the content was looked into while the disc was read; null where that was not done. */
+  readonly looked: Looked | null;
   readonly routes: readonly TitleRoute[];
   readonly remarks: readonly Remark[];
 }
@@ -370,6 +380,7 @@ function fromVersion4(reading: Plain): Plain {
   return {
     ...reading,
     version: READING_VERSION,
+    looked: null,
     titles: each(reading['titles'], (t) => ({ ...t, parts: each(t['parts'], (p) => ({ ...p, seamless: false })) })),
   };
 }

@@ -1,4 +1,4 @@
-import type { ByteSource } from '../bytes';
+import { unlessDamaged, type ByteSource } from '../bytes';
 import { SOURCE_PACKET, TransportDemux } from '../streams';
 
 /** Windows looked at along a clip: enough to tell how its bytes are shared out between its streams. */
@@ -23,7 +23,7 @@ export async function payloadShares(source: ByteSource, pids: readonly number[])
   const data = new Uint8Array(whole ? source.sizeBytes : WINDOW_BYTES);
   let seen = 0;
   for (const place of places) {
-    const got = await source.read(Math.floor(place / SOURCE_PACKET) * SOURCE_PACKET, data).catch(() => 0);
+    const got = await unlessDamaged(source.read(Math.floor(place / SOURCE_PACKET) * SOURCE_PACKET, data), 0);
     const bytes = got - (got % SOURCE_PACKET);
     demux.restart();
     demux.feed(data, 0, bytes);

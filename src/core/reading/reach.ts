@@ -1,6 +1,7 @@
-import type { ByteSource } from '../bytes';
+import { unlessDamaged, type ByteSource } from '../bytes';
 
-const reads = async (source: ByteSource, offset: number) => (await source.read(offset, new Uint8Array(1)).catch(() => 1)) === 1; // unreadable is not the same as not there
+/** Unreadable is not the same as not there. */
+const reads = async (source: ByteSource, offset: number) => (await unlessDamaged(source.read(offset, new Uint8Array(1)), 1)) === 1;
 
 /** Bytes of a source that can be had: fewer than its size where the image was cut short. Found by halving. */
 export async function reachOf(source: ByteSource): Promise<number> {

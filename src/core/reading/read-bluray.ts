@@ -1,4 +1,4 @@
-import { DiscError, throwIfCancelled } from '../bytes';
+import { DiscError, throwIfCancelled, unlessDamaged } from '../bytes';
 import {
   CODING,
   SOURCE_PACKET_BYTES,
@@ -22,7 +22,7 @@ import { CutList, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './
 import { blurayAudio, bluraySubtitle, blurayVideo, languageTag } from './bluray-tracks';
 import { routesToPlaylists } from './bluray-routes';
 import { ClipLooks } from './clip-looks';
-import { withDamage } from './damage';
+import { withLooks } from './damage';
 import { fingerprint } from './fingerprint';
 import { gapsBetween } from './loose';
 import {
@@ -117,7 +117,7 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
   for (const [i, name] of [...wanted].sort().entries()) {
     throwIfCancelled(signal, volume.name);
     onProgress?.({ step: 'clip', done: i, total: wanted.size });
-    const file = await openClip(volume, folder, name).catch(() => null);
+    const file = await orLost(openClip(volume, folder, name), `clip ${name}`, remarks);
     const info: ClipInfo | null = await read(['CLIPINF', `${name}.clpi`], parseClipInfo);
     const sizeBytes = file?.sizeBytes ?? 0;
     clips.set(name, { name, info, sizeBytes, discSector: file?.firstSector ?? nextSector });
@@ -158,13 +158,14 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     sizeBytes: volume.sizeBytes,
     fingerprint: await fingerprint(structures),
     contents: clipNames.length,
-    names: await discNames(volume, folder),
+    names: await discNames(volume, folder, remarks),
     javaMenus: routes?.java ?? false,
     titles: titles.map((t) => ({ ...t, sample: samples.get(t.number) ?? null })),
     segments: [...segments.values()],
     shares: await sampledShares(material, titles),
     loose: looseStretches(clips, [...segments.values()], titles),
     damage: [],
+    looked: null,
     routes: routes?.routes ?? [],
     remarks,
   };
@@ -176,7 +177,18 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     const short = own.some((s) => s.endPacket * SOURCE_PACKET_BYTES > (firstSector + 1) * SECTOR_BYTES);
     if (short) missing.push({ content, firstSector, lastSector, cause: 'missing' });
   }
-  return withDamage(reading, missing);
+  return withLooks(reading, missing, (clip) => Promise.resolve(looks.file(clip)));
+}
+
+/** A file, or null where the file system says something wrong of it: that is remarked, and hides nothing else. */
+async function orLost<T>(work: Promise<T | null>, what: string, remarks: Remark[]): Promise<T | null> {
+  try {
+    return await work;
+  } catch (error) {
+    if (!(error instanceof DiscError) || error.code === 'cancelled') throw error;
+    note(remarks, 'structure-lost', 'fault', `${what}: ${error.message}`);
+    return null;
+  }
 }
 
 /** Clips that text subtitles stand in. */
@@ -425,16 +437,16 @@ function looseStretches(clips: ReadonlyMap<string, ClipPlace>, segments: readonl
   });
 }
 
-async function discNames(volume: Volume, folder: string): Promise<{ language: string; name: string }[]> {
+async function discNames(volume: Volume, folder: string, remarks: Remark[]): Promise<{ language: string; name: string }[]> {
   const inside = inMovieFolder(folder, 'META', 'DL');
   const found: { language: string; name: string }[] = [];
   for (const entry of ((await volume.list(inside)) ?? []).slice(0, 64)) {
     const code = /^bdmt_([a-z]{3})\.xml$/i.exec(entry.name)?.[1]?.toLowerCase();
     if (code === undefined || entry.sizeBytes > 256 * 1024) continue;
-    const file = await volume.open(`${inside}/${entry.name}`).catch(() => null);
+    const file = await orLost(volume.open(`${inside}/${entry.name}`), entry.name, remarks);
     if (!file) continue;
     const data = new Uint8Array(file.sizeBytes);
-    const got = await file.read(0, data).catch(() => 0);
+    const got = await unlessDamaged(file.read(0, data), 0);
     const card = parseDiscMetadata(data.subarray(0, got), code);
     if (card) found.push({ language: languageTag(code) ?? code, name: card.title });
   }

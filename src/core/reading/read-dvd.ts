@@ -1,4 +1,4 @@
-import { DiscError, throwIfCancelled } from '../bytes';
+import { DiscError, isDamage, throwIfCancelled, unlessDamaged } from '../bytes';
 import {
   blockOf,
   buttonKey,
@@ -29,7 +29,7 @@ import {
   type TitlePart,
   type TitleState,
 } from './model';
-import { withDamage } from './damage';
+import { withLooks } from './damage';
 import { fingerprint } from './fingerprint';
 import { findLoose } from './loose';
 import type { ReadOptions } from './progress';
@@ -166,10 +166,12 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
     segments: [...segments.values()],
     loose,
     damage: [],
+    looked: null,
     routes,
     remarks,
   };
-  return withDamage(reading, await missingSectors(segments, sets));
+  const open = (name: string) => Promise.resolve(sets.get(Number(name.slice(4)))?.content?.source ?? null);
+  return withLooks(reading, await missingSectors(segments, sets), open);
 }
 
 /** What titles need beyond the end of their contents. */
@@ -258,7 +260,7 @@ class StreamLooks {
     try {
       return await probeStreams(read.content.source, sector, sectors);
     } catch (error) {
-      if (!(error instanceof DiscError)) throw error;
+      if (!isDamage(error)) throw error;
       return null; // a scratch here is met again, and said, when the title is taken
     }
   }
@@ -444,7 +446,7 @@ async function readButtons(
       const cell = menu.pgc.cells[0];
       if (!cell) continue;
       const data = new Uint8Array(MENU_SECTORS * SECTOR_BYTES);
-      const got = await file.read(cell.firstSector * SECTOR_BYTES, data).catch(() => 0);
+      const got = await unlessDamaged(file.read(cell.firstSector * SECTOR_BYTES, data), 0);
       const buttons = got >= SECTOR_BYTES ? readMenuButtons(data, 0) : null;
       if (buttons) table.set(buttonKey(domain.number, menu.number, menu.language), buttons);
     }

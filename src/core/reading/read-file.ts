@@ -241,6 +241,7 @@ export function readingOfFile(file: ProbedFile, fingerprint: string): Reading {
     segments,
     loose: [],
     damage: [],
+    looked: null,
     routes: [],
     remarks,
   };

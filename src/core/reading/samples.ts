@@ -1,6 +1,6 @@
 import { SOURCE_PACKET } from '../streams';
 import { SECTOR_BYTES } from '../volume';
-import { concatBytes, type ByteSource } from '../bytes';
+import { concatBytes, isDamage, type ByteSource } from '../bytes';
 import type { Segment, Title } from './model';
 
 /** Titles of one length are looked at for the same content under other addresses; more groups than this are not. */
@@ -66,7 +66,8 @@ export async function sampleTitles(
           if (piece) pieces.push(piece);
         }
       }
-    } catch {
+    } catch (error) {
+      if (!isDamage(error)) throw error;
       continue; // a scratch here is met again, and said, when the title is taken
     }
     if (pieces.length !== longest.length * PLACES.length) continue;

@@ -1,4 +1,5 @@
 import type { PacketStream } from '../assembly';
+import { DiscError } from '../bytes';
 import { MatroskaWriter, identifier, type MatroskaSink, type MatroskaTrack } from '../matroska';
 import type { Reading } from '../reading';
 import type { Reel } from '../reels/model';
@@ -62,7 +63,10 @@ export async function writeKeyPictures(
         // A place that can not be read hides no other.
         const picture = await open(index)
           .then((stream) => firstPicture(stream, reel, reading, options, index))
-          .catch(() => null);
+          .catch((error: unknown) => {
+            if (error instanceof DiscError && error.code !== 'cancelled') return null;
+            throw error;
+          });
         if (picture) found.push(picture);
       }
     }),

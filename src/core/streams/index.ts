@@ -13,6 +13,7 @@ export {
   type PesReceiver,
   type StreamKey,
 } from './program-stream';
+export { PackClock, SCR_STEP_90K } from './pack-clock';
 export { readMenuButtons, readNavigationPack, type MenuButtons, type NavigationPack } from './navigation';
 export {
   CODE,

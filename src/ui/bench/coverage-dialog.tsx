@@ -61,6 +61,13 @@ export function CoverageDialog({
           ))}
         </tbody>
       </table>
+      {reading.looked && (
+        <p className="pt-2 text-second">
+          Looked into while reading: {reading.looked.sectors.toLocaleString('en-GB')} of {plural(reading.looked.of, 'sector')}
+          {reading.damage.length === 0 ? ', nothing wrong in them. ' : '. '}
+          Every sector is looked into when a master is made, or on request: the button beside the source.
+        </p>
+      )}
       {reading.loose.length > 0 && (
         <section aria-label="Nothing leads to" className="pt-3">
           <h3 className="smallcaps">Nothing leads to</h3>
