@@ -53,7 +53,7 @@ export async function makeProgramStream(image: string, folder: string): Promise<
   const longTitle = {
     ...title,
     number: 1,
-    parts: long.map((s) => ({ segment: s.id, angle: null, companion: null, seamless: false })),
+    parts: long.map((s) => ({ segment: s.id, angle: null, companion: null, seamless: false, moved: null })),
     chapters: [{ number: 1, startMs: 0, durationMs: title.durationMs * copies, firstPart: 0, damaged: false, name: null }],
     durationMs: title.durationMs * copies,
     sizeBytes: sectors * SECTOR_BYTES * copies,

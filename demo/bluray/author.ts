@@ -66,7 +66,12 @@ function structureFiles(plan: BlurayPlan, made: ReadonlyMap<string, MadeClip>): 
   twice('MovieObject.bdmv', movieObjectFile(plan.objects, version));
   for (const clip of made.values()) twice(`CLIPINF/${clip.name}.clpi`, clipFile(clip.streams, clip.facts, version));
   for (const playlist of plan.playlists) {
-    const items = playlist.items.map((item) => ({ clips: item.clips, connection: item.connection ?? 1, ...itemTimes(item, made) }));
+    const items = playlist.items.map((item) => ({
+      clips: item.clips,
+      connection: item.connection ?? 1,
+      streams: made.get(item.clips[0] ?? '')?.streams ?? [],
+      ...itemTimes(item, made),
+    }));
     const marks = playlist.chapters.map(([item, seconds]) => {
       const start = made.get(playlist.items[item]?.clips[0] ?? '')?.facts.start90k ?? 0;
       return { item, time45k: Math.floor(start / 2) + Math.round(seconds * 45_000) };

@@ -266,4 +266,54 @@ export const SEAM: BlurayPlan = {
   indexed: [0, 1],
 };
 
-export const PROVING_BLURAYS: readonly BlurayPlan[] = [HAVEN, TWIN, WATCH, SEAM];
+/** Clips that do not go on as they began: languages on other streams, another size of picture; marks inside a group of pictures and at the very end. */
+const change = (name: string, languages: readonly [string, string], size: readonly [number, number]): ClipPlan => ({
+  ...small,
+  width: size[0],
+  height: size[1],
+  name,
+  title: `Change ${name}`,
+  seed: 30,
+  seconds: 3,
+  clock: 70,
+  video: 'h264closed',
+  audio: languages.map((language) => ({ codec: 'ac3', channels: 2, language, tone: language === 'eng' ? 220 : 330 })),
+});
+
+export const CHANGES: BlurayPlan = {
+  id: 'changes',
+  label: 'CHANGES',
+  titles: { eng: 'Changes' },
+  asFolder: true,
+  clips: [
+    change('00071', ['eng', 'gla'], [320, 180]),
+    change('00072', ['gla', 'eng'], [320, 180]),
+    change('00073', ['eng', 'gla'], [480, 272]),
+  ],
+  playlists: [
+    {
+      number: 1,
+      items: [{ clips: ['00071'] }, { clips: ['00072'] }],
+      chapters: [
+        [0, 0],
+        [0, 1.5],
+        [1, 0],
+        [1, 2.99],
+      ],
+    },
+    {
+      number: 2,
+      items: [{ clips: ['00071'] }, { clips: ['00073'] }],
+      chapters: [
+        [0, 0],
+        [1, 0],
+      ],
+    },
+  ],
+  objects: [[command.playPlaylist(1)], [command.playPlaylist(2)]],
+  firstPlay: 0,
+  topMenu: null,
+  indexed: [0, 1],
+};
+
+export const PROVING_BLURAYS: readonly BlurayPlan[] = [HAVEN, TWIN, WATCH, SEAM, CHANGES];

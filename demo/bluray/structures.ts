@@ -22,6 +22,8 @@ export interface AuthoredItem {
   readonly out45k: number;
   /** 1 new clock, 5 and 6 seamless. */
   readonly connection: number;
+  /** Its own table of streams; that of the playlist where none is given. */
+  readonly streams?: readonly AuthoredStream[];
 }
 
 export interface AuthoredMark {
@@ -138,7 +140,7 @@ function textSubPath(text: NonNullable<AuthoredPlaylist['text']>[number], start4
 export function playlistFile(playlist: AuthoredPlaylist, version = '0200'): Uint8Array {
   const appInfo = new Bytes().u8(0, 1).u16(0).zeros(8).u16(0);
   const list = new Bytes().u16(0, playlist.items.length, playlist.text?.length ?? 0);
-  for (const item of playlist.items) list.behindLength(2, playItem(item, playlist.streams, playlist.text));
+  for (const item of playlist.items) list.behindLength(2, playItem(item, item.streams ?? playlist.streams, playlist.text));
   for (const text of playlist.text ?? []) list.behindLength(4, textSubPath(text, playlist.items[0]?.in45k ?? 0));
   const marks = new Bytes().u16(playlist.marks.length);
   for (const mark of playlist.marks) marks.u8(0, 1).u16(mark.item).u32(mark.time45k).u16(0xffff).u32(0);

@@ -8,6 +8,12 @@ const pair = z.tuple([z.number(), z.number()]).readonly();
 const shortText = z.string().max(1000);
 const MOST_TITLES = 2000;
 
+const moved = z
+  .array(z.object({ stream: whole, pid: whole.nullable() }))
+  .max(256)
+  .readonly()
+  .nullable();
+
 /** Content that can not be had. */
 export const DamageStretchSchema = z.object({
   content: shortText,
@@ -138,7 +144,7 @@ const title = z.object({
     .max(1000)
     .readonly(),
   parts: z
-    .array(z.object({ segment: shortText, angle: whole.nullable(), companion: shortText.nullable(), seamless: z.boolean() }))
+    .array(z.object({ segment: shortText, angle: whole.nullable(), companion: shortText.nullable(), seamless: z.boolean(), moved }))
     .max(20_000)
     .readonly(),
   video,
@@ -227,6 +233,9 @@ export const ReadingSchema = z.preprocess(
             'no-titles',
             'not-taken',
             'content-spoilt',
+            'streams-moved',
+            'beside-title',
+            'copies-disagree',
           ]),
           severity: z.enum(['note', 'warning', 'fault']),
           title: whole.nullable(),
@@ -256,6 +265,9 @@ const evidence = z.object({
     'other tracks',
     'shares',
     'longer by',
+    'even cuts',
+    'another film',
+    'copies of',
     'shuffled',
     'repeats itself',
     'time runs on',
@@ -288,6 +300,7 @@ export const RoleSchema = z.enum([
   'part',
   'menu',
   'extra',
+  'feature',
   'short',
   'unusable',
 ]);

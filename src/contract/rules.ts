@@ -43,5 +43,6 @@ export const HouseRulesSchema = z.object({
   measure: z.boolean().default(false),
   // Not before version 3.
   damage: z.enum(['refuse', 'around']).default('refuse'),
+  features: z.boolean().default(true),
   sets: z.array(setChoice).max(1000).readonly().default([]),
 }) satisfies z.ZodType<HouseRules>;

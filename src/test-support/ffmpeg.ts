@@ -44,7 +44,9 @@ export function decodedSamples(file: string, stream: string): Buffer {
 /** One stream as FFmpeg takes it out of a file, in a format of its own; `s24le` for samples. */
 export function elementary(file: string, map: string, format: string): Buffer {
   const how = format === 's24le' ? ['-c:a', 'pcm_s24le'] : ['-c', 'copy'];
-  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', file, '-map', `0:${map}`, ...how, '-f', format, '-'], { maxBuffer: 2 ** 28 });
+  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', file, '-map', `0:${map}`, ...how, '-f', format, '-'], {
+    maxBuffer: 2 ** 28,
+  });
   return stdout;
 }
 

@@ -116,7 +116,7 @@ export function sketchReading(titles: readonly TitleSketch[], routes: readonly T
           damaged: false,
           name: null,
         })),
-        parts: own.map((s) => ({ segment: s.id, angle: null, companion: null, seamless: false })),
+        parts: own.map((s) => ({ segment: s.id, angle: null, companion: null, seamless: false, moved: null })),
         video: videoTrack(),
         audio: Array.from({ length: sketch.audio ?? 1 }, (_, n) => audioTrack({ stream: 0xbd80 + n })),
         subtitles: Array.from({ length: sketch.subtitles ?? 0 }, (_, n) => subtitleTrack({ stream: 0xbd20 + n })),
@@ -161,7 +161,7 @@ export function asVersion2(reading: Reading): Record<string, unknown> {
     titles: reading.titles.map((t) => ({
       ...without(t, 'playlist', 'sample', 'levels', 'measured'),
       chapters: t.chapters.map((c) => without(c, 'damaged', 'name')),
-      parts: t.parts.map((p) => without(p, 'companion', 'seamless')),
+      parts: t.parts.map((p) => without(p, 'companion', 'seamless', 'moved')),
       audio: t.audio.map((a) => without(a, 'coreOf')),
       subtitles: t.subtitles.map((s) => without(s, 'apart')),
       video: without(t.video, 'stream', 'interlaced', 'profile', 'bitDepth', 'closedCaptions', 'dynamicRange', 'secondView'),

@@ -161,7 +161,7 @@ describe('what is said of Blu-rays', () => {
         progress: { step, done, total },
         problem: null,
         fingerprint: null,
-    thorough: false,
+        thorough: false,
       });
     expect([at('playlist', 3, 10), at('clip', 0, 4), at('surface', 120, 4700)]).toEqual([
       'playlist 4 of 10',

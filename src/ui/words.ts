@@ -18,6 +18,7 @@ export const ROLE: Readonly<Record<Role, string>> = {
   part: 'part of another',
   menu: 'menu loop',
   extra: 'extra',
+  feature: 'another film',
   short: 'logo or loop',
   unusable: 'can not be taken',
 };
@@ -34,6 +35,7 @@ export const ROLE_PLURAL: Readonly<Record<Role, string>> = {
   part: 'parts of others',
   menu: 'menu loops',
   extra: 'extras',
+  feature: 'other films',
   short: 'logos and loops',
   unusable: 'what can not be taken',
 };
@@ -105,6 +107,12 @@ export function evidenceText(e: Evidence): string {
       return 'only the menus lead to it, without any button';
     case 'same segments':
       return `the same segments as title ${numbers(e.titles)}`;
+    case 'even cuts':
+      return `title ${numbers(e.titles)} is as likely: both are proposed`;
+    case 'another film':
+      return `a film of its own: it has nothing in common with title ${numbers(e.titles)}`;
+    case 'copies of':
+      return `titles ${numbers(e.titles)} once more at other addresses, cell by cell, fill ${String(e.value ?? 0)} % of it`;
     case 'contains':
       return `titles ${numbers(e.titles)} one after the other fill ${String(e.value ?? 0)} % of it`;
     case 'contained in':
@@ -129,6 +137,7 @@ export function discSentence(reading: Reading, findings: Findings): string {
   const count = (role: Role) => findings.titles.filter((f) => f.role === role).length;
   const rest = [
     [count('version'), 'version with other tracks', 'versions with other tracks'],
+    [count('feature'), 'other film', 'other films'],
     [count('extra'), 'extra', 'extras'],
     [count('play-all'), 'play-all that repeats them', 'play-alls that repeat them'],
     [count('duplicate'), 'duplicate', 'duplicates'],
@@ -181,6 +190,12 @@ export function remarkText(remark: Remark): string {
       return 'No title could be read.';
     case 'content-spoilt':
       return `${remark.detail}. Check every sector to learn where else.`;
+    case 'streams-moved':
+      return `${title}${remark.detail}.`;
+    case 'beside-title':
+      return `${title}${remark.detail}.`;
+    case 'copies-disagree':
+      return `${remark.detail}.`;
     case 'not-taken':
       return `Not everything in the file can be taken. ${remark.detail}.`;
   }
@@ -192,6 +207,7 @@ export const GROUND: Readonly<Record<Ground, string>> = {
   episode: 'an episode',
   series: 'episodes or their play-all, by the rules',
   cuts: 'another cut',
+  features: 'another film on the disc',
   extras: 'an extra',
   'shortest extra': 'shorter than extras that are taken',
   repeats: 'it repeats another title',

@@ -68,7 +68,7 @@ async function interleaved(together: number): Promise<{ reading: Reading; conten
     ...title,
     number: 1,
     angles: 2,
-    parts: segments.map((s, i) => ({ segment: s.id, angle: i + 1, companion: null, seamless: false })),
+    parts: segments.map((s, i) => ({ segment: s.id, angle: i + 1, companion: null, seamless: false, moved: null })),
     chapters: [{ number: 1, startMs: 0, durationMs: cells[0]?.durationMs ?? 0, firstPart: 0, damaged: false, name: null }],
   };
   return { reading: { ...locks.reading, titles: [angles], segments }, content: renumbered(Buffer.concat(laid.map((l) => l.unit))) };
@@ -96,7 +96,7 @@ const alone = (number: number): Reading => {
   return {
     ...locks.reading,
     segments: [{ ...cell, clockRestarts: true }],
-    titles: [{ ...title, parts: [{ segment: cell.id, angle: null, companion: null, seamless: false }], chapters: [chapter] }],
+    titles: [{ ...title, parts: [{ segment: cell.id, angle: null, companion: null, seamless: false, moved: null }], chapters: [chapter] }],
   };
 };
 

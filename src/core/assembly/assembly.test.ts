@@ -184,7 +184,7 @@ test('what is held in memory does not grow with the length of a title', async ()
     titles: [
       {
         ...title,
-        parts: long.map((s) => ({ segment: s.id, angle: null, companion: null, seamless: false })),
+        parts: long.map((s) => ({ segment: s.id, angle: null, companion: null, seamless: false, moved: null })),
         chapters: [{ number: 1, startMs: 0, durationMs: title.durationMs * copies, firstPart: 0, damaged: false, name: null }],
       },
     ],

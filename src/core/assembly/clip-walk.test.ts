@@ -238,7 +238,7 @@ test('each angle is its own clip', async () => {
   for (const angle of [1, 2, 3]) {
     const { file } = await master(
       twin,
-      reelOf(twin, 2, { pieces: [{ title: 2, angle, fromChapter: 1, toChapter: 1 }] }),
+      reelOf(twin, 2, { pieces: [{ title: 2, angle, fromChapter: 1, toChapter: 2 }] }),
       `angle-${String(angle)}`,
     );
     const frames = decodedFrames(file, 'v:0');

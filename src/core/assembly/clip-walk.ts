@@ -1,10 +1,11 @@
 import { DiscError, isDamage, throwIfCancelled, type ByteSource } from '../bytes';
 import { parseClipInfo, type EntryPoint } from '../bluray';
-import { APART_STREAM, CORE_STREAM, clipInfoName, type ClipSegment } from '../reading';
+import { APART_STREAM, CORE_STREAM, clipInfoName, type ClipSegment, type MovedStream } from '../reading';
 import {
   HDMV_LPCM_HEAD_BYTES,
   NO_PTS,
   SOURCE_PACKET,
+  TICKS_PER_MS,
   TransportDemux,
   readAc3Header,
   readHdmvLpcm,
@@ -38,6 +39,7 @@ const EARLY_TICKS = 16 * 27_000;
 interface Stretch {
   /** Its sound goes on from the stretch before without a break. */
   readonly seamless: boolean;
+  readonly moved: readonly MovedStream[] | null;
   readonly segments: readonly PlannedSegment[];
   readonly first: ClipSegment;
   readonly last: ClipSegment;
@@ -69,6 +71,9 @@ const clipOf = ({ segment }: PlannedSegment): ClipSegment => {
   return segment;
 };
 
+const sameMoves = (a: readonly MovedStream[] | null, b: readonly MovedStream[] | null) =>
+  a === b || JSON.stringify(a) === JSON.stringify(b);
+
 /** Puts the parts of a piece together to stretches that are read in one go. */
 export function stretchesOf(segments: readonly PlannedSegment[]): Stretch[] {
   const stretches: Stretch[] = [];
@@ -76,9 +81,15 @@ export function stretchesOf(segments: readonly PlannedSegment[]): Stretch[] {
     const clip = clipOf(planned);
     const before = stretches[stretches.length - 1];
     const goesOn =
-      before && before.last.content === clip.content && before.last.out90k === clip.in90k && before.companion === planned.companion;
+      before?.last.content === clip.content &&
+      before.last.out90k === clip.in90k &&
+      before.companion === planned.companion &&
+      sameMoves(before.moved, planned.moved);
     if (goesOn) stretches[stretches.length - 1] = { ...before, segments: [...before.segments, planned], last: clip };
-    else stretches.push({ seamless: planned.seamless, segments: [planned], first: clip, last: clip, companion: planned.companion });
+    else {
+      const { seamless, companion, moved } = planned;
+      stretches.push({ seamless, moved, segments: [planned], first: clip, last: clip, companion });
+    }
   }
   return stretches;
 }
@@ -164,6 +175,8 @@ export class ClipWalk implements Walk, TransportReceiver {
   private content = '';
   /** Entry points of the clip under way by their packet, as its information says, and those met. */
   private entries = new Map<number, number>();
+  /** Size of the picture so far. */
+  private size: string | null = null;
   private readonly infos = new Map<string, readonly EntryPoint[]>();
 
   constructor(
@@ -191,10 +204,15 @@ export class ClipWalk implements Walk, TransportReceiver {
     for (const { framer } of this.around.lanes)
       if (framer instanceof TextFramer) await framer.load(this.around.openContent, this.around.signal);
     for (const piece of pieces) {
-      this.mapStreams(piece);
       const stretches = stretchesOf(piece.segments);
       for (const [i, stretch] of stretches.entries()) {
         const isLast = i === stretches.length - 1;
+        this.mapStreams(piece, stretch.moved);
+        if (this.around.around && (await this.isGone(stretch))) {
+          this.passOver(stretch, i === 0);
+          yield;
+          continue;
+        }
         const goesOnSeamlessly = stretches[i + 1]?.seamless ?? false;
         // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
         this.begin(stretch, i === 0, i === 0 && !piece.naturalStart, isLast && !piece.naturalEnd);
@@ -206,6 +224,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         this.finishVideo();
         this.settle(true);
         this.lookAtEntries(stretch);
+        this.requireSameSize(stretch);
         // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
         if (goesOn || (isLast ? !piece.naturalEnd : !goesOnSeamlessly)) this.endAt(this.video.endTicks);
         yield;
@@ -213,10 +232,17 @@ export class ClipWalk implements Walk, TransportReceiver {
     }
   }
 
-  /** Which lane each stream of this piece's title feeds. */
-  private mapStreams(piece: PlannedPiece): void {
-    const all = lanesByStream(this.around.lanes, piece.streams);
-    this.videoPid = piece.title.video.stream;
+  /** Which lane each stream of this piece's title feeds, in a part where some of them stand elsewhere. */
+  private mapStreams(piece: PlannedPiece, moved: readonly MovedStream[] | null): void {
+    const places = new Map(moved?.map((m) => [m.stream, m.pid]));
+    const placeOf = (stream: number | null): number | null => {
+      if (stream === null || stream >= APART_STREAM) return stream;
+      const core = stream >= CORE_STREAM ? CORE_STREAM : 0;
+      const pid = places.get(stream - core);
+      return pid === undefined ? stream : pid === null ? null : pid + core;
+    };
+    const all = lanesByStream(this.around.lanes, piece.streams.map(placeOf));
+    this.videoPid = placeOf(piece.title.video.stream) ?? piece.title.video.stream;
     this.byPid = new Map([...all].filter(([stream]) => stream < CORE_STREAM));
     this.cores = new Map(
       [...all].flatMap(([stream, lane]) => (stream >= CORE_STREAM && stream < APART_STREAM ? [[stream - CORE_STREAM, lane]] : [])),
@@ -267,13 +293,62 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.goingTo.delete(pid);
   }
 
+  private async isGone(stretch: Stretch): Promise<boolean> {
+    try {
+      await this.around.openContent(stretch.first.content);
+      return false;
+    } catch (error) {
+      if (error instanceof DiscError && error.code === 'not-found') return true;
+      throw error;
+    }
+  }
+
+  /** A clip that is not there: time goes on without it, so that what comes behind stays where it is. */
+  private passOver(stretch: Stretch, firstOfPiece: boolean): void {
+    const { first, last } = stretch;
+    const { timeline, chapters, faults } = this.around;
+    this.epoch = timeline.begin(first.in90k);
+    timeline.placeBase(this.epoch, this.video.endTicks);
+    this.noteChapters(stretch, firstOfPiece);
+    const place = { content: first.content, firstSector: first.firstSector, lastSector: last.lastSector };
+    const ms = (last.out90k - first.in90k) / 90;
+    faults.note('unreadable', null, { epoch: this.epoch, pts90k: first.in90k }, place, ms);
+    this.video.endTicks += ms * TICKS_PER_MS;
+    chapters.place();
+  }
+
+  private noteChapters({ segments }: Stretch, firstOfPiece: boolean): void {
+    segments.forEach((planned, i) => {
+      const { in90k } = clipOf(planned);
+      const begins = firstOfPiece && i === 0;
+      if (begins || planned.chapter !== null)
+        this.around.chapters.note(this.epoch, begins ? in90k : in90k + Math.round(planned.chapterOffsetMs * 90));
+    });
+  }
+
+  /** A file has one size of picture. @throws DiscError `unsupported` where a clip has another than the one before. */
+  private requireSameSize(stretch: Stretch): void {
+    const { video } = this;
+    const sequence = video instanceof VideoFramer ? video.sequence : null;
+    const pixels = video instanceof VideoFramer ? sequence && [sequence.widthPixels, sequence.heightPixels] : video.codec.size;
+    if (!pixels) return;
+    const size = pixels.join('×');
+    this.size ??= size;
+    if (this.size === size) return;
+    throw new DiscError(
+      'unsupported',
+      { source: this.around.label, byteOffset: 0 },
+      `The picture changes from ${this.size} to ${size} with clip ${stretch.first.content}: take the parts as reels of their own`,
+    );
+  }
+
   private async clipPackets(content: string): Promise<number> {
     return Math.floor((await this.around.openContent(content)).sizeBytes / SOURCE_PACKET);
   }
 
   private begin(stretch: Stretch, firstOfPiece: boolean, isCut: boolean, endsCut: boolean): void {
     const { first, last } = stretch;
-    const { timeline, lanes, chapters } = this.around;
+    const { timeline, lanes } = this.around;
     const startTicks = this.video.endTicks;
     this.epoch = timeline.begin(first.in90k);
     this.demux.restart();
@@ -295,9 +370,7 @@ export class ClipWalk implements Walk, TransportReceiver {
       else if (framer instanceof AudioFramer) framer.beginPiece(startTicks - EARLY_TICKS, isCut || first.firstPacket > 0);
       else framer.beginPiece(startTicks - EARLY_TICKS);
     }
-    stretch.segments.forEach((planned, i) => {
-      if (planned.chapter !== null || (firstOfPiece && i === 0)) chapters.note(this.epoch, clipOf(planned).in90k);
-    });
+    this.noteChapters(stretch, firstOfPiece);
   }
 
   private endAt(ticks: number): void {

@@ -1,5 +1,5 @@
 import { DiscError } from '../bytes';
-import { partsOfAngle, type Chapter, type Reading, type Segment, type Title } from '../reading';
+import { partsOfAngle, type Chapter, type MovedStream, type Reading, type Segment, type Title } from '../reading';
 import type { Piece } from '../reels/model';
 import { pieceChapters, pieceSpan } from '../reels/pieces';
 
@@ -26,6 +26,9 @@ export interface PlannedSegment {
   readonly titleMs: number;
   /** Sound goes on into it from the segment before without a break. */
   readonly seamless: boolean;
+  readonly moved: readonly MovedStream[] | null;
+  /** Where in it its chapter begins: cuts fall where decoding can begin, marks a little later. */
+  readonly chapterOffsetMs: number;
 }
 
 const exactMs = (segment: Segment) => (segment.kind === 'clip' ? (segment.out90k - segment.in90k) / 90 : segment.durationMs);
@@ -89,6 +92,11 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
     partOf.set(chapter.number, index);
     if (!chapterAt.has(index)) chapterAt.set(index, chapter.number);
   }
+  const offsetOf = (index: number) => {
+    const chapter = title.chapters.find((c) => c.number === chapterAt.get(index));
+    const isClip = find(title.parts[index]?.segment ?? '').kind === 'clip';
+    return chapter && isClip ? Math.max(0, chapter.startMs - (startMs.get(index) ?? 0)) : 0;
+  };
   const endMs = (step: (typeof steps)[number]) => (startMs.get(step.index) ?? 0) + exactMs(find(step.part.segment));
   const firstPart = piece.range ? (steps.find((step) => endMs(step) > fromMs)?.index ?? 0) : (partOf.get(fromChapter) ?? 0);
   const endPart = piece.range
@@ -104,6 +112,8 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
       companion: part.companion,
       titleMs: startMs.get(index) ?? 0,
       seamless: part.seamless,
+      moved: part.moved,
+      chapterOffsetMs: offsetOf(index),
     })),
     naturalStart: taken[0] === steps[0],
     naturalEnd: taken.at(-1) === steps.at(-1),
@@ -121,6 +131,9 @@ export function joinProblem(first: Title, second: Title): string | null {
   if (a.codec !== b.codec || a.widthPixels !== b.widthPixels || a.heightPixels !== b.heightPixels || a.frameTicks !== b.frameTicks) {
     return `Titles ${String(first.number)} and ${String(second.number)} have pictures of different kind`;
   }
+  const [wide, high] = [a.displayAspect[0] * b.displayAspect[1], b.displayAspect[0] * a.displayAspect[1]];
+  if (wide !== high)
+    return `Titles ${String(first.number)} and ${String(second.number)} have pictures of different shape (${a.displayAspect.join(':')} and ${b.displayAspect.join(':')}): a file has one. Make a reel of each`;
   if ((a.secondView === null) !== (b.secondView === null))
     return `Only one of titles ${String(first.number)} and ${String(second.number)} has two views`;
   return null;

@@ -54,6 +54,8 @@ export interface UnitCodec {
   readonly lengthPrefixed: boolean;
   readonly format: PictureFormat | null;
   readonly hdr10: Hdr10 | null;
+  /** Width and height by the last sequence set; the container's is that of the first. Null before one, and where units do not say. */
+  readonly size: readonly [number, number] | null;
   begin(): UnitFacts;
   /** @param unit from the byte after its start code. @returns false once nothing more is to be learned of this access unit. */
   see(unit: Uint8Array, facts: UnitFacts): boolean;
@@ -88,6 +90,7 @@ export class H264Codec implements UnitCodec {
   private readonly pictures = new Sets();
   private readonly subsets = new Sets();
   private hasSequence = false;
+  size: readonly [number, number] | null = null;
 
   get format(): PictureFormat | null {
     return this.sequence;
@@ -105,6 +108,7 @@ export class H264Codec implements UnitCodec {
       const parsed = readH264Sequence(unit);
       if (parsed) {
         this.sequence ??= parsed;
+        this.size = [parsed.widthPixels, parsed.heightPixels];
         this.sequence = { ...this.sequence, frameNumberBits: parsed.frameNumberBits, framesOnly: parsed.framesOnly };
         this.sequences.add(unit);
         this.hasSequence = true;
@@ -155,6 +159,7 @@ export class HevcCodec implements UnitCodec {
   readonly lengthPrefixed = true;
   format: PictureFormat | null = null;
   hdr10: Hdr10 | null = null;
+  size: readonly [number, number] | null = null;
   private readonly sets = { video: new Sets(), sequence: new Sets(), picture: new Sets() };
   private messages: Uint8Array[] = [];
   private looked = 0;
@@ -168,7 +173,9 @@ export class HevcCodec implements UnitCodec {
     const type = hevcType(unit);
     if (type === HEVC.video) this.sets.video.add(unit);
     else if (type === HEVC.sequence) {
-      this.format ??= readHevcSequence(unit);
+      const parsed = readHevcSequence(unit);
+      this.format ??= parsed;
+      if (parsed) this.size = [parsed.widthPixels, parsed.heightPixels];
       this.sets.sequence.add(unit);
     } else if (type === HEVC.picture) this.sets.picture.add(unit);
     else if (type === HEVC.prefixSei) {
@@ -204,6 +211,7 @@ export class HevcCodec implements UnitCodec {
 export class Vc1Codec implements UnitCodec {
   readonly lengthPrefixed = false;
   readonly hdr10 = null;
+  readonly size = null;
   format: (PictureFormat & { readonly interlaced: boolean }) | null = null;
   private sequence: Uint8Array | null = null;
   private entryPoint: Uint8Array | null = null;

@@ -2,9 +2,20 @@ import type { Reading, Segment, Title } from '../reading';
 import { compareTitles } from './compare';
 import { continuityOf, findDecoys } from './decoys';
 import { evidence } from './evidence';
-import { CUT_SHARE, SHORT_MS, type Difference, type Evidence, type Findings, type Role, type TitleFinding } from './model';
+import {
+  CUT_SHARE,
+  FEATURE_MS,
+  FEATURE_SHARE,
+  SHORT_MS,
+  type Difference,
+  type Evidence,
+  type Findings,
+  type Role,
+  type TitleFinding,
+} from './model';
+import { judgeCuts } from './main-cut';
 import { relate } from './relations';
-import { Scorer, certainty, shown, total } from './score';
+import { Scorer, certainty, isLost, shown, total } from './score';
 import { divisionsOf, isSeries, likeTitles } from './series';
 
 /** More titles than this are not compared with the main one segment by segment. */
@@ -49,6 +60,13 @@ function findCuts(main: Title, others: readonly Title[], segments: ReadonlyMap<s
   return cuts;
 }
 
+/** Long enough to be a film of its own, and nothing of it is in the main title. */
+function isAnotherFilm(title: Title, main: Title): boolean {
+  const own = new Set(main.parts.map((p) => p.segment));
+  const apart = !title.parts.some((p) => own.has(p.segment));
+  return apart && title.durationMs >= FEATURE_MS && title.durationMs >= main.durationMs * FEATURE_SHARE;
+}
+
 /**
  * Concludes from a reading what its titles are. Works on data alone: no disc is touched.
  * @returns a finding for every title, with its evidence.
@@ -56,13 +74,17 @@ function findCuts(main: Title, others: readonly Title[], segments: ReadonlyMap<s
 export function findRoles(reading: Reading): Findings {
   const segments = new Map(reading.segments.map((s) => [s.id, s]));
   const usable = reading.titles.filter(canBeTaken);
-  const relations = relate(usable);
+  const relations = relate(usable, segments);
   const single = usable.filter((t) => !relations.duplicateOf.has(t.number) && t.durationMs >= SHORT_MS);
   const menus = new Set(single.filter((t) => isMenuLoop(t, reading, segments)).map((t) => t.number));
   const decoys = findDecoys(single, reading, segments);
   // What can not be taken is ranked all the same: the best of the rest is not the disc's main title.
   const candidates = reading.titles.filter(
-    (t) => !relations.duplicateOf.has(t.number) && t.durationMs >= SHORT_MS && !menus.has(t.number) && !decoys.found.has(t.number),
+    (t) =>
+      !relations.duplicateOf.has(t.number) &&
+      (t.durationMs >= SHORT_MS || isLost(t)) &&
+      !menus.has(t.number) &&
+      !decoys.found.has(t.number),
   );
   const scorer = new Scorer(candidates, reading);
   const scored = new Map(candidates.map((title) => [title.number, scorer.score(title)]));
@@ -70,20 +92,20 @@ export function findRoles(reading: Reading): Findings {
     .map((title) => ({ title, points: total(scored.get(title.number) ?? []) }))
     .sort((a, b) => b.points - a.points || a.title.number - b.title.number);
   const top = ranked[0];
-  const best = top && canBeTaken(top.title) ? top : undefined;
-  const playAll = best ? relations.playAlls.get(best.title.number) : undefined;
+  const longest = top && canBeTaken(top.title) ? top : undefined;
+  const playAll = longest ? relations.playAlls.get(longest.title.number) : undefined;
   const loners = candidates.filter((t) => canBeTaken(t) && !relations.playAlls.has(t.number) && !relations.insideOf.has(t.number));
-  const rows = playAll && isSeries(playAll) ? playAll : playAll || !best ? [] : likeTitles(loners);
-  const episodes = best && (playAll || rows.includes(best.title)) ? rows : [];
+  const rows = playAll && isSeries(playAll) ? playAll : playAll || !longest ? [] : likeTitles(loners);
+  const episodes = longest && (playAll || rows.includes(longest.title)) ? rows : [];
   const isEpisode = new Set(episodes);
-  const main = episodes.length > 0 ? undefined : best?.title;
-  const cuts = main
-    ? findCuts(
-        main,
-        candidates.filter((t) => t !== main && canBeTaken(t) && !relations.insideOf.has(t.number)),
-        segments,
-      )
-    : new Map<number, Cut>();
+  const first = episodes.length > 0 ? undefined : longest?.title;
+  const rivals = (of: Title) => candidates.filter((t) => t !== of && canBeTaken(t) && !relations.insideOf.has(t.number));
+  const near = first ? findCuts(first, rivals(first), segments) : new Map<number, Cut>();
+  // Length alone does not tell which of several cuts the disc is about.
+  const judged = first && near.size > 0 ? judgeCuts([first, ...rivals(first).filter((t) => near.has(t.number))], reading) : null;
+  const main = judged?.main ?? first;
+  const best = main === first ? longest : ranked.find((r) => r.title === main);
+  const cuts = main && main !== first ? findCuts(main, rivals(main), segments) : near;
   // Parts and other cuts of the best title do not compete with it.
   const rival = ranked.find((r) => r !== top && relations.insideOf.get(r.title.number) !== best?.title.number && !cuts.has(r.title.number));
   const byNumber = new Map(reading.titles.map((t) => [t.number, t]));
@@ -122,7 +144,9 @@ export function findRoles(reading: Reading): Findings {
     if (inner) {
       const covered = inner.reduce((s, t) => s + t.durationMs, 0);
       const numbers = inner.map((t) => t.number);
-      return make('play-all', 0.97, [evidence('contains', 0, numbers, Math.round((100 * covered) / title.durationMs))]);
+      const share = Math.round((100 * covered) / title.durationMs);
+      const kind = relations.copied.has(title.number) ? 'copies of' : 'contains';
+      return make('play-all', kind === 'contains' ? 0.97 : 0.9, [evidence(kind, 0, numbers, share)]);
     }
     const outer = relations.insideOf.get(title.number);
     if (isEpisode.has(title)) {
@@ -143,17 +167,22 @@ export function findRoles(reading: Reading): Findings {
         ...(decoys.genuine.get(title.number) ?? []),
         ...(divisions.length > 0 ? [evidence('divides', 0, [], divisions.length)] : []),
       ];
-      return make('main', certainty(best?.points ?? 0, rival?.points ?? 0) * (decoys.sure.get(title.number) ?? 1), why, { divisions });
+      const among = certainty(best?.points ?? 0, rival?.points ?? 0) * (decoys.sure.get(title.number) ?? 1);
+      const even = judged && judged.even.length > 0 ? [evidence('even cuts', 0, judged.even)] : [];
+      return make('main', among * (judged?.sure ?? 1), [...even, ...why], { divisions });
     }
     const cut = main && cuts.get(title.number);
     if (main && cut) {
       const shared = evidence('shares', 0, [main.number], Math.round((100 * cut.sharedMs) / Math.max(1, main.durationMs)));
-      return make('cut', 0.9, [shared, evidence('longer by', 0, [main.number], title.durationMs - main.durationMs)], {
+      const even = judged?.even.includes(title.number) ? [evidence('even cuts', 0, [main.number])] : [];
+      return make('cut', 0.9, [...even, shared, evidence('longer by', 0, [main.number], title.durationMs - main.durationMs)], {
         differences: cut.differences,
       });
     }
     if (outer !== undefined) return make('part', 0.95, [evidence('contained in', 0, [outer])]);
     if (menus.has(title.number)) return make('menu', 0.85, [evidence('menu loop')]);
+    if (main && isAnotherFilm(title, main))
+      return make('feature', 0.5 + 0.5 * certainty(points, 50), [evidence('another film', 0, [main.number])]);
     return make('extra', 0.5 + 0.5 * certainty(top?.points ?? 0, points), []);
   });
   return {

@@ -13,6 +13,8 @@ export type Role =
   | 'part'
   | 'menu'
   | 'extra'
+  /** Another film on the disc, that stands for itself beside the main title. */
+  | 'feature'
   | 'short'
   | 'unusable';
 
@@ -30,6 +32,9 @@ export type EvidenceKind =
   | 'index lists'
   | 'same segments'
   | 'same content'
+  | 'even cuts'
+  | 'another film'
+  | 'copies of'
   | 'other tracks'
   | 'shares'
   | 'longer by'
@@ -101,6 +106,21 @@ export const WEIGHTS = {
   menuOffers: 8,
   indexLists: 8,
 } as const;
+
+/** What tells which of two cuts the disc is about; the sum is 100. */
+export const CUT_WEIGHTS = { plays: 36, selects: 24, order: 16, duration: 14, tracks: 10 } as const;
+/** A cut that comes this near to the best is as likely: both are then said, and both proposed. */
+export const EVEN_SHARE = 0.8;
+/** Another film has at least this share of the main title's length, and this length, and nothing in common with it. */
+export const FEATURE_SHARE = 0.5;
+export const FEATURE_MS = 20 * 60_000;
+/** Two cells are copies of each other where they differ by no more than rounding, and a hundredth of their size. */
+export const COPY_SLACK_MS = 60;
+export const COPY_SLACK_SHARE = 0.01;
+/** Episodes last a whole number of times as long as most, to within this share: two of them may stand in one title. */
+export const MULTIPLE_SLACK = 0.25;
+/** No part of a play-all of a series takes more of it than this. */
+export const LARGEST_PART_SHARE = 0.7;
 
 /** Titles below this are logos and menu loops, whatever else speaks for them. */
 export const SHORT_MS = 8000;

@@ -4,6 +4,9 @@ import { WEIGHTS, type Evidence, type EvidenceKind } from './model';
 
 const ratio = (value: number, most: number) => (most > 0 ? value / most : 0);
 
+/** Its tables are gone: only menus and the list of titles know it. */
+export const isLost = (title: Title): boolean => title.state === 'unreadable' && title.parts.length === 0;
+
 /** The best there is of each fact, over all candidates. */
 interface Best {
   readonly duration: number;
@@ -34,10 +37,11 @@ export class Scorer {
 
   score(title: Title): Evidence[] {
     const found: Evidence[] = [];
-    const share = ratio(title.durationMs, this.best.duration);
+    // What is lost still competes: of a title of which nobody knows a fact any more the most is believed.
+    const share = title.durationMs === 0 && isLost(title) ? 1 : ratio(title.durationMs, this.best.duration);
     found.push(evidence(share === 1 ? 'longest' : 'share of longest', WEIGHTS.duration * share, [], Math.round(share * 100)));
     const add = (kind: EvidenceKind, fact: Exclude<keyof Best, 'duration'>, value: number) => {
-      const part = ratio(value, this.best[fact]);
+      const part = value === 0 && isLost(title) ? 1 : ratio(value, this.best[fact]);
       if (part === 1 && this.least[fact] < value) found.push(evidence(kind, WEIGHTS[fact], [], value));
       else if (part > 0) found.push(evidence(kind, WEIGHTS[fact] * part, [], null));
     };

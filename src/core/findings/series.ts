@@ -1,11 +1,23 @@
 import type { Segment, Title } from '../reading';
 import { firstAngle } from './evidence';
-import { LEAST_EPISODES, LIKE_EPISODE_SHARE, LIKE_LENGTH_SHARE } from './model';
+import { LARGEST_PART_SHARE, LEAST_EPISODES, LIKE_EPISODE_SHARE, LIKE_LENGTH_SHARE, MULTIPLE_SLACK } from './model';
 
-/** Parts of a play-all that are works of like length: a series. */
+const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor((values.length - 1) / 2)] ?? 0;
+
+/** Lengths that are whole numbers of one of them: episodes, and double ones among them. */
+function areMultiples(durations: readonly number[]): boolean {
+  const one = median(durations);
+  return durations.every((ms) => Math.round(ms / one) >= 1 && Math.abs(ms / one - Math.round(ms / one)) <= MULTIPLE_SLACK);
+}
+
+/** Parts of a play-all that are works in a row: of like length, or some of them as long as two. */
 export function isSeries(parts: readonly Title[]): boolean {
   const durations = parts.map((t) => t.durationMs);
-  return parts.length >= 2 && Math.min(...durations) >= Math.max(...durations) * LIKE_LENGTH_SHARE;
+  if (parts.length < 2) return false;
+  const [least, most] = [Math.min(...durations), Math.max(...durations)];
+  if (least >= most * LIKE_LENGTH_SHARE) return true;
+  const total = durations.reduce((sum, ms) => sum + ms, 0);
+  return parts.length >= LEAST_EPISODES && most <= total * LARGEST_PART_SHARE && areMultiples(durations);
 }
 
 /**
@@ -14,7 +26,10 @@ export function isSeries(parts: readonly Title[]): boolean {
  */
 export function likeTitles(titles: readonly Title[]): readonly Title[] {
   const longest = Math.max(0, ...titles.map((t) => t.durationMs));
-  const like = titles.filter((t) => t.durationMs >= longest * LIKE_EPISODE_SHARE);
+  const near = titles.filter((t) => t.durationMs >= longest * LIKE_EPISODE_SHARE);
+  // A double episode is the longest there is, and the others are like each other.
+  const half = titles.filter((t) => t.durationMs >= (longest / 2) * LIKE_EPISODE_SHARE);
+  const like = near.length < LEAST_EPISODES && half.length > LEAST_EPISODES && areMultiples(half.map((t) => t.durationMs)) ? half : near;
   const used = new Set<string>();
   for (const title of like) {
     for (const segment of new Set(firstAngle(title))) {

@@ -12,7 +12,8 @@ import {
   writeFileSync,
 } from 'node:fs';
 import path from 'node:path';
-import { HAVEN, TWIN, openDisc, temporaryFolder, titleOf } from '@/test-support/discs';
+import { elementary } from '@/test-support/ffmpeg';
+import { HAVEN, PROVING, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { damaged, seeded } from '@/test-support/random';
 import { ReadingSchema } from '@/contract';
 import { openVolume } from '@/node/open-volume';
@@ -175,11 +176,11 @@ describe('a Blu-ray that is not as it should be', () => {
     rmSync(path.join(copy, 'BDMV', 'STREAM', '00002.m2ts'));
     const reading = await read(copy);
     expect(reading.titles.map((t) => [t.playlist, t.state])).toEqual([
-      [1, 'unreadable'],
-      [2, 'unreadable'],
+      [1, 'damaged'],
+      [2, 'damaged'],
       [3, 'usable'],
       [5, 'usable'],
-      [6, 'unreadable'],
+      [6, 'damaged'],
       [10, 'usable'],
     ]);
     expect(reading.remarks.filter((r) => r.code === 'structure-lost').length).toBeGreaterThanOrEqual(5);
@@ -254,5 +255,90 @@ describe('a Blu-ray that is not as it should be', () => {
     expect([...steps]).toEqual(['opening', 'playlist', 'clip']);
     await opened.close();
     expect(existsSync(HAVEN)).toBe(true);
+  });
+});
+
+describe('clips that do not go on as they began', () => {
+  const CHANGES = path.join(PROVING, 'CHANGES');
+  const folder = temporaryFolder();
+  /** A copy of a disc folder whose files are links, so that some can be taken out or renamed. */
+  const copied = (disc: string, name: string, change: (file: string) => string | null): string => {
+    const target = path.join(folder, name);
+    for (const entry of readdirSync(disc, { recursive: true, withFileTypes: true })) {
+      if (!entry.isFile()) continue;
+      const inside = path.relative(disc, path.join(entry.parentPath, entry.name));
+      const kept = change(inside);
+      if (kept === null) continue;
+      mkdirSync(path.dirname(path.join(target, kept)), { recursive: true });
+      linkSync(path.join(disc, inside), path.join(target, kept));
+    }
+    return target;
+  };
+
+  test('a track is a language and a kind, not a stream: it is followed to where it stands', async () => {
+    const disc = await openDisc(CHANGES);
+    const title = titleOf(disc.reading, 1);
+    expect(title.audio.map((a) => a.language)).toEqual(['en', 'gd']);
+    const crossed = [
+      { stream: 0x1100, pid: 0x1101 },
+      { stream: 0x1101, pid: 0x1100 },
+    ];
+    expect(title.parts.map((p) => p.moved)).toEqual([null, null, crossed, crossed]);
+    expect(disc.reading.remarks).toMatchObject([{ code: 'streams-moved', severity: 'note', title: 1 }]);
+    const file = path.join(folder, 'moved.mkv');
+    await writeMasterFile(disc, wholeTitleReel(title, 'moved'), file);
+    const clip = (name: string) => path.join(CHANGES, 'BDMV/STREAM', `${name}.m2ts`);
+    // By FFmpeg's reading of the clips: English stands on 1100 in the first and on 1101 in the second.
+    const english = Buffer.concat([elementary(clip('00071'), 'i:0x1100', 'ac3'), elementary(clip('00072'), 'i:0x1101', 'ac3')]);
+    expect(elementary(file, 'a:0', 'ac3').equals(english)).toBe(true);
+    await disc.opened.close();
+  });
+
+  test('a mark stays where it is, also inside a group of pictures; one at the very end begins nothing', async () => {
+    const { reading, opened } = await openDisc(CHANGES);
+    expect(titleOf(reading, 1).chapters.map((c) => c.startMs)).toEqual([0, 1500, 3003]);
+    await opened.close();
+    const disc = await openDisc(CHANGES);
+    const { promise } = await writeMasterFile(disc, wholeTitleReel(titleOf(reading, 1), 'marks'), path.join(folder, 'marks.mkv'));
+    const lead = promise.tracks[0]?.fromMs ?? 0;
+    promise.chapters.slice(1).forEach((c, i) => {
+      expect(Math.abs(c.startMs - lead - ([1500, 3003][i] ?? 0))).toBeLessThan(1);
+    });
+    await disc.opened.close();
+  });
+
+  test('another size of picture is said, and no file is made of both', async () => {
+    const disc = await openDisc(CHANGES);
+    const made = writeMasterFile(disc, wholeTitleReel(titleOf(disc.reading, 2), 'sizes'), path.join(folder, 'sizes.mkv'));
+    await expect(made).rejects.toThrow(/changes from 320×180 to 480×272 with clip 00073/);
+    await disc.opened.close();
+  });
+
+  test('a clip that is missing hurts its own chapters only', async () => {
+    const disc = await openDisc(copied(HAVEN, 'missing', (f) => (f.endsWith('00003.m2ts') ? null : f)));
+    const title = titleOf(disc.reading, 2);
+    expect(title).toMatchObject({ state: 'damaged' });
+    expect(title.chapters.map((c) => c.damaged)).toEqual([false, true, false]);
+    const around = { ...wholeTitleReel(title, 'around', 'around') };
+    const { promise } = await writeMasterFile(disc, around, path.join(folder, 'around.mkv'));
+    const whole = await openDisc(HAVEN);
+    const durations = titleOf(whole.reading, 2).durationMs;
+    expect(Math.abs(promise.durationMs - durations)).toBeLessThan(30);
+    const gone = promise.wholeness?.faults.filter((f) => f.kind === 'unreadable');
+    expect(gone).toMatchObject([{ content: '00003', ms: 5005 }]);
+    await Promise.all([disc.opened.close(), whole.opened.close()]);
+  });
+
+  test('names of eight and three letters are the same disc', async () => {
+    const short: Readonly<Record<string, string>> = { mpls: 'MPL', clpi: 'CPI', m2ts: 'MTS', bdmv: 'BDM' };
+    const renamed = (file: string) =>
+      file
+        .replace(/\.(\w+)$/, (_, ending: string) => `.${short[ending] ?? ending}`)
+        .replace('MovieObject', 'MOVIEOBJ')
+        .replace('index.', 'INDEX.');
+    const [disc, whole] = await Promise.all([openDisc(copied(HAVEN, 'short', renamed)), openDisc(HAVEN)]);
+    const same = (reading: typeof disc.reading) => [reading.fingerprint, reading.titles, reading.routes, reading.remarks];
+    expect(same(disc.reading)).toEqual(same(whole.reading));
+    await Promise.all([disc.opened.close(), whole.opened.close()]);
   });
 });

@@ -20,17 +20,31 @@ export async function findMovieFolder(volume: Volume): Promise<string | null> {
   return null;
 }
 
-/** Endings of clip files: the second is what file systems with short names make of it. */
-const CLIP_ENDINGS = ['m2ts', 'MTS'] as const;
+/** Names that file systems with short names make of those of the standard. */
+const SHORT_NAMES: Readonly<Record<string, string>> = { 'index.bdmv': 'INDEX.BDM', 'MovieObject.bdmv': 'MOVIEOBJ.BDM' };
+const SHORT_ENDINGS: Readonly<Record<string, string>> = { mpls: 'MPL', clpi: 'CPI', m2ts: 'MTS' };
 
-/** @returns null where there is no such clip. */
-export async function openClip(volume: Volume, folder: string, clip: string): Promise<VolumeFile | null> {
-  for (const ending of CLIP_ENDINGS) {
-    const file = await volume.open(join(folder, 'STREAM', `${clip}.${ending}`));
+/** A name of the standard, and what it is called where names are short. */
+export function namesOf(name: string): readonly string[] {
+  const dot = name.lastIndexOf('.');
+  const ending = SHORT_ENDINGS[name.slice(dot + 1)];
+  const short = SHORT_NAMES[name] ?? (ending === undefined ? null : `${name.slice(0, dot)}.${ending}`);
+  return short === null ? [name] : [name, short];
+}
+
+/** Opens a file of the movie folder under whichever of its names it has; null where there is none. */
+export async function openNamed(volume: Volume, folder: string, inside: readonly string[]): Promise<VolumeFile | null> {
+  const path = inside.slice(0, -1);
+  for (const name of namesOf(inside.at(-1) ?? '')) {
+    const file = await volume.open(join(folder, ...path, name));
     if (file) return file;
   }
   return null;
 }
+
+/** @returns null where there is no such clip. */
+export const openClip = (volume: Volume, folder: string, clip: string): Promise<VolumeFile | null> =>
+  openNamed(volume, folder, ['STREAM', `${clip}.m2ts`]);
 
 /** @throws DiscError `not-found`. */
 export async function openClipContent(volume: Volume, folder: string, clip: string): Promise<VolumeFile> {
@@ -49,5 +63,5 @@ export async function listNumbered(volume: Volume, folder: string, inside: strin
   return [...new Set(found)].sort();
 }
 
-export const CLIP_FILE_ENDINGS: readonly string[] = CLIP_ENDINGS;
+export const CLIP_FILE_ENDINGS: readonly string[] = ['m2ts', 'MTS'];
 export const inMovieFolder = join;

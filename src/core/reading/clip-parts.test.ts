@@ -189,7 +189,13 @@ test('where a source really ends is found by halving, whatever it promises', asy
     expect(await reachOf(source)).toBe(real);
   }
   expect(await reachOf(memorySource('x', new Uint8Array(5)))).toBe(5);
-  expect(await reachOf({ name: 'x', sizeBytes: 9, read: () => Promise.reject(new DiscError('read-failed', { source: 'x', byteOffset: 0 }, 'a scratch')) })).toBe(9);
+  expect(
+    await reachOf({
+      name: 'x',
+      sizeBytes: 9,
+      read: () => Promise.reject(new DiscError('read-failed', { source: 'x', byteOffset: 0 }, 'a scratch')),
+    }),
+  ).toBe(9);
 });
 
 describe('samples', () => {
@@ -228,7 +234,10 @@ describe('samples', () => {
     const open = jest.fn(() => Promise.resolve(null));
     expect((await sampleTitles(reading.titles.slice(0, 1), segments, open)).size).toBe(0);
     expect(open).not.toHaveBeenCalled();
-    const broken: ByteSource = { ...content(() => 0), read: () => Promise.reject(new DiscError('read-failed', { source: 'x', byteOffset: 0 }, 'a scratch')) };
+    const broken: ByteSource = {
+      ...content(() => 0),
+      read: () => Promise.reject(new DiscError('read-failed', { source: 'x', byteOffset: 0 }, 'a scratch')),
+    };
     expect((await sampleTitles(reading.titles, segments, () => Promise.resolve(broken))).size).toBe(0);
   });
 });

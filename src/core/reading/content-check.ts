@@ -38,7 +38,8 @@ export function packCheck(): ContentCheck {
           if (navigation.vobId !== vobId) clock.forget();
           vobId = navigation.vobId;
           clock.pass(readScr(data, at));
-        } else if (clock.isOutOfPlace(data, at, data.byteLength) || readPack(data, at, at + SECTOR_BYTES, NOBODY) !== 'whole') wrong(sector);
+        } else if (clock.isOutOfPlace(data, at, data.byteLength) || readPack(data, at, at + SECTOR_BYTES, NOBODY) !== 'whole')
+          wrong(sector);
       }
     },
   };

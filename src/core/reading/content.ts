@@ -1,6 +1,6 @@
 import type { ByteSource } from '../bytes';
 import type { Volume } from '../volume';
-import { findMovieFolder, inMovieFolder, openClipContent } from './clip-files';
+import { findMovieFolder, openClipContent, openNamed } from './clip-files';
 import { DiscError } from '../bytes';
 import { findVideoFolder, openTitleSetContent } from './title-set-files';
 
@@ -18,8 +18,7 @@ export async function openContent(volume: Volume, content: string): Promise<Byte
   if (content.endsWith('.clpi')) {
     const folder = (await findMovieFolder(volume)) ?? 'BDMV';
     const file =
-      (await volume.open(inMovieFolder(folder, 'CLIPINF', content))) ??
-      (await volume.open(inMovieFolder(folder, 'BACKUP', 'CLIPINF', content)));
+      (await openNamed(volume, folder, ['CLIPINF', content])) ?? (await openNamed(volume, folder, ['BACKUP', 'CLIPINF', content]));
     if (!file) throw new DiscError('not-found', { source: volume.name, byteOffset: 0 }, `${content} is not there`);
     return file;
   }

@@ -67,7 +67,9 @@ describe('a scan on request', () => {
     const source = await disc.opened.content(content);
     const data = await readExactly(source, 0, source.sizeBytes, content);
     change(data);
-    return scanForDamage(disc.reading, (name) => (name === content ? Promise.resolve(memorySource(name, data)) : disc.opened.content(name)));
+    return scanForDamage(disc.reading, (name) =>
+      name === content ? Promise.resolve(memorySource(name, data)) : disc.opened.content(name),
+    );
   };
   const at = (sector: number) => sector * SECTOR_BYTES;
 

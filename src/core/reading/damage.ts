@@ -66,7 +66,8 @@ const CHUNK_SECTORS = 510;
 const MOST_SEARCHED = 64;
 
 /** What looks into the content of a disc of this kind. */
-export const contentCheckFor = (reading: Pick<Reading, 'kind'>): ContentCheck => (reading.kind === 'DVD-Video' ? packCheck() : packetCheck());
+export const contentCheckFor = (reading: Pick<Reading, 'kind'>): ContentCheck =>
+  reading.kind === 'DVD-Video' ? packCheck() : packetCheck();
 
 /** Adds a run of sectors to a list of stretches; those that touch are one. */
 function addStretch(found: DamageStretch[], content: string, firstSector: number, lastSector: number, cause: DamageStretch['cause']): void {

@@ -230,6 +230,14 @@ export interface TitlePart {
   readonly companion: string | null;
   /** Its sound goes on from the part before without a break. */
   readonly seamless: boolean;
+  /** Streams of the title that stand on other PIDs here; null where all stand where the title says. */
+  readonly moved: readonly MovedStream[] | null;
+}
+
+/** A stream that stands elsewhere in a part: `stream` is its key in the title, `pid` where it is; null where the part has none. */
+export interface MovedStream {
+  readonly stream: number;
+  readonly pid: number | null;
 }
 
 export interface Title {
@@ -274,7 +282,13 @@ export type RemarkCode =
   /** Something in a plain file that is not a picture, sound or subtitles. */
   | 'not-taken'
   /** Some of what was looked into holds something else than belongs there. */
-  | 'content-spoilt';
+  | 'content-spoilt'
+  /** Languages stand on other streams in some parts of a title, or do not go on in them. */
+  | 'streams-moved'
+  /** Something that plays beside a title, in clips of its own, is not taken. */
+  | 'beside-title'
+  /** Two copies of a structure differ, and the content agrees with one of them. */
+  | 'copies-disagree';
 
 /** Something about the disc or a title that the user should know. Words are the interface's; `detail` is for the log. */
 export interface Remark {
@@ -381,7 +395,7 @@ function fromVersion4(reading: Plain): Plain {
     ...reading,
     version: READING_VERSION,
     looked: null,
-    titles: each(reading['titles'], (t) => ({ ...t, parts: each(t['parts'], (p) => ({ ...p, seamless: false })) })),
+    titles: each(reading['titles'], (t) => ({ ...t, parts: each(t['parts'], (p) => ({ ...p, seamless: false, moved: null })) })),
   };
 }
 
@@ -418,7 +432,7 @@ function fromVersion2(reading: Plain): Plain {
       playlist: null,
       sample: null,
       chapters: each(t['chapters'], (c) => ({ ...c, damaged: t['state'] === 'cut short' })),
-      parts: each(t['parts'], (p) => ({ ...p, companion: null, seamless: false })),
+      parts: each(t['parts'], (p) => ({ ...p, companion: null, seamless: false, moved: null })),
       audio: each(t['audio'], (a) => ({ ...a, coreOf: null })),
       video: isPlain(t['video'])
         ? {

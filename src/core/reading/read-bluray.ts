@@ -1,4 +1,4 @@
-import { DiscError, throwIfCancelled, unlessDamaged } from '../bytes';
+import { DiscError, throwIfCancelled, unlessDamaged, type ByteSource } from '../bytes';
 import {
   CODING,
   SOURCE_PACKET_BYTES,
@@ -17,7 +17,7 @@ import {
   type PlaylistStream,
 } from '../bluray';
 import { SECTOR_BYTES, type Volume } from '../volume';
-import { CLIP_FILE_ENDINGS, inMovieFolder, listNumbered, openClip } from './clip-files';
+import { CLIP_FILE_ENDINGS, inMovieFolder, listNumbered, namesOf, openClip } from './clip-files';
 import { CutList, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './clip-segments';
 import { blurayAudio, bluraySubtitle, blurayVideo, languageTag } from './bluray-tracks';
 import { routesToPlaylists } from './bluray-routes';
@@ -41,7 +41,8 @@ import {
 import type { ReadOptions } from './progress';
 import { payloadShares } from './payload-shares';
 import { sampleTitles } from './samples';
-import { readWithBackup } from './structures';
+import { alignStreams, type AlignedStreams } from './stream-tables';
+import { readWithBackup, type Agreement } from './structures';
 
 /** Discs made to confuse have over a thousand playlists; more than this is not read. */
 const MOST_PLAYLISTS = 2000;
@@ -82,11 +83,18 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     const detail = `The file system promises ${String(volume.promisedBytes)} bytes, there are ${String(volume.sizeBytes)}`;
     note(remarks, 'image-cut-short', 'fault', detail);
   }
-  const read = async <T>(inside: readonly string[], parse: (bytes: Uint8Array, source: string) => T): Promise<T | null> => {
-    const copies = { main: inMovieFolder(folder, ...inside), backup: inMovieFolder(folder, 'BACKUP', ...inside), compare: false };
+  const read = async <T>(
+    inside: readonly string[],
+    parse: (bytes: Uint8Array, source: string) => T,
+    agreement: Agreement<T> | null = null,
+    again = false,
+  ): Promise<T | null> => {
+    const names = namesOf(inside.at(-1) ?? '');
+    const places = (...above: readonly string[]) => names.map((name) => inMovieFolder(folder, ...above, ...inside.slice(0, -1), name));
+    const copies = { main: places(), backup: places('BACKUP'), compare: false };
     try {
-      const found = await readWithBackup(volume, copies, parse, () => [], remarks);
-      structures.push(found.bytes);
+      const found = await readWithBackup(volume, copies, parse, () => [], remarks, agreement);
+      if (!again) structures.push(found.bytes); // what identifies a pressing is read once
       return found.value;
     } catch (error) {
       if (!(error instanceof DiscError) || error.code === 'cancelled') throw error;
@@ -118,11 +126,23 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     throwIfCancelled(signal, volume.name);
     onProgress?.({ step: 'clip', done: i, total: wanted.size });
     const file = await orLost(openClip(volume, folder, name), `clip ${name}`, remarks);
-    const info: ClipInfo | null = await read(['CLIPINF', `${name}.clpi`], parseClipInfo);
+    const info: ClipInfo | null = await read(
+      ['CLIPINF', `${name}.clpi`],
+      parseClipInfo,
+      file && i < MOST_AGREED ? (found) => entryAgreement(found, file) : null,
+    );
     const sizeBytes = file?.sizeBytes ?? 0;
     clips.set(name, { name, info, sizeBytes, discSector: file?.firstSector ?? nextSector });
     if (file) looks.add(name, file);
     nextSector += Math.ceil(sizeBytes / SECTOR_BYTES);
+  }
+
+  for (const [i, { number, playlist }] of playlists.entries()) {
+    // A playlist that shows what its clips do not have is one of two: the other copy is then looked at.
+    if (playlistAgreement(playlist, clips) === 1) continue;
+    const name = `${String(number).padStart(5, '0')}.mpls`;
+    const better = await read(['PLAYLIST', name], parsePlaylist, (p) => Promise.resolve(playlistAgreement(p, clips)), true);
+    if (better && better.items.length > 0) playlists[i] = { number, playlist: better };
   }
 
   const segments = new Map<string, ClipSegment>();
@@ -174,10 +194,48 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     const own = [...segments.values()].filter((s) => s.content === content);
     const firstSector = Math.floor((await looks.reachableBytes(content)) / SECTOR_BYTES);
     const lastSector = Math.max(...own.map((s) => s.lastSector));
-    const short = own.some((s) => s.endPacket * SOURCE_PACKET_BYTES > (firstSector + 1) * SECTOR_BYTES);
+    const short =
+      (clips.get(content)?.sizeBytes ?? 0) === 0 || own.some((s) => s.endPacket * SOURCE_PACKET_BYTES > (firstSector + 1) * SECTOR_BYTES);
     if (short) missing.push({ content, firstSector, lastSector, cause: 'missing' });
   }
   return withLooks(reading, missing, (clip) => Promise.resolve(looks.file(clip)));
+}
+
+/** Times of clips are rounded, and of a whole number of pictures. */
+const PLAYLIST_SLACK_45K = 45_000;
+
+/** Share of a playlist's items whose clips are there and have the times that it shows. */
+function playlistAgreement(playlist: Playlist, clips: ReadonlyMap<string, ClipPlace>): number {
+  const agreeing = playlist.items.filter((item) => {
+    const clip = clips.get(item.clips[0] ?? '');
+    if (!clip || clip.sizeBytes === 0) return false;
+    const { info } = clip;
+    if (!info || info.end45k === 0 || info.clockSequences > 1) return true;
+    return item.in45k >= info.start45k - PLAYLIST_SLACK_45K && item.out45k <= info.end45k + PLAYLIST_SLACK_45K;
+  });
+  return playlist.items.length === 0 ? 0 : agreeing.length / playlist.items.length;
+}
+
+/** Clips whose tables are held against their content, and places in each: every one costs a drive a seek. */
+const MOST_AGREED = 24;
+const AGREEMENT_SAMPLES = 2;
+
+/** Share of a few entry points at which a packet of a stream's beginning stands: what tells which of two copies is the right one. */
+async function entryAgreement({ entries }: ClipInfo, clip: ByteSource): Promise<number> {
+  if (entries.length === 0) return 1;
+  const picked = Array.from(
+    { length: AGREEMENT_SAMPLES },
+    (_, i) => entries[Math.floor(((entries.length - 1) * i) / (AGREEMENT_SAMPLES - 1))],
+  );
+  const packet = new Uint8Array(SOURCE_PACKET_BYTES);
+  let agreeing = 0;
+  for (const entry of picked) {
+    const got = entry ? await unlessDamaged(clip.read(entry.packet * SOURCE_PACKET_BYTES, packet), 0) : 0;
+    const begins = got === SOURCE_PACKET_BYTES && packet[4] === 0x47 && ((packet[5] ?? 0) & 0x40) !== 0;
+    // What can not be read says nothing against the table.
+    if (begins || got < SOURCE_PACKET_BYTES) agreeing++;
+  }
+  return agreeing / AGREEMENT_SAMPLES;
 }
 
 /** A file, or null where the file system says something wrong of it: that is remarked, and hides nothing else. */
@@ -232,16 +290,23 @@ async function playlistNames(volume: Volume, folder: string, remarks: Remark[]):
 
 const itemLength = (item: PlayItem) => item.out45k - item.in45k;
 
-/** Entry marks of a playlist, each moved to where decoding can begin. */
-function chapterCuts({ playlist }: NumberedPlaylist, clips: ReadonlyMap<string, ClipPlace>): { item: number; at90k: number }[] {
-  const found: { item: number; at90k: number }[] = [];
+/** An entry mark, and where decoding can begin for what it marks. */
+interface ChapterCut {
+  readonly item: number;
+  readonly at90k: number;
+  readonly mark90k: number;
+}
+
+/** Entry marks of a playlist, each with the place where decoding can begin. */
+function chapterCuts({ playlist }: NumberedPlaylist, clips: ReadonlyMap<string, ClipPlace>): ChapterCut[] {
+  const found: ChapterCut[] = [];
   for (const mark of playlist.marks) {
     const item = playlist.items[mark.playItem];
     if (!mark.isEntry || !item || mark.time45k < item.in45k || mark.time45k >= item.out45k) continue;
     const info = clips.get(item.clips[0] ?? '')?.info ?? null;
-    found.push({ item: mark.playItem, at90k: safeCut(info, mark.time45k * 2, item.in45k * 2) });
+    found.push({ item: mark.playItem, at90k: safeCut(info, mark.time45k * 2, item.in45k * 2), mark90k: mark.time45k * 2 });
   }
-  return found.sort((a, b) => a.item - b.item || a.at90k - b.at90k);
+  return found.sort((a, b) => a.item - b.item || a.mark90k - b.mark90k);
 }
 
 function cutClips(playlists: readonly NumberedPlaylist[], clips: ReadonlyMap<string, ClipPlace>): Cuts {
@@ -258,6 +323,8 @@ function cutClips(playlists: readonly NumberedPlaylist[], clips: ReadonlyMap<str
 async function readTitle(number: number, numbered: NumberedPlaylist, material: Material): Promise<Title> {
   const { playlist } = numbered;
   const { clips, segments, cuts } = material;
+  const main = [...playlist.items].sort((a, b) => itemLength(b) - itemLength(a))[0] as PlayItem;
+  const streams = alignStreams(playlist, main);
   const parts: TitlePart[] = [];
   const starts: { item: number; at90k: number; part: number; ms: number }[] = [];
   const used = new Map<string, ClipSegment>();
@@ -267,6 +334,7 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
   for (const [i, item] of playlist.items.entries()) {
     const companion = companions.find((c) => c.playItem === i)?.clip ?? null;
     const begin = ms;
+    const moved = streams.moved(item);
     itemStarts.push(begin);
     item.clips.forEach((name, angle) => {
       const clip = clips.get(name);
@@ -281,18 +349,18 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
           ms = begin + Math.round((segment.out90k - item.in45k * 2) / 90);
         }
         const seamless = n > 0 || (i > 0 && item.connection !== 'new clock');
-        parts.push({ segment: segment.id, angle: item.clips.length > 1 ? angle + 1 : null, companion, seamless });
+        parts.push({ segment: segment.id, angle: item.clips.length > 1 ? angle + 1 : null, companion, seamless, moved });
       }
     });
   }
-  const longest = [...used.values()].reduce<ClipSegment | null>(
+  const present = [...used.values()].filter((s) => (clips.get(s.content)?.sizeBytes ?? 0) > 0);
+  const longest = present.reduce<ClipSegment | null>(
     (a, b) => (a && a.endPacket - a.firstPacket >= b.endPacket - b.firstPacket ? a : b),
     null,
   );
-  const main = [...playlist.items].sort((a, b) => itemLength(b) - itemLength(a))[0] as PlayItem;
   const probe = longest ? await material.looks.headers(longest.content, clips.get(longest.content)?.info ?? null) : null;
   const state = await stateOf(number, [...used.values()], longest, material);
-  const streams = mergedStreams(playlist, main);
+  remarkStreams(number, playlist, streams, material);
   const video = streams.video[0];
   const second = companions.length > 0 ? secondView(clips, companions[0]?.clip ?? '') : null;
   return {
@@ -328,6 +396,40 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
   };
 }
 
+const SECONDARY_SUB_PATHS: Readonly<Record<number, string>> = {
+  2: 'a sound track in a clip of its own (a commentary, or an interactive one)',
+  5: 'a second picture and its sound, laid over the first, in clips of their own',
+  6: 'a second picture and its sound, laid over the first, in clips of their own',
+  7: 'a second picture laid over the first',
+};
+
+/** What of a title's tables is not as simple as its list of tracks, or not taken at all. Spec: BD-ROM part 3, SubPath_type and STN_table. */
+function remarkStreams(number: number, playlist: Playlist, streams: AlignedStreams, { remarks }: Material): void {
+  const moved = playlist.items.flatMap((item) => streams.moved(item) ?? []);
+  const elsewhere = new Set(moved.filter((m) => m.pid !== null).map((m) => m.stream)).size;
+  const ending = new Set(moved.filter((m) => m.pid === null).map((m) => m.stream)).size;
+  if (elsewhere > 0)
+    note(
+      remarks,
+      'streams-moved',
+      'note',
+      `${String(elsewhere)} of its tracks stand on other streams in some clips; they are followed by language and kind`,
+      number,
+    );
+  if (ending > 0) note(remarks, 'streams-moved', 'warning', `${String(ending)} of its tracks do not go on in all of its clips`, number);
+  if (streams.untold.length > 0)
+    note(
+      remarks,
+      'streams-moved',
+      'warning',
+      `${String(streams.untold.length)} streams that only some of its clips have are not offered`,
+      number,
+    );
+  const beside = new Set(playlist.subPaths.flatMap((s) => SECONDARY_SUB_PATHS[s.type] ?? []));
+  if (beside.size === 0 && playlist.items.some((i) => i.streams.secondaryVideo.length > 0)) beside.add(SECONDARY_SUB_PATHS[7] ?? '');
+  for (const what of beside) note(remarks, 'beside-title', 'warning', `${what} can be played with it, and is not taken`, number);
+}
+
 /** A subtitle stream as a track; text stands in a clip of its own, other clips beside the title are for other purposes. */
 function subtitleOf(stream: PlaylistStream, playlist: Playlist, itemStarts: readonly number[]): SubtitleTrack[] {
   if (stream.subPath === null) return [bluraySubtitle(stream)];
@@ -337,23 +439,6 @@ function subtitleOf(stream: PlaylistStream, playlist: Playlist, itemStarts: read
   if (!item || !shown) return [];
   const atMs = (itemStarts[item.playItem] ?? 0) + (item.syncStart45k - shown.in45k) / 45;
   return [bluraySubtitle(stream, { clip: item.clip, pid: stream.pid, in90k: item.in45k * 2, atMs })];
-}
-
-/** Streams of the main item, and those that only other items have. */
-function mergedStreams(playlist: Playlist, main: PlayItem) {
-  const merge = (pick: (item: PlayItem) => readonly PlaylistStream[]) => {
-    const found = new Map<string, PlaylistStream>();
-    const keyOf = (s: PlaylistStream) => `${String(s.subPath ?? '')}/${String(s.pid)}`;
-    for (const item of [main, ...playlist.items])
-      for (const stream of pick(item)) if (!found.has(keyOf(stream))) found.set(keyOf(stream), stream);
-    return [...found.values()];
-  };
-  return {
-    video: merge((i) => i.streams.video),
-    audio: merge((i) => i.streams.audio),
-    graphics: merge((i) => i.streams.graphics),
-    secondaryAudio: merge((i) => i.streams.secondaryAudio),
-  };
 }
 
 const SECOND_VIEW_PID = 0x1012;
@@ -369,8 +454,10 @@ function chaptersOf(
   const found: { part: number; ms: number }[] = [];
   for (const cut of chapterCuts(numbered, clips)) {
     const start = starts.find((s) => s.item === cut.item && s.at90k === cut.at90k);
-    if (!start || start.ms > endMs - LEAST_CHAPTER_MS) continue;
-    if (found.length === 0 || start.part > (found[found.length - 1]?.part ?? 0)) found.push(start);
+    // The mark says when a chapter begins; a file that begins with the chapter begins a little before, where decoding can.
+    const ms = (start?.ms ?? 0) + Math.round((cut.mark90k - cut.at90k) / 90);
+    if (!start || ms > endMs - LEAST_CHAPTER_MS) continue;
+    if (found.length === 0 || start.part > (found[found.length - 1]?.part ?? 0)) found.push({ part: start.part, ms });
   }
   // What comes before the first mark belongs to the first chapter: nothing is cut off a title by its marks.
   if (found.length === 0 || found[0]?.part !== 0) {
@@ -394,18 +481,18 @@ async function stateOf(
   material: Material,
 ): Promise<Title['state']> {
   const { clips, looks, remarks } = material;
-  const missing = used.find((s) => (clips.get(s.content)?.sizeBytes ?? 0) === 0);
-  if (!longest || missing) {
-    note(remarks, 'structure-lost', 'fault', `Title ${String(number)} needs clip ${missing?.content ?? ''}, which is not there`, number);
-    return 'unreadable';
-  }
+  const isThere = (s: ClipSegment) => (clips.get(s.content)?.sizeBytes ?? 0) > 0;
+  for (const content of new Set(used.filter((s) => !isThere(s)).map((s) => s.content)))
+    note(remarks, 'structure-lost', 'fault', `Title ${String(number)} needs clip ${content}, which is not there`, number);
+  // What else there is of it can be had: what is missing is put in at the end, for all titles at once.
+  if (!longest || !used.some(isThere)) return 'unreadable';
   if (await looks.protectedContent(longest.content)) {
     note(remarks, 'scrambled', 'fault', `Packets of clip ${longest.content} carry the flags of protection`, number);
     return 'scrambled';
   }
   for (const segment of used) {
     const reach = await looks.reachableBytes(segment.content);
-    if (segment.endPacket * SOURCE_PACKET_BYTES > reach) {
+    if (reach > 0 && segment.endPacket * SOURCE_PACKET_BYTES > reach) {
       const detail = `Title ${String(number)} goes on to packet ${String(segment.endPacket)} of clip ${segment.content}, which ends at byte ${String(reach)}`;
       note(remarks, 'beyond-end', 'fault', detail, number);
       break; // what is missing is put in at the end, for all titles at once

@@ -1,4 +1,4 @@
-import { DiscError, isDamage, throwIfCancelled, unlessDamaged } from '../bytes';
+import { DiscError, isDamage, throwIfCancelled, unlessDamaged, type ByteSource } from '../bytes';
 import {
   blockOf,
   buttonKey,
@@ -14,7 +14,7 @@ import {
   type TitleSet,
   type VideoManager,
 } from '../dvd';
-import { readMenuButtons } from '../streams';
+import { VIDEO_STREAM, readMenuButtons, readNavigationPack } from '../streams';
 import { SECTOR_BYTES, pathParts, type Volume } from '../volume';
 import {
   READING_VERSION,
@@ -86,20 +86,21 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
     throwIfCancelled(signal, volume.name);
     onProgress?.({ step: 'titleSet', done: index, total: numbers.length });
     try {
+      const content = await openTitleSetContent(volume, folder, number).catch((error: unknown) => {
+        if (!(error instanceof DiscError)) throw error;
+        remarks.push({ code: 'structure-lost', severity: 'fault', title: null, detail: error.message });
+        return null;
+      });
       const read = await readWithBackup(
         volume,
         copiesOf(folder, number),
         (bytes, source) => parseTitleSet(bytes, number, source),
         (v) => v.faults,
         remarks,
+        content && ((set) => cellAgreement(set, content.source)),
       );
       structureBytes.push(read.bytes);
       remarkFaults(read.value.faults, null, remarks);
-      const content = await openTitleSetContent(volume, folder, number).catch((error: unknown) => {
-        if (!(error instanceof DiscError)) throw error;
-        remarks.push({ code: 'structure-lost', severity: 'fault', title: null, detail: error.message });
-        return null;
-      });
       sets.set(number, { set: read.value, content, base: content?.firstSector ?? base });
       base += content ? Math.ceil(content.source.sizeBytes / SECTOR_BYTES) : 0;
     } catch (error) {
@@ -111,6 +112,7 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
   const segments = new Map<string, CellSegment>();
   const looked = new StreamLooks();
   const titles: Title[] = [];
+  const lostContents = new Map<number, number>();
   /** What a player shows instead of a title at another parental level: numbered behind the disc's own titles. */
   const others: Title[] = [];
   let hidden = 0;
@@ -131,13 +133,15 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
         hidden++;
         others.push(other);
       }
-    } else
+    } else {
       remarks.push({
         code: 'structure-lost',
         severity: 'fault',
         title: entry.number,
         detail: `Title ${String(entry.number)} could not be read`,
       });
+      titles.push(await lostTitle(volume, folder, entry, lostContents));
+    }
   }
   titles.push(...others);
   if (titles.length === 0) remarks.push({ code: 'no-titles', severity: 'fault', title: null, detail: 'No title could be read' });
@@ -187,8 +191,8 @@ async function missingSectors(segments: ReadonlyMap<string, CellSegment>, sets: 
 }
 
 const copiesOf = (folder: string, titleSet: number): Copies => ({
-  main: [...pathParts(folder), dvdFileName(titleSet, 'IFO')].join('/'),
-  backup: [...pathParts(folder), dvdFileName(titleSet, 'BUP')].join('/'),
+  main: [[...pathParts(folder), dvdFileName(titleSet, 'IFO')].join('/')],
+  backup: [[...pathParts(folder), dvdFileName(titleSet, 'BUP')].join('/')],
   compare: true,
 });
 
@@ -196,6 +200,30 @@ const copiesOf = (folder: string, titleSet: number): Copies => ({
 async function presentSets(volume: Volume, folder: string, count: number): Promise<number[]> {
   const names = new Set(((await volume.list(folder)) ?? []).map((e) => e.name.toUpperCase()));
   return Array.from({ length: count }, (_, i) => i + 1).filter((n) => names.has(dvdFileName(n, 'IFO')) || names.has(dvdFileName(n, 'BUP')));
+}
+
+/** Cells that are compared with the content; more of a disc made to confuse are not. */
+const MOST_COMPARED_CELLS = 400;
+
+/**
+ * Share of a title set's cells that begin with their own navigation pack, and after which another begins or the content ends: what
+ * tells which of two tables is the right one.
+ */
+async function cellAgreement(set: TitleSet, content: ByteSource): Promise<number> {
+  const cells = set.pgcs.flatMap((pgc) => pgc?.cells ?? []).slice(0, MOST_COMPARED_CELLS);
+  const sectors = Math.floor(content.sizeBytes / SECTOR_BYTES);
+  const sector = new Uint8Array(SECTOR_BYTES);
+  const packAt = async (at: number) => {
+    const got = at < sectors ? await unlessDamaged(content.read(at * SECTOR_BYTES, sector), 0) : 0;
+    return got === SECTOR_BYTES ? readNavigationPack(sector, 0) : null;
+  };
+  let agreeing = 0;
+  for (const cell of cells) {
+    const first = await packAt(cell.firstSector);
+    const ends = cell.lastSector + 1 >= sectors ? cell.lastSector < sectors : (await packAt(cell.lastSector + 1)) !== null;
+    if (first && first.vobId === cell.vobId && first.cellId === cell.cellId && ends) agreeing++;
+  }
+  return cells.length === 0 ? 0 : agreeing / cells.length;
 }
 
 function remarkFaults(faults: readonly DiscError[], title: number | null, remarks: Remark[]): void {
@@ -341,7 +369,7 @@ async function readTitle(
       segments.set(segment.id, segments.get(segment.id) ?? segment);
       own.push(segment);
       startOfCell.set(`${String(number)}/${String(cell.number)}`, { part: parts.length, ms });
-      parts.push({ segment: segment.id, angle: cell.angle, companion: null, seamless: cell.seamless });
+      parts.push({ segment: segment.id, angle: cell.angle, companion: null, seamless: cell.seamless, moved: null });
       if (cell.angle === null || cell.angle === 1) ms += cell.durationMs;
     }
   }
@@ -372,6 +400,61 @@ async function readTitle(
     audio: audioTracks(set, firstChain, probe),
     subtitles: subtitleTracks(set, firstChain),
     palette: firstChain.palette,
+  };
+}
+
+/** What a second of an average DVD takes: only tells long from short where nothing else does. */
+const USUAL_BYTES_PER_MS = 600;
+
+/**
+ * A title of which only the list of titles and the menus still know: its tables are gone, its backup too. It is listed, since the
+ * best of what is left is not the disc's main title.
+ * @param contents bytes of contents by title set, looked up once; the first title of a set is taken to have all of it.
+ */
+async function lostTitle(volume: Volume, folder: string, entry: DvdTitleEntry, contents: Map<number, number>): Promise<Title> {
+  let sizeBytes = 0;
+  if (!contents.has(entry.titleSet)) {
+    const content = await openTitleSetContent(volume, folder, entry.titleSet).catch((error: unknown) => {
+      if (error instanceof DiscError && error.code !== 'cancelled') return null;
+      throw error;
+    });
+    sizeBytes = content?.source.sizeBytes ?? 0;
+    contents.set(entry.titleSet, sizeBytes);
+  }
+  return {
+    number: entry.number,
+    titleSet: entry.titleSet,
+    titleInSet: entry.titleInSet,
+    playlist: null,
+    levels: null,
+    measured: null,
+    sample: null,
+    state: 'unreadable',
+    durationMs: Math.round(sizeBytes / USUAL_BYTES_PER_MS),
+    sizeBytes,
+    angles: entry.angles,
+    chapters: [],
+    parts: [],
+    video: {
+      stream: VIDEO_STREAM,
+      codec: 'MPEG-2',
+      standard: null,
+      widthPixels: 720,
+      heightPixels: 576,
+      displayAspect: [4, 3],
+      frameRate: '25/1',
+      frameTicks: 1_080_000,
+      interlaced: null,
+      profile: null,
+      bitDepth: 8,
+      closedCaptions: false,
+      dynamicRange: 'standard',
+      secondView: null,
+      from: 'tables',
+    },
+    audio: [],
+    subtitles: [],
+    palette: [],
   };
 }
 

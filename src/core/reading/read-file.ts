@@ -231,7 +231,7 @@ export function readingOfFile(file: ProbedFile, fingerprint: string): Reading {
         sizeBytes: file.sizeBytes,
         angles: 1,
         chapters,
-        parts: segments.map((s) => ({ segment: s.id, angle: null, companion: null, seamless: false })),
+        parts: segments.map((s) => ({ segment: s.id, angle: null, companion: null, seamless: false, moved: null })),
         video: videoOf(picture),
         audio: audio.map(audioOfFile),
         subtitles: subtitles.slice(0, MOST_TRACKS),

@@ -245,7 +245,7 @@ describe('what no title leads to', () => {
     const old: Record<string, unknown> = { ...asVersion2(reading), version: 1 };
     delete old['loose'];
     // Nothing was known of how parts join.
-    const titles = reading.titles.map((t) => ({ ...t, parts: t.parts.map((p) => ({ ...p, seamless: false })) }));
+    const titles = reading.titles.map((t) => ({ ...t, parts: t.parts.map((p) => ({ ...p, seamless: false, moved: null })) }));
     const then = { ...reading, titles, looked: null };
     expect(ReadingSchema.parse(old)).toEqual({ ...then, loose: [] });
     expect(ReadingSchema.parse(asVersion2(reading))).toEqual(then);
@@ -280,7 +280,11 @@ describe('discs that are hurt', () => {
     const reading = await hurt((file) => {
       for (const name of ['VTS_02_0.IFO', 'VTS_02_0.BUP']) truncateSync(file(name), 100);
     });
-    expect(reading.titles.map((t) => t.number)).toEqual([1]);
+    // The list of titles still knows the other one.
+    expect(reading.titles.map((t) => [t.number, t.state])).toEqual([
+      [1, 'usable'],
+      [2, 'unreadable'],
+    ]);
     expect(new Set(codes(reading))).toEqual(new Set(['structure-lost']));
     expect(findRoles(reading).mainTitle).toBeNull(); // two seconds are no film
   });
@@ -298,7 +302,10 @@ describe('discs that are hurt', () => {
     const empty = await hurt((file) => {
       for (const name of ['VTS_02_0.IFO', 'VTS_02_0.BUP']) overwrite(file(name), table, [0, 0]);
     });
-    expect(empty.titles.map((t) => t.number)).toEqual([1]);
+    expect(empty.titles.map((t) => [t.number, t.state])).toEqual([
+      [1, 'usable'],
+      [2, 'unreadable'],
+    ]);
     const looping = await hurt((file) => {
       for (const name of ['VTS_02_0.IFO', 'VTS_02_0.BUP']) overwrite(file(name), table + 12, [0, 0, 0, 0]);
     });

@@ -4,8 +4,9 @@ import { concatBytes, isDamage, type ByteSource } from '../bytes';
 import type { Segment, Title } from './model';
 
 /** Titles of one length are looked at for the same content under other addresses; more groups than this are not. */
-const MOST_SAMPLED = 60;
-const LEAST_MS = 8000;
+const MOST_SAMPLED = 200;
+const LEAST_MS = 500;
+const LENGTH_SLACK_MS = 100;
 const PLACES = [0.2, 0.5, 0.8] as const;
 /** Heads of packs and packets carry times and addresses, which differ between copies of the same material. */
 const PACK_HEAD = 64;
@@ -20,9 +21,18 @@ function lookAlikes(titles: readonly Title[]): Title[] {
     return !b.parts.some((p) => own.has(p.segment));
   };
   const alike = (a: Title, b: Title) =>
-    Math.abs(a.durationMs - b.durationMs) <= 100 && Math.abs(a.sizeBytes - b.sizeBytes) <= a.sizeBytes / 100 && apart(a, b);
+    Math.abs(a.durationMs - b.durationMs) <= LENGTH_SLACK_MS && Math.abs(a.sizeBytes - b.sizeBytes) <= a.sizeBytes / 100 && apart(a, b);
   const byLength = [...usable].sort((a, b) => a.durationMs - b.durationMs);
-  return byLength.filter((t, i) => [byLength[i - 1], byLength[i + 1]].some((n) => n && alike(t, n))).slice(0, MOST_SAMPLED);
+  // All within the length's slack are held against each other: between two copies may stand another of the same length.
+  const found = new Set<Title>();
+  byLength.forEach((t, i) => {
+    for (let n = i + 1; n < byLength.length; n++) {
+      const other = byLength[n] as Title;
+      if (other.durationMs - t.durationMs > LENGTH_SLACK_MS) break;
+      if (alike(t, other)) found.add(t).add(other);
+    }
+  });
+  return byLength.filter((t) => found.has(t)).slice(0, MOST_SAMPLED);
 }
 
 async function payloadAt(source: ByteSource, segment: Segment, place: number): Promise<Uint8Array | null> {

@@ -151,12 +151,13 @@ describe('a series', () => {
 });
 
 test('repeats and what can not be taken are left, with the reason; other cuts by the rule', () => {
-  const reading = sketchReading([
+  const titles = [
     { parts: ['a:45', 'b:45'] },
     { parts: ['a:45', 'b:45'] },
     { parts: ['a:45', 'n:3', 'b:45'] },
-    { parts: ['z:45'], state: 'scrambled' },
-  ]);
+    { parts: ['z:45'], state: 'scrambled' as const },
+  ];
+  const reading = sketchReading(titles, [offers(1, 1, true), offers(3, 2)]);
   const found = findRoles(reading);
   const cut = found.titles.find((f) => f.role === 'cut')?.title;
   const { decisions, reels } = applyRules(reading, found, rules({ cuts: true }));

@@ -26,6 +26,8 @@ export interface HouseRules {
   readonly series: 'episodes' | 'play-all' | 'both';
   /** Other cuts of the main title. */
   readonly cuts: boolean;
+  /** Other films on the disc. */
+  readonly features: boolean;
   readonly recipes: readonly RecipeId[];
   readonly filePattern: string;
   readonly folderPattern: string;
@@ -53,6 +55,7 @@ export const DEFAULT_RULES: HouseRules = {
   shortestExtraMs: 60_000,
   series: 'episodes',
   cuts: false,
+  features: true,
   recipes: ['master'],
   filePattern: DEFAULT_FILE_PATTERN,
   folderPattern: DEFAULT_FOLDER_PATTERN,
@@ -69,6 +72,7 @@ export type Ground =
   | 'episode'
   | 'series'
   | 'cuts'
+  | 'features'
   | 'extras'
   | 'shortest extra'
   | 'repeats'
@@ -194,7 +198,10 @@ function titleDecision(title: Title, finding: TitleFinding | undefined, findings
     return { taken, ground: hasPlayAll ? 'series' : 'episode' };
   }
   if (role === 'play-all') return { taken: rules.series !== 'episodes', ground: 'series' };
+  // Where nothing tells which of two cuts is the film, both are.
+  if (role === 'cut' && finding?.evidence.some((e) => e.kind === 'even cuts')) return { taken: true, ground: 'main title' };
   if (role === 'cut') return { taken: rules.cuts, ground: 'cuts' };
+  if (role === 'feature') return { taken: rules.features, ground: 'features' };
   if (REPEATS.has(role)) return { taken: false, ground: 'repeats' };
   if (role === 'menu' || role === 'short') return { taken: false, ground: 'no content' };
   if (!rules.extras) return { taken: false, ground: 'extras' };
@@ -295,5 +302,6 @@ function reelName(finding: TitleFinding, disc: string, tags: ReelTags, findings:
     return tags.episode === null ? `${disc} - part ${String(episodePlace(finding))}` : `Episode ${String(tags.episode)}`;
   if (finding.role === 'play-all') return `${disc} - all parts`;
   if (finding.role === 'cut') return `${disc} - another cut`;
+  if (finding.role === 'feature') return `${disc} - film ${String(finding.title)}`;
   return findings.kind === 'nothing usable' ? disc : `${disc} - title ${String(finding.title)}`;
 }

@@ -31,6 +31,8 @@ export function ruleFromOverruling(rules: HouseRules, { decision, taken, kind, l
       return { ...rules, extras: taken };
     case 'shortest extra':
       return { ...rules, shortestExtraMs: 0 };
+    case 'features':
+      return { ...rules, features: taken };
     case 'cuts':
       return { ...rules, cuts: taken };
     case 'series':

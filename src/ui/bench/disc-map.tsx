@@ -24,7 +24,7 @@ interface Group {
 }
 
 const GROUPS: readonly Group[] = [
-  { name: 'Film', roles: ['main', 'cut', 'version'] },
+  { name: 'Film', roles: ['main', 'cut', 'version', 'feature'] },
   { name: 'Episodes', roles: ['episode'] },
   { name: 'Repeats', roles: ['play-all', 'duplicate', 'part'], foldedFrom: 13 },
   { name: 'Extras', roles: ['extra'] },

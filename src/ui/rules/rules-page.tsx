@@ -151,6 +151,13 @@ function Form({ rules, set }: { rules: HouseRules; set: (change: Partial<HouseRu
             set({ cuts });
           }}
         />
+        <Check
+          label="other films"
+          checked={rules.features}
+          onChange={(features) => {
+            set({ features });
+          }}
+        />
         <span className="flex items-center gap-2">
           <Check
             label="extras of at least"
