@@ -57,7 +57,9 @@ test('from a disc to a proven file and its access copy, through every place', as
   };
   await plays();
   await page.getByRole('button', { name: /At the Quay.*Access copy/ }).click();
-  await expect(page.getByRole('region', { name: 'At the Quay.mp4' })).toContainText('every frame decodes, whole by all that the disc says of itself');
+  await expect(page.getByRole('region', { name: 'At the Quay.mp4' })).toContainText(
+    'every frame decodes, whole by all that the disc says of itself',
+  );
   await plays();
 
   expect(app.results().filter((n) => n.startsWith('Films/'))).toEqual(

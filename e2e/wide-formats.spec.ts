@@ -46,7 +46,9 @@ test('a Blu-ray from the shelf to a proven master and a copy that plays', async 
   };
   await plays();
   await page.getByRole('button', { name: /Haven whole.*Access copy/ }).click();
-  await expect(page.getByRole('region', { name: 'Haven whole.mp4' })).toContainText('every frame decodes, whole by all that the disc says of itself');
+  await expect(page.getByRole('region', { name: 'Haven whole.mp4' })).toContainText(
+    'every frame decodes, whole by all that the disc says of itself',
+  );
   await plays();
   expect(app.results().filter((n) => n.startsWith('Haven'))).toHaveLength(4);
   expect(complaints).toEqual([]);

@@ -27,5 +27,7 @@ step('format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '
 step('arrows between the rooms', 'dependency-cruiser/bin/dependency-cruise.mjs', ['src', '--config', '.dependency-cruiser.mjs']);
 step('unit tests', 'jest/bin/jest.js', ['--silent']);
 must(process.execPath, ['scripts/fuzz.mjs', '10000']);
+console.log(`\n== doubt (${Math.round((Date.now() - started) / 1000)} s)`);
+must(process.execPath, ['scripts/doubt.mjs', '150']);
 step('browser tests', '@playwright/test/cli.js', ['test']);
 console.log(`\nall passed in ${Math.round((Date.now() - started) / 1000)} s`);

@@ -4,8 +4,8 @@ import type { Fault, Reading, Title } from '@/core/reading';
 import { readNavigationPack, TransportDemux } from '@/core/streams';
 import { SECTOR_BYTES } from '@/core/volume';
 import { seeded } from '@/test-support/random';
-import { groundsOf, mutationOf, type Mutation } from './mutations';
-import { outcomeOf, prove, type Outcome } from './outcome';
+import { groundsOf, indexMutation, mutationOf, type Mutation } from './mutations';
+import { outcomeOf, prove, structuresOf, type Outcome } from './outcome';
 
 /**
  * The truth, mutated: discs and masters are spoilt in known ways, and made and proven again. What comes out other than from
@@ -37,6 +37,8 @@ const SUBJECTS: readonly Subject[] = (
   ] as const
 ).map(([name, title]) => ({ name: `${name} title ${String(title)}`, image: images.get(name) as Uint8Array, title }));
 
+/** One mutation in so many is of a table. */
+const INDEX_EVERY = 10;
 /** A group of pictures, and a little: a place is named where it is nearer than that. */
 const NEAR_MS = 1300;
 const NEAR_SECTORS = 48;
@@ -81,13 +83,11 @@ function timesOf(subject: Subject, reading: Reading, title: Title): (content: st
 const isNear = (fault: Fault, mutation: Mutation, times: readonly number[]): boolean => {
   const { place } = mutation;
   if (!place) return true;
-  if (fault.content !== null)
-    return (
-      fault.content === place.content &&
-      fault.firstSector - NEAR_SECTORS <= place.lastSector &&
-      fault.lastSector + NEAR_SECTORS >= place.firstSector
-    );
-  return times.some((ms) => Math.abs(fault.atMs - ms) <= NEAR_MS + (fault.ms ?? 0));
+  const onDisc =
+    fault.content === place.content &&
+    fault.firstSector - NEAR_SECTORS <= place.lastSector &&
+    fault.lastSector + NEAR_SECTORS >= place.firstSector;
+  return onDisc || times.some((ms) => Math.abs(fault.atMs - ms) <= NEAR_MS + (fault.content === null ? (fault.ms ?? 0) : 0));
 };
 
 const tally = { refused: 0, 'no effect': 0, named: 0, 'without a place': 0, 'without a word': 0, unknowable: 0, 'false alarm': 0 };
@@ -142,7 +142,10 @@ for (let seed = Number(firstSeed); seed < Number(firstSeed) + COUNT; seed++) {
   const clean = cleans.get(subject) as Outcome;
   const title = clean.reading?.titles.find((t) => t.number === subject.title);
   if (!clean.reading || !title) continue;
-  const mutation = mutationOf(groundsOf(clean.reading, title), subject.image, random);
+  const mutation =
+    random.int(INDEX_EVERY) === 0
+      ? indexMutation(subject.image, await structuresOf(subject.image), random)
+      : mutationOf(groundsOf(clean.reading, title), title, subject.image, random);
   const copy = subject.image.slice();
   mutation.apply(copy);
   const spoilt = await outcomeOf(copy, subject.title);

@@ -55,7 +55,7 @@ const STREAMS: readonly (readonly [least: StreamKey, name: string])[] = [
   [0xc0, 'MPEG audio'],
 ];
 /** Streams whose frames carry check words over all their bytes. */
-const CHECKED = new Set(['AC-3']);
+const CHECKED = new Set<string>(['AC-3', 'E-AC-3', 'TrueHD']);
 
 /** The stream that a byte of a sector is payload of; null where it belongs to the structure round it. */
 function payloadAt(data: Uint8Array, at: number, byte: number): string | null {
@@ -70,21 +70,25 @@ function payloadAt(data: Uint8Array, at: number, byte: number): string | null {
   return found;
 }
 
-const PID_NAMES: Readonly<Record<number, string>> = { 0x10: 'video', 0x11: 'AC-3', 0x12: 'subtitles' };
 const TS_HEAD = 4 + 4;
 
-/** The stream that a byte of a source packet is payload of, after everything that could be a head. */
-function packetPayloadAt(data: Uint8Array, at: number, byte: number): string | null {
+/** The stream that a byte of a source packet is payload of; null where it belongs to a head. */
+function packetPayloadAt(data: Uint8Array, at: number, byte: number, title: Title): string | null {
   const starts = ((data[at + 5] ?? 0) & 0x40) !== 0;
   const field = ((data[at + 7] ?? 0) & 0x20) !== 0 ? 1 + (data[at + 8] ?? 0) : 0;
-  if (byte < at + TS_HEAD + field + (starts ? 40 : 0)) return null;
-  return PID_NAMES[(data[at + 5] ?? 0) & 0x1f] ?? null;
+  const pes = at + TS_HEAD + field;
+  // What LPCM packets say of their layout stands before their samples.
+  const head = starts ? 9 + (data[pes + 8] ?? 0) + 4 : 0;
+  if (byte < pes + head) return null;
+  const pid = (((data[at + 5] ?? 0) & 0x1f) << 8) | (data[at + 6] ?? 0);
+  const sound = title.audio.find((t) => t.stream === pid);
+  return sound?.codec ?? (pid >> 8 === 0x10 ? 'video' : pid >> 8 === 0x12 ? 'subtitles' : null);
 }
 
 const KINDS = ['zero', 'garbage', 'repeat', 'swap', 'swap far', 'remove', 'insert', 'run of zeros', 'flip', 'flip head', 'flip'] as const;
 
 /** A random change of one of the title's segments. */
-export function mutationOf(grounds: readonly Ground[], image: Uint8Array, random: Random): Mutation {
+export function mutationOf(grounds: readonly Ground[], title: Title, image: Uint8Array, random: Random): Mutation {
   const ground = grounds[random.int(grounds.length)] as Ground;
   const { unit, startByte, segment } = ground;
   const kind = KINDS[random.int(KINDS.length)] as (typeof KINDS)[number];
@@ -106,7 +110,7 @@ export function mutationOf(grounds: readonly Ground[], image: Uint8Array, random
   const flips = Array.from({ length: 1 + random.int(4) }, (_, i) => Math.min(at + unit - 1, flipAt + i));
   const bits = flips.map(() => 1 << random.int(8));
   const noise = random.bytes(unit);
-  const touched = kind.startsWith('flip') ? flips.map((byte) => payload(image, at, byte)) : [null];
+  const touched = kind.startsWith('flip') ? flips.map((byte) => payload(image, at, byte, title)) : [null];
   const isUnchecked = (name: string | null | undefined) => name !== null && name !== undefined && !CHECKED.has(name);
   const unchecked = touched.find(isUnchecked) ?? null;
   return {

@@ -6,7 +6,7 @@ import { proveMaster, type Proof, type ProofOptions } from '@/core/proof';
 import { openContent, readDisc, type Fault, type Reading } from '@/core/reading';
 import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
 import { wholeTitleReel, type Reel } from '@/core/reels';
-import { openImage } from '@/core/volume';
+import { SECTOR_BYTES, openImage } from '@/core/volume';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 
 /** A master that was made and proven in memory, and all that was said on the way. */
@@ -68,6 +68,20 @@ const wordsOf = (reading: Reading, title: number): string[] => {
   ];
 };
 
+/** Where in the image the tables stand that decide what a title is: those with a backup copy, and others. */
+export async function structuresOf(image: Uint8Array): Promise<readonly (readonly [from: number, to: number])[]> {
+  const volume = await openImage(memorySource('image', image));
+  const found: (readonly [number, number])[] = [];
+  for (const folder of ['VIDEO_TS', 'BDMV/PLAYLIST', 'BDMV/CLIPINF']) {
+    for (const { name } of (await volume.list(folder)) ?? []) {
+      if (!/^(VTS_\d+_0\.IFO|\d{5}\.(mpls|clpi))$/.test(name)) continue;
+      const file = await volume.open(`${folder}/${name}`);
+      if (file?.firstSector) found.push([file.firstSector * SECTOR_BYTES, file.firstSector * SECTOR_BYTES + file.sizeBytes]);
+    }
+  }
+  return found;
+}
+
 /** Reads an image, makes a master of one of its titles around all damage, and proves it. */
 export async function outcomeOf(image: Uint8Array, title: number, pieces?: Reel['pieces']): Promise<Outcome> {
   const nothing = { digest: '', faults: [], words: [], reading: null, made: null };
@@ -83,7 +97,7 @@ export async function outcomeOf(image: Uint8Array, title: number, pieces?: Reel[
       opened.set(name, known);
       return known;
     };
-    const reel: Reel = { ...wholeTitleReel(found, 'x'), damage: 'around', ...(pieces ? { pieces } : {}) };
+    const reel: Reel = { ...wholeTitleReel(found, 'x', 'around'), ...(pieces ? { pieces } : {}) };
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = new Assembly(reading, reel, content, { tap: hashes.tap, pieces: await planReel(reading, reel, content) });
     const times = createHash('sha256');

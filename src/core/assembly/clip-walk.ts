@@ -478,8 +478,8 @@ export class ClipWalk implements Walk, TransportReceiver {
     const lane = this.laneFor(pid, data, from, to, starts);
     const framer = lane?.framer;
     if (!lane || !framer) return;
+    // Behind a cut too: a subtitle whose packet comes late belongs to the part that shows its beginning.
     if (framer instanceof PgsFramer) {
-      if (this.soundOnly) return;
       framer.append(data, from, to, pts90k, this.epoch);
       const twin = lane.twin?.framer;
       if (twin instanceof PgsFramer) twin.append(data, from, to, pts90k, this.epoch);

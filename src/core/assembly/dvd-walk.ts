@@ -391,7 +391,8 @@ export class DvdWalk implements Walk, PesReceiver {
     if (this.epoch < 0) this.epoch = this.around.timeline.begin(pts90k === NO_PTS ? 0 : pts90k);
     const { framer } = lane;
     if (framer instanceof AudioFramer) framer.append(data, from, to, pts90k, this.epoch, this.lpcmUnitAt(lane, stream, data, from));
-    else if (!this.soundOnly && (framer instanceof VideoFramer || framer instanceof SubpictureFramer)) {
+    // Behind a cut too: a subtitle whose pack comes late belongs to the part that shows its beginning.
+    else if (framer instanceof SubpictureFramer || (framer instanceof VideoFramer && !this.soundOnly)) {
       framer.append(data, from, to, pts90k, this.epoch);
       const twin = lane.twin?.framer;
       if (twin instanceof SubpictureFramer) twin.append(data, from, to, pts90k, this.epoch);

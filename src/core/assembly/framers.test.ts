@@ -260,6 +260,32 @@ function audioAt(timeline: Timeline, pts = 0): { framer: AudioFramer; epoch: num
   return { framer, epoch };
 }
 
+test('where flags give a field more than stamps, the stamp is followed and no sound moves: a picture takes the rest of its predecessor', () => {
+  // Interlaced pictures, then film: the stamps from there on are one field earlier than the flags say.
+  const frames = Array.from({ length: 24 }, (_, i): PictureSketch => ({
+    type: i % 12 === 0 ? 1 : 2,
+    reference: i % 12,
+    sequence: i % 12 === 0,
+  }));
+  const field90k = FIELD_TICKS / 300;
+  const at = (n: number, fields: number) => Math.round((2 * n - fields) * field90k);
+  const { framer, packets } = frameVideo(
+    frames,
+    new Map([
+      [0, at(0, 0)],
+      [6, at(6, 0)],
+      [12, at(12, 1)],
+      [15, at(15, 1)],
+      [18, at(18, 1)],
+    ]),
+    64,
+  );
+  expect(packets[23]?.ticks).toBeCloseTo((2 * 23 - 1) * FIELD_TICKS, -3);
+  expect(packets[12]?.ticks).toBeLessThanOrEqual(24 * FIELD_TICKS);
+  // The clock itself has not been moved: a stamp of sound stands where it stood.
+  expect(framer.endTicks).toBeCloseTo((2 * 24 - 1) * FIELD_TICKS, -3);
+});
+
 describe('sound in frames', () => {
   test.each([1, 100, 768, 2013])('is cut at frames and timed from one stamp on, in pieces of %i bytes', (step) => {
     const { framer, epoch } = audioAt(new Timeline());

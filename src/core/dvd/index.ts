@@ -10,5 +10,6 @@ export {
 } from './attributes';
 export { parsePgc, type DvdCell, type DvdPgc } from './pgc';
 export { parseTitleSet, parseVideoManager, type DvdTitleEntry, type MenuChain, type TitleSet, type VideoManager } from './ifo';
+export { followNavigation } from './follow';
 export { buttonKey, findRoutes, type ButtonTable, type Route } from './routes';
 export { blockOf, levelsOf, parseParentalTable, type ParentalFields, type ParentalPlace } from './parental';

@@ -25,6 +25,13 @@ export interface ChainButtons {
 export type ButtonTable = ReadonlyMap<string, ChainButtons>;
 export const buttonKey = (titleSet: number, chain: number, language: string): string => `${String(titleSet)}/${String(chain)}/${language}`;
 
+/** What plays by itself first, then what the fewest menus and the selected buttons lead to. */
+export const byNearness = (a: Route, b: Route): number =>
+  Number(a.by === 'button') - Number(b.by === 'button') ||
+  a.menus - b.menus ||
+  Number(b.selected) - Number(a.selected) ||
+  a.button - b.button;
+
 interface Place {
   readonly titleSet: number;
   readonly chain: MenuChain;
@@ -118,11 +125,5 @@ export function findRoutes(manager: VideoManager, sets: ReadonlyMap<number, Titl
     runCommands(here.pgc.cellCommands, here.place, step);
     runCommands(here.pgc.postCommands, here.place, step);
   }
-  return routes.sort(
-    (a, b) =>
-      Number(a.by === 'button') - Number(b.by === 'button') ||
-      a.menus - b.menus ||
-      Number(b.selected) - Number(a.selected) ||
-      a.button - b.button,
-  );
+  return routes.sort(byNearness);
 }

@@ -3,6 +3,7 @@ import {
   blockOf,
   buttonKey,
   findRoutes,
+  followNavigation,
   levelsOf,
   parseTitleSet,
   parseVideoManager,
@@ -155,7 +156,10 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
     if (content) loose.push(...(await findLoose(number, content.source, used, set.pgcs, discSector)));
   }
   const samples = await sampleTitles(titles, segments, (name) => Promise.resolve(sets.get(Number(name.slice(4)))?.content?.source ?? null));
-  const routes = findRoutes(manager, new Map([...sets].map(([n, s]) => [n, s.set])), buttons);
+  const tables = new Map([...sets].map(([n, s]) => [n, s.set]));
+  const followed = followNavigation(manager, tables, buttons);
+  // Where running the commands leads nowhere, all that can happen is looked through.
+  const routes = followed.length > 0 ? followed : findRoutes(manager, tables, buttons);
   const reading: Reading = {
     version: READING_VERSION,
     kind: 'DVD-Video',

@@ -1,13 +1,17 @@
 /** Checks that audio streams carry of themselves: what can be known of a frame without decoding it. */
 
-/** CRC-16 with the polynomial x^16 + x^15 + x^2 + 1, high bit first, two bytes a step. ATSC A/52 6.1.7. */
-const CRC16 = makeCrc16();
+type Crc16 = readonly [one: Uint16Array, two: Uint16Array];
+/** x^16 + x^15 + x^2 + 1. ATSC A/52 6.1.7. */
+const CRC16 = makeCrc16(0x8005);
+/** x^16 + x^5 + x^3 + x^2 + 1. Dolby TrueHD high-level bitstream description, major sync info. */
+const SYNC_CRC16 = makeCrc16(0x002d);
 
-function makeCrc16(): readonly [Uint16Array, Uint16Array] {
+/** Tables of a CRC of 16 bits, high bit first, for two bytes a step. */
+function makeCrc16(polynomial: number): Crc16 {
   const one = new Uint16Array(256);
   for (let byte = 0; byte < 256; byte++) {
     let crc = byte << 8;
-    for (let bit = 0; bit < 8; bit++) crc = (crc & 0x8000) !== 0 ? ((crc << 1) ^ 0x8005) & 0xffff : (crc << 1) & 0xffff;
+    for (let bit = 0; bit < 8; bit++) crc = (crc & 0x8000) !== 0 ? ((crc << 1) ^ polynomial) & 0xffff : (crc << 1) & 0xffff;
     one[byte] = crc;
   }
   const two = one.map((crc) => ((crc << 8) & 0xffff) ^ (one[crc >> 8] as number));
@@ -15,8 +19,7 @@ function makeCrc16(): readonly [Uint16Array, Uint16Array] {
 }
 
 /** Zero for bytes that end with their own check word. */
-function crc16(data: Uint8Array, from: number, to: number): number {
-  const [one, two] = CRC16;
+function crc16(data: Uint8Array, from: number, to: number, [one, two]: Crc16 = CRC16): number {
   let crc = 0;
   let p = from;
   for (; p + 1 < to; p += 2)
@@ -67,6 +70,13 @@ function subStreamIsSound(data: Uint8Array, from: number, stop: number): boolean
   return sum === data[stop - 2] && crc === data[stop - 1];
 }
 
+/** Major sync info without an extension agrees with the check word at its end. */
+function syncIsSound(data: Uint8Array, at: number): boolean {
+  if (((data[at + 25] as number) & 1) !== 0) return true;
+  const u16 = (p: number) => ((data[p] as number) << 8) | (data[p + 1] as number);
+  return (crc16(data, at, at + 24, SYNC_CRC16) ^ u16(at + 24)) === u16(at + 26);
+}
+
 /**
  * The head of a TrueHD access unit agrees with its check nibble, and each sub-stream with its check words where it carries them.
  * Dolby TrueHD high-level bitstream description, 4.1 and 4.3. @returns true also where nothing is there to be checked.
@@ -77,6 +87,7 @@ export function trueHdIsSound(data: Uint8Array, at: number, bytes: number, subSt
   let p = at + 4;
   if (hasSync) {
     if (at + 4 + 28 > end) return false;
+    if (!syncIsSound(data, at + 4)) return false;
     const extended = ((data[at + 4 + 25] as number) & 1) !== 0;
     p += 2 * SYNC_WORDS + (extended ? 2 + 2 * ((data[at + 4 + 26] as number) >> 4) : 0);
   }
