@@ -6,6 +6,8 @@ import { AxeBuilder } from '@axe-core/playwright';
 import { test as base, expect, type Locator, type Page } from '@playwright/test';
 
 const DISCS = path.resolve('.cache/proving/discs');
+/** Inside the second of three episodes. */
+const ZEROED_AT = (4206 + 700) * 2048;
 
 /** The whole application, started as `npm start` does, over the proving discs and a library of its own. */
 export interface App {
@@ -23,6 +25,11 @@ function writeConfig(folder: string): string {
   for (const made of [library, images]) mkdirSync(made);
   for (const name of ['QUAY.iso', 'LOCKS.iso']) writeFileSync(path.join(images, name), readFileSync(path.join(DISCS, name)));
   writeFileSync(path.join(images, 'BROKEN.iso'), Buffer.alloc(500_000, 7));
+  // A rescue copy: some sectors of the film are at zero, and no read error tells of them.
+  mkdirSync(path.join(images, 'Rescued'));
+  const rescued = readFileSync(path.join(DISCS, 'LOCKS.iso'));
+  rescued.fill(0, ZEROED_AT, ZEROED_AT + 6 * 2048);
+  writeFileSync(path.join(images, 'Rescued', 'LOCKS.iso'), rescued);
   mkdirSync(path.join(images, 'Shelf 2', 'Not a disc'), { recursive: true });
   // Blu-rays stand one folder below: only who goes through the whole shelf finds them.
   for (const name of ['HAVEN', 'TWIN.iso']) cpSync(path.join(DISCS, name), path.join(images, 'Shelf 2', name), { recursive: true });

@@ -1,6 +1,6 @@
 import { AxeBuilder } from '@axe-core/playwright';
 import { request } from 'node:http';
-import { expect, openBench, queueAs, readImage, test } from './app';
+import { expect, openBench, queueAs, readImage, seriousFaults, test } from './app';
 
 test('the engine and the web server may die while a job runs; the page comes back, the job goes on', async ({ page, app, open }) => {
   await open('/');
@@ -26,6 +26,42 @@ test('the engine and the web server may die while a job runs; the page comes bac
   await expect(job.getByText('in the vault', { exact: true })).toBeVisible();
   await expect(job).not.toContainText('attempt 2');
   expect(app.results()).toContain('Survivor.mkv');
+});
+
+test('a rescue copy with zeroed sectors makes no master until somebody has chosen; then every gap is named', async ({
+  page,
+  open,
+  app,
+}) => {
+  await open('/');
+  await page.getByRole('button', { name: 'Choose…' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('button', { name: 'Rescued' }).click();
+  await dialog.getByRole('button', { name: /LOCKS\.iso/ }).click();
+  await openBench(page, 'Locks');
+  // A few looks while reading need not have met it; reading it all for a master does.
+  await page.getByLabel('Name of the reel').last().fill('Rescued lock');
+  await page.getByRole('button', { name: /^Queue \d reel/ }).click();
+  await page.getByRole('link', { name: /^Queue/ }).click();
+  const failed = page.getByRole('listitem', { name: /^Job/ }).filter({ hasText: 'The disc is not whole' });
+  await expect(failed).toHaveCount(1);
+  await expect(failed).toContainText('take what is there: gaps stay as long as they are');
+  expect(await seriousFaults(page)).toEqual([]);
+  await failed.getByRole('button', { name: 'Take what is there' }).click();
+  await expect(page.getByText('The disc is not whole')).toHaveCount(0);
+  await page.getByRole('link', { name: /^Vault/ }).click();
+  await page.getByRole('button', { name: /proven, with gaps in \d+ places?/ }).click();
+  const places = page.getByLabel('Places where the disc is not whole');
+  await expect(places).toContainText(/6 sectors that hold nothing of the disc \(VTS_01, sectors 4,549 to 4,554\)/);
+  await expect(page.getByText('What was read is, but for the places below, what the disc says there is')).toBeVisible();
+  expect(await seriousFaults(page)).toEqual([]);
+  // The disc's own map knows of it from now on.
+  await page.getByRole('link', { name: /^Shelf/ }).click();
+  await openBench(page, 'Locks');
+  await expect(page.getByRole('button', { name: /^Coverage: in the vault \d+ % · can not be taken \d+ %/ })).toBeVisible();
+  await page.getByRole('option', { name: /^Title 3/ }).click();
+  await expect(page.getByRole('region', { name: 'Title 3' })).toContainText('1 chapter of it is damaged');
+  expect(app.results().filter((n) => n.endsWith('.mkv')).length).toBeGreaterThan(0);
 });
 
 test('what is no disc is said to be none, and other places can be looked through', async ({ page, open }) => {

@@ -3,7 +3,7 @@ import path from 'node:path';
 import { MeasureLineSchema, SidecarSchema, type JobState, type SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
 import { wholeTitleReel, type RecipeId, type Reel } from '@/core/reels';
-import { LOCKS, QUAY, temporaryFolder } from '@/test-support/discs';
+import { LOCKS, QUAY, openDisc, temporaryFolder } from '@/test-support/discs';
 import { complaints, probed } from '@/test-support/ffmpeg';
 import { Refused, TestEngine } from '@/test-support/engine';
 
@@ -205,6 +205,61 @@ describe('names', () => {
   });
 });
 
+describe('a disc that is not whole', () => {
+  const spoilt: SourceRef = { kind: 'place', root: 'sounds', path: 'SPOILT.iso' };
+  /** Six sectors of the film at zero, as a rescue copy leaves them: no read error tells of them. */
+  const spoil = async () => {
+    const disc = await openDisc(QUAY);
+    const segment = disc.reading.segments.find((s) => s.id === disc.reading.titles[1]?.parts[1]?.segment);
+    await disc.opened.close();
+    const data = readFileSync(QUAY);
+    const from = ((segment?.discSector ?? 0) + 300) * 2048;
+    data.fill(0, from, from + 6 * 2048);
+    writeFileSync(path.join(engine.sounds, 'SPOILT.iso'), data);
+    return (segment?.firstSector ?? 0) + 300;
+  };
+
+  test('makes no master before somebody has chosen; then what there is, every place named, without reading it again', async () => {
+    const sector = await spoil();
+    const { jobId } = await engine.submit(spoilt, reel(2, 'With gaps'));
+    const failed = await engine.jobUntil(jobId, over);
+    expect(failed).toMatchObject({ state: 'failed', problem: { code: 'not-whole' } });
+    expect(failed.problem?.message).toMatch(/The disc is not whole: .*0:00:0\d/);
+    expect(failed.stretches).toEqual([{ content: 'VTS_02', firstSector: sector, lastSector: sector + 5, cause: 'spoilt' }]);
+    expect(results().filter((n) => n.startsWith('With gaps'))).toEqual([]);
+
+    await engine.call('goAroundJob', { id: jobId });
+    expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'done', problem: null });
+    const { events } = await engine.call('jobLog', { id: jobId });
+    expect(events.filter((e) => e.type === 'stage' && e.stage === 'master')).toHaveLength(1);
+    const { outputs } = await engine.call('outputs');
+    const output = outputs.find((o) => o.path === 'With gaps.mkv');
+    expect(output).toMatchObject({ seal: 'whole', sidecar: { promise: { around: true }, proof: { passed: true } } });
+    expect(output?.sidecar.proof.exceptions).toContainEqual(
+      expect.objectContaining({ kind: 'no pack', content: 'VTS_02', firstSector: sector, lastSector: sector + 5 }),
+    );
+
+    // A sidecar that says less than was found shows that it was edited.
+    const file = path.join(engine.library, 'With gaps.mkv.json');
+    writeFileSync(file, readFileSync(file, 'utf8').replace('"around": true', '"around": false'));
+    const edited = (await engine.call('outputs')).outputs.find((o) => o.path === 'With gaps.mkv');
+    expect(edited?.seal).toBe('broken');
+  });
+
+  test('is read anew when it is tried again: a clean copy in its place is whole', async () => {
+    await spoil();
+    const { jobId } = await engine.submit(spoilt, reel(2, 'Cleaned'));
+    expect(await engine.jobUntil(jobId, over)).toMatchObject({ problem: { code: 'not-whole' } });
+    writeFileSync(path.join(engine.sounds, 'SPOILT.iso'), readFileSync(QUAY));
+    await engine.call('retryJob', { id: jobId });
+    expect(await engine.jobUntil(jobId, (j) => j.state === 'done' || (j.state === 'failed' && j.attempts === 0))).toMatchObject({
+      state: 'done',
+    });
+    const output = (await engine.call('outputs')).outputs.find((o) => o.path === 'Cleaned.mkv');
+    expect(output?.sidecar.promise.wholeness).toMatchObject({ count: 0, damage: 0 });
+  });
+});
+
 describe('what breaks', () => {
   test('cancelling leaves nothing that looks finished, and a retry begins anew', async () => {
     await insert('slow');
@@ -398,7 +453,7 @@ describe('looking into a title', () => {
 
 describe('what the engine is asked', () => {
   test('all discs below a place are read in the background, two at a time; what is known is passed over', async () => {
-    const known = ['LOCKS.iso', 'WATCH'];
+    const known = ['CHANGES', 'LOCKS.iso', 'SEAM.iso', 'WATCH'];
     expect(await engine.call('scan', { body: { root: 'images', except: known } })).toEqual({ started: 3 });
     const mine = async () => {
       const { readings } = await engine.call('state');
@@ -466,9 +521,11 @@ describe('what the engine is asked', () => {
     }
     expect((await refusal(engine.call('browse', { query: '?root=other&path=' }))).status).toBe(404);
     expect((await engine.call('browse', { query: '?root=images&path=' })).entries.map((e) => e.name)).toEqual([
+      'CHANGES',
       'HAVEN',
       'LOCKS.iso',
       'QUAY.iso',
+      'SEAM.iso',
       'TWIN.iso',
       'WATCH',
     ]);

@@ -170,10 +170,14 @@ describe('the state of a disc', () => {
     readAt: '',
   };
   const draft: DraftRecord = { ...proposeDraft(disc, DEFAULT_RULES), changedAt: '' };
-  const output = (from: number, to: number, presence: Output['presence'] = 'present') =>
+  const output = (from: number, to: number, presence: Output['presence'] = 'present', damage = 0) =>
     ({
       presence,
-      sidecar: { disc: { fingerprint: reading.fingerprint }, reel: { pieces: [{ title: 2, angle: 1, fromChapter: from, toChapter: to }] } },
+      sidecar: {
+        disc: { fingerprint: reading.fingerprint },
+        reel: { pieces: [{ title: 2, angle: 1, fromChapter: from, toChapter: to }] },
+        promise: { wholeness: { count: damage, damage, faults: [] } },
+      },
     }) as unknown as Output;
   const ranged = (fromMs: number, toMs: number): Output => {
     const whole = output(1, 2);
@@ -188,6 +192,8 @@ describe('the state of a disc', () => {
     ['a job that ended', draft, [job('a', 'failed')], [], 'planned'],
     ['half of the film made', draft, [], [output(1, 1)], 'partly in the vault'],
     ['the film made', draft, [], [output(1, 2)], 'in the vault'],
+    ['the film made with a gap', draft, [], [output(1, 2, 'present', 1)], 'partly in the vault'],
+    ['the film made with a gap, and then without', draft, [], [output(1, 2, 'present', 1), output(1, 2)], 'in the vault'],
     ['a range of the film made', draft, [], [ranged(0, 60_000)], 'partly in the vault'],
     ['all of the film made as a range', draft, [], [ranged(0, 3_600_000)], 'in the vault'],
     ['the film made, its file gone', undefined, [], [output(1, 2, 'missing')], 'read'],

@@ -1,5 +1,5 @@
 import type { MapStretch } from '../findings';
-import { damagedSegments, type Reading, type Segment } from '../reading';
+import { damagedSegments, type DamageStretch, type Reading, type Segment } from '../reading';
 import type { Piece } from './model';
 import { joinedStretches, takenStretches } from './pieces';
 
@@ -20,11 +20,19 @@ export interface Share {
   readonly bytes: number;
 }
 
+/** What a master was made of: its pieces, and the places of the disc that it lacks. */
+export interface KeptPieces {
+  readonly pieces: readonly Piece[];
+  readonly gaps: readonly DamageStretch[];
+}
+
 const SECTOR_BYTES = 2048;
 type Kind = 'kept' | 'planned' | 'open' | 'unusable' | 'unexplained';
 
-/** What pieces take of each segment, as a share of it; what is taken twice counts once. */
-function takenOf(reading: Reading, segments: ReadonlyMap<string, Segment>, pieces: readonly Piece[]): (id: string) => number {
+type Taken = ReadonlyMap<string, readonly MapStretch[]>;
+
+/** What pieces take of each segment, by its id. */
+function takenBy(reading: Reading, segments: ReadonlyMap<string, Segment>, pieces: readonly Piece[]): Taken {
   const taken = new Map<string, MapStretch[]>();
   for (const piece of pieces) {
     const title = reading.titles.find((t) => t.number === piece.title);
@@ -34,14 +42,35 @@ function takenOf(reading: Reading, segments: ReadonlyMap<string, Segment>, piece
       taken.set(id, [...(taken.get(id) ?? []), stretch]);
     }
   }
-  return (id) => joinedStretches(taken.get(id) ?? []).reduce((sum, { from, to }) => sum + to - from, 0);
+  return taken;
 }
 
-/** Counts a disc's segments by what has become of them. */
-export function coverageOf(reading: Reading, kept: readonly Piece[], planned: readonly Piece[]): Coverage {
+/** How much of a segment is taken, as a share of it; what is taken twice counts once. */
+const shareOf =
+  (all: readonly Taken[]) =>
+  (id: string): number =>
+    joinedStretches(all.flatMap((taken) => taken.get(id) ?? [])).reduce((sum, { from, to }) => sum + to - from, 0);
+
+/**
+ * Counts a disc's segments by what has become of them.
+ * @param gapped masters that were made around damage: a segment that one of them lacks a place of is not kept by it.
+ */
+export function coverageOf(
+  reading: Reading,
+  kept: readonly Piece[],
+  planned: readonly Piece[],
+  gapped: readonly KeptPieces[] = [],
+): Coverage {
   const segments = new Map(reading.segments.map((s) => [s.id, s]));
-  const keptOf = takenOf(reading, segments, kept);
-  const takenAtAll = takenOf(reading, segments, [...kept, ...planned]);
+  const stretches = [
+    takenBy(reading, segments, kept),
+    ...gapped.map(({ pieces, gaps }) => {
+      const lacking = damagedSegments({ segments: reading.segments, damage: gaps });
+      return new Map([...takenBy(reading, segments, pieces)].filter(([id]) => !lacking.has(id)));
+    }),
+  ];
+  const keptOf = shareOf(stretches);
+  const takenAtAll = shareOf([...stretches, takenBy(reading, segments, planned)]);
   const damaged = damagedSegments(reading);
   const takeable = reading.titles.filter((t) => t.state === 'usable' || t.state === 'damaged');
   const usable = new Set(takeable.flatMap((t) => t.parts.map((p) => p.segment)).filter((id) => !damaged.has(id)));

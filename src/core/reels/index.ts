@@ -3,7 +3,7 @@ export { readingForReel } from './for-job';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
 export { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 export { estimateReel, neededBytes, type ReelEstimate } from './estimate';
-export { coverageOf, type Coverage } from './coverage';
+export { coverageOf, type Coverage, type KeptPieces } from './coverage';
 export {
   pieceChapters,
   pieceMs,

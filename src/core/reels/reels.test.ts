@@ -158,6 +158,17 @@ describe('coverage', () => {
     expect(minutes(coverageOf(reading, [piece(1, 2, 2)], []))).toEqual([10, 0, 10, 5, 25]);
   });
 
+  test('a master that lacks a place has not kept the segment of it; another copy’s may', () => {
+    const [a] = reading.segments;
+    const gaps = [
+      { content: a?.content ?? '', firstSector: a?.firstSector ?? 0, lastSector: a?.firstSector ?? 0, cause: 'spoilt' as const },
+    ];
+    const around = [{ pieces: [piece(1, 1, 2)], gaps }];
+    expect(minutes(coverageOf(reading, [], [], around))).toEqual([10, 0, 10, 5, 25]);
+    expect(minutes(coverageOf({ ...reading, damage: gaps }, [], [], around))).toEqual([10, 0, 0, 15, 25]);
+    expect(minutes(coverageOf(reading, [piece(2, 1, 1)], [], around))).toEqual([20, 0, 0, 5, 25]);
+  });
+
   test('the shares add up to the whole, for any choice', () => {
     for (let seed = 0; seed < 200; seed++) {
       const random = seeded(seed);

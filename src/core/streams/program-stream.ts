@@ -35,6 +35,11 @@ export interface PesReceiver {
 
 const MAX_PES_HEADER = 9 + 255;
 
+/** What a DVD carries beside navigation and padding: one video stream, eight of MPEG audio and their extensions, private stream 1. */
+const isCarried = (id: number): boolean => id === STREAM.private1 || id === STREAM.video || (id & 0xe8) === STREAM.audio;
+/** Sub-streams of private stream 1: subpictures, AC-3, DTS and what else is framed like it, LPCM, and the provider's own. */
+const isSubStream = (n: number): boolean => n >> 5 === 1 || (n >= 0x80 && n <= 0x97) || (n >= 0xa0 && n <= 0xa7) || n === 0xff;
+
 /** Bytes that stand before the payload proper in a sub-stream of private stream 1. DVD-Video: AC-3, DTS, LPCM and SP packs. */
 function subStreamHead(subStream: number): number {
   if (subStream >= 0xa0 && subStream <= 0xa7) return 7; // LPCM: frames, first access unit, and the sample layout
@@ -87,7 +92,7 @@ export function readPack(data: Uint8Array, at: number, end: number, receiver: Pe
     if (packetEnd > end) return 'broken';
     if (id === STREAM.private2) {
       receiver.payload(0xbf00 + (data[p + 6] as number), data, p + 7, packetEnd, NO_PTS);
-    } else if (id === STREAM.private1 || (id >= STREAM.audio && id <= 0xef)) {
+    } else if (isCarried(id)) {
       if (!readPes(data, p, packetEnd, id, receiver)) sound = false;
     } else if (id !== STREAM.padding && id !== STREAM.systemHeader) sound = false;
     p = packetEnd;
@@ -149,7 +154,9 @@ function readPes(data: Uint8Array, at: number, end: number, id: number, receiver
     payload = at + 9 + (data[at + 8] as number);
     if (((data[at + 7] as number) & 0x80) !== 0 && at + 14 <= end) pts = readPts(data, at + 9);
   } else {
-    ({ payload, pts } = readMpeg1Head(data, at + 6, end)); // MPEG-1 packets do not say how long their head is
+    const head = readMpeg1Head(data, at + 6, end); // MPEG-1 packets do not say how long their head is
+    if (!head) return false;
+    ({ payload, pts } = head);
   }
   if (payload > end || payload - at > MAX_PES_HEADER) return false;
   if (flags >> 6 === 2 && !pesHeadIsSound(data, at)) return false;
@@ -157,6 +164,7 @@ function readPes(data: Uint8Array, at: number, end: number, id: number, receiver
   if (id === STREAM.private1) {
     if (payload >= end) return false;
     const subStream = data[payload] as number;
+    if (!isSubStream(subStream)) return false;
     stream = privateStream(subStream);
     payload += subStreamHead(subStream);
     if (payload > end) return false;
@@ -166,12 +174,20 @@ function readPes(data: Uint8Array, at: number, end: number, id: number, receiver
   return true;
 }
 
-/** Stuffing, buffer size and stamps of an MPEG-1 packet (ISO/IEC 11172-1 2.4.3.3). @returns the first byte of payload, and the stamp. */
-function readMpeg1Head(data: Uint8Array, from: number, end: number): { payload: number; pts: number } {
+const NO_STAMPS = 0x0f;
+
+/**
+ * Stuffing, buffer size and stamps of an MPEG-1 packet (ISO/IEC 11172-1 2.4.3.3).
+ * @returns the first byte of payload, and the stamp; null where it is no such head.
+ */
+function readMpeg1Head(data: Uint8Array, from: number, end: number): { payload: number; pts: number } | null {
   let p = from;
   while (p < end && data[p] === 0xff && p - from < 16) p++;
   if (((data[p] ?? 0) & 0xc0) === 0x40) p += 2;
-  const kind = (data[p] ?? 0) >> 4;
+  const first = data[p] ?? 0;
+  const kind = first >> 4;
   const length = kind === 2 ? 5 : kind === 3 ? 10 : 1;
-  return { payload: Math.min(end, p + length), pts: length > 1 && p + length <= end ? readPts(data, p) : NO_PTS };
+  if (length === 1) return first === NO_STAMPS ? { payload: Math.min(end, p + 1), pts: NO_PTS } : null;
+  const marked = (first & (data[p + 2] ?? 0) & (data[p + 4] ?? 0) & 1) === 1;
+  return marked && p + length <= end ? { payload: p + length, pts: readPts(data, p) } : null;
 }
