@@ -357,7 +357,8 @@ export function legsText({ promise, recipe }: Pick<Sidecar, 'promise' | 'recipe'
     ...(entryPoints > 0 ? [`${n(entryPoints)} entry points`] : []),
   ];
   const read = `What was read is what the disc says there is: ${witnesses.join(', ')}, and the numbers and times of pictures and sound.`;
-  const left = 'What was left out is listed below, and within its bounds.';
+  const leftOut = promise.tracks.some((track) => track.left.length > 0);
+  const left = leftOut ? 'What was left out is listed below, and within its bounds.' : 'Nothing was left out of a track.';
   return [file, wholeness.damage > 0 ? read.replace('is what', 'is, but for the places below, what') : read, left];
 }
 

@@ -28,7 +28,6 @@ const WHAT: Readonly<Record<FaultKind, (fault: Fault, track: string) => string>>
   overlap: (_f, track) => `${track || 'sound'} given twice; the second was left out`,
   short: () => 'less than the disc’s tables say',
   'pictures missing': () => 'pictures missing',
-  'rows missing': (f) => `${plural(f.count, 'picture')} with rows missing`,
   'no sound': (_f, track) => `nothing of ${track || 'the sound'}`,
   held: () => 'the picture stands still',
   stamp: (f, track) =>

@@ -25,8 +25,6 @@ export type FaultKind =
   | 'short'
   /** Pictures are missing between others, by their own numbers. */
   | 'pictures missing'
-  /** A picture lacks rows. */
-  | 'rows missing'
   /** A track is silent where the picture goes on. */
   | 'no sound'
   /** The picture stands still because none comes, though time goes on. */
@@ -59,7 +57,6 @@ export const FAULT_WEIGHTS: Readonly<Record<FaultKind, FaultWeight>> = {
   overlap: 'damage',
   short: 'damage',
   'pictures missing': 'damage',
-  'rows missing': 'damage',
   'no sound': 'remark',
   held: 'remark',
   stamp: 'damage',

@@ -209,7 +209,8 @@ function ReelCard({
         <RecipeBoxes reel={reel} onChange={onChange} disabled={locked} />
         <span className="text-second">tracks</span>
         <span className={`truncate ${remark ? 'font-medium' : ''}`}>
-          {remark && <StateText state="eyes">{remark}, </StateText>}
+          {remark && <StateText state="eyes">{remark},</StateText>}
+          {remark && ' '}
           {isOver && refusal ? (
             <StateText state="eyes">{refusal}</StateText>
           ) : (

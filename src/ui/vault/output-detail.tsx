@@ -27,11 +27,23 @@ function Section({ name, aside, children }: { name: string; aside?: ReactNode; c
 const CODEC: Readonly<Record<string, string>> = {
   V_MPEG2: 'MPEG-2',
   V_MPEG1: 'MPEG-1',
+  'V_MPEG4/ISO/AVC': 'H.264',
+  'V_MPEGH/ISO/HEVC': 'HEVC',
+  'V_MS/VFW/FOURCC': 'VC-1',
   A_AC3: 'AC-3',
+  A_EAC3: 'E-AC-3',
+  A_TRUEHD: 'TrueHD',
   A_DTS: 'DTS',
+  A_FLAC: 'FLAC',
+  A_OPUS: 'Opus',
   'A_PCM/INT/LIT': 'PCM',
   'A_MPEG/L2': 'MPEG audio',
   S_VOBSUB: 'VobSub',
+  'S_HDMV/PGS': 'PGS',
+  'S_HDMV/TEXTST': 'text',
+  'S_TEXT/UTF8': 'text',
+  'S_TEXT/ASS': 'ASS',
+  'S_TEXT/WEBVTT': 'WebVTT',
 };
 
 function Streams({ output }: { output: Output }) {
