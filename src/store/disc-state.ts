@@ -1,12 +1,20 @@
-import { FAULT_WEIGHTS, damageOf } from '@/core/reading';
-import { coverageOf, type Coverage, type Piece } from '@/core/reels';
+import { FAULT_WEIGHTS, MOST_STRETCHES, damageOf } from '@/core/reading';
+import { coverageOf, type Coverage, type KeptPieces, type Piece } from '@/core/reels';
 import type { JobState, Output } from '@/contract';
 import type { DiscRecord, DraftRecord } from './db';
 
 export type DiscState = 'running' | 'in the vault' | 'partly in the vault' | 'planned' | 'needs eyes' | 'read';
 
 const hasGaps = (output: Output) => (output.sidecar.promise.wholeness?.damage ?? 0) > 0;
-const gapsOf = (output: Output) => damageOf(output.sidecar.promise.wholeness?.faults ?? [], (kind) => FAULT_WEIGHTS[kind] === 'damage');
+
+/** What a master with gaps has kept: where its faults can not all be placed on the disc, nothing is taken for kept. */
+function keptAround({ sidecar }: Output): KeptPieces {
+  const faults = (sidecar.promise.wholeness?.faults ?? []).filter((f) => FAULT_WEIGHTS[f.kind] === 'damage');
+  const gaps = damageOf(faults, () => true);
+  const listed = faults.reduce((sum, f) => sum + f.count, 0);
+  const isKnown = gaps.length > 0 && gaps.length < MOST_STRETCHES && listed === sidecar.promise.wholeness?.damage;
+  return { pieces: isKnown ? sidecar.reel.pieces : [], gaps };
+}
 
 /** A disc is in the vault when what its findings call its matter is, without a gap: the main title, or all episodes. */
 export function discState(
@@ -17,7 +25,7 @@ export function discState(
 ): { readonly state: DiscState; readonly coverage: Coverage } {
   const mine = outputs.filter((o) => o.sidecar.disc.fingerprint === disc.fingerprint && o.presence === 'present');
   const whole = mine.filter((o) => !hasGaps(o)).flatMap((o) => o.sidecar.reel.pieces);
-  const gapped = mine.filter(hasGaps).map((o) => ({ pieces: o.sidecar.reel.pieces, gaps: gapsOf(o) }));
+  const gapped = mine.filter(hasGaps).map(keptAround);
   const done = new Set(jobs.filter((j) => j.state === 'done').map((j) => j.id));
   // What a job has made is planned no more: what that left out, or what has gone since, is not on its way.
   const planned = (draft?.reels ?? []).filter((r) => r.jobId === null || !done.has(r.jobId)).flatMap((r) => r.reel.pieces);

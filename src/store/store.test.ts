@@ -201,6 +201,23 @@ describe('the state of a disc', () => {
     expect(discState(disc, planned, jobs, outputs).state).toBe(state);
   });
 
+  test('of a master with gaps only that is kept whose faults are all placed', () => {
+    const [segment] = reading.segments.filter((g) => reading.titles.some((t) => t.number === 2 && t.parts.some((p) => p.segment === g.id)));
+    const fault = { ...segment, lastSector: segment?.firstSector, kind: 'no pack', track: null, atMs: 0, ms: null, count: 2 };
+    const around = (damage: number, ...faults: unknown[]) => {
+      const { sidecar, ...rest } = output(1, 2);
+      const wholeness = { count: damage, damage, faults };
+      return { ...rest, sidecar: { ...sidecar, promise: { ...sidecar.promise, wholeness } } } as unknown as Output;
+    };
+    const keptMs = (o: Output) => discState(disc, undefined, [], [o]).coverage.kept.ms;
+    const whole = keptMs(output(1, 2));
+    expect(keptMs(around(2, fault))).toBe(whole - (segment?.durationMs ?? 0));
+    expect(keptMs(around(3, fault))).toBe(0);
+    expect(keptMs(around(2, { ...fault, content: null }))).toBe(0);
+    expect(keptMs(around(2, { ...fault, kind: 'check word' }))).toBe(0);
+    expect(keptMs(around(128, ...Array.from({ length: 64 }, () => fault)))).toBe(0);
+  });
+
   test('a fault of the disc wants eyes as long as nothing was made', () => {
     const bad: DiscRecord = {
       ...disc,

@@ -64,7 +64,8 @@ export function wholenessText(faults: readonly Fault[]): string {
   return `${faultText(faults[0] ?? worst)}${others}`;
 }
 
-const MOST_STRETCHES = 64;
+/** Stretches that are kept of one job; a disc with more is read sector by sector. */
+export const MOST_STRETCHES = 64;
 
 /** Where faults lie on the disc, as damage of its reading; only what is damage, and stands somewhere. */
 export function damageOf(faults: readonly Fault[], isDamage: (kind: FaultKind) => boolean): DamageStretch[] {

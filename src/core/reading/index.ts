@@ -1,6 +1,6 @@
 export * from './model';
 export { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type FaultWeight, type Wholeness, type Witnesses } from './fault';
-export { damageOf, faultText, lengthText, wholenessText } from './fault-text';
+export { MOST_STRETCHES, damageOf, faultText, lengthText, wholenessText } from './fault-text';
 export { readDisc } from './read-disc';
 export { type ReadingProgress, type ReadOptions } from './progress';
 export { damagedSegments, damagedTimes, scanForDamage, withDamage, type DamagedTime } from './damage';
