@@ -1,7 +1,22 @@
 import { findRoles } from '@/core/findings';
 import { offers, plays, sketchReading } from '@/test-support/readings';
 import { bytes, clock, languageName, list, moment, numbers, timeLeft } from './format';
-import { audioText, discSentence, evidenceText, kindText, purposeText, readingText, remarkText, roleOf, videoText } from './words';
+import type { Sidecar } from '@/contract';
+import {
+  audioText,
+  discSentence,
+  evidenceText,
+  kindText,
+  legsText,
+  proofState,
+  proofText,
+  proofWord,
+  purposeText,
+  readingText,
+  remarkText,
+  roleOf,
+  videoText,
+} from './words';
 
 test.each([
   [0, '0:00'],
@@ -168,5 +183,64 @@ describe('what is said of Blu-rays', () => {
       'clip 1 of 4',
       'checking every sector: 120 MB of 4.70 GB',
     ]);
+  });
+});
+
+describe('what is said of a proof', () => {
+  const gap = { kind: 'gap', track: 0, atMs: 1000, ms: 400, content: 'VTS_01', firstSector: 1, lastSector: 2, count: 1 } as const;
+  const remark = { ...gap, kind: 'check word', track: 1 } as const;
+  const witnesses = { packs: 68_072, navigationPacks: 681, cells: 9, playItems: 0, entryPoints: 0, pictures: 8200, soundFrames: 10_250 };
+  const sidecar = (
+    exceptions: readonly (typeof gap | typeof remark)[] | null,
+    passed = true,
+    left = 0,
+    recipe: Sidecar['recipe'] = 'master',
+  ) => {
+    const damage = (exceptions ?? []).filter((e) => e.kind === 'gap').length;
+    const wholeness = exceptions && { faults: exceptions, count: exceptions.length, damage, witnesses };
+    const track = { left: left > 0 ? [{ reason: 'outside the cut', bytes: left, frames: 1, ms: 20 }] : [] };
+    return {
+      recipe,
+      promise: { wholeness, tracks: [track] },
+      proof: { passed, identicalTracks: 7, tracks: 7, exceptions: exceptions ?? [] },
+    } as unknown as Sidecar;
+  };
+  const saysWhole = (s: Sidecar) =>
+    [proofWord(s), proofText(s), ...legsText(s)].some((text) => /\bwhole and|, whole|is what the disc/.test(text));
+
+  test('whole is said only where the disc’s own account was looked at and nothing of it is missing', () => {
+    expect([proofWord(sidecar([])), proofState(sidecar([]))]).toEqual(['whole and proven', 'kept']);
+    expect(saysWhole(sidecar([]))).toBe(true);
+    for (const other of [sidecar(null), sidecar([gap]), sidecar([gap, remark])]) expect(saysWhole(other)).toBe(false);
+    expect(proofWord(sidecar(null))).toBe('as it was read');
+    expect(legsText(sidecar(null))).toContain('Whether the source itself is whole was not looked at.');
+  });
+
+  test('what did not pass is never called anything better', () => {
+    for (const exceptions of [null, [], [gap], [remark]])
+      for (const recipe of ['master', 'access'] as const) {
+        const failed = sidecar(exceptions, false, 0, recipe);
+        expect([proofWord(failed), proofText(failed), proofState(failed)]).toEqual([
+          'did not pass its proof',
+          'did not pass its proof',
+          'damaged',
+        ]);
+      }
+  });
+
+  test('gaps are counted and want eyes; what is only to be known of is neither hidden nor damage', () => {
+    const gaps = sidecar([gap, gap, remark]);
+    expect([proofWord(gaps), proofState(gaps)]).toEqual(['proven, with gaps in 2 places', 'eyes']);
+    expect(proofText(gaps)).toBe('7 of 7 tracks bit-identical to what was read, taken around damage in 2 places');
+    expect(proofText(sidecar([remark]))).toBe('7 of 7 tracks bit-identical to what was read, whole; 1 place to know of');
+    expect(proofState(sidecar([remark]))).toBe('kept');
+  });
+
+  test('the legs name what was compared, and what was left out only where something was', () => {
+    expect(legsText(sidecar([]))[1]).toContain('68,072 packs, 681 navigation packs, 9 cells by their table');
+    expect(legsText(sidecar([gap]))[1]).toContain('is, but for the places below, what the disc says there is');
+    expect(legsText(sidecar([]))[2]).toBe('Nothing was left out of a track.');
+    expect(legsText(sidecar([], true, 512))[2]).toBe('What was left out is listed below, and within its bounds.');
+    expect(legsText(sidecar([], true, 0, 'access'))[0]).toContain('decodes without complaint');
   });
 });
