@@ -6,6 +6,7 @@ test('the engine and the web server may die while a job runs; the page comes bac
   await open('/');
   await page.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The quay, slowly' });
   await openBench(page, 'Quay');
+  await expect(page.getByLabel('Read from')).toHaveValue(/"drive"/);
   await queueAs(page, 'Survivor');
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Survivor' });
@@ -39,18 +40,19 @@ test('a rescue copy with zeroed sectors makes no master until somebody has chose
   await dialog.getByRole('button', { name: 'Rescued' }).click();
   await dialog.getByRole('button', { name: /LOCKS\.iso/ }).click();
   await openBench(page, 'Locks');
+  await expect(page.getByLabel('Read from')).toHaveValue(/Rescued/);
   // A few looks while reading need not have met it; reading it all for a master does.
-  await page.getByLabel('Name of the reel').last().fill('Rescued lock');
-  await page.getByRole('button', { name: /^Queue \d reel/ }).click();
+  for (const n of [1, 3]) await page.getByLabel(`Remove the reel Locks - part ${String(n)}`).click();
+  await queueAs(page, 'Rescued lock');
   await page.getByRole('link', { name: /^Queue/ }).click();
-  const failed = page.getByRole('listitem', { name: /^Job/ }).filter({ hasText: 'The disc is not whole' });
-  await expect(failed).toHaveCount(1);
+  const failed = page.getByRole('listitem', { name: 'Job Rescued lock' });
+  await expect(failed).toContainText('The disc is not whole');
   await expect(failed).toContainText('take what is there: gaps stay as long as they are');
   expect(await seriousFaults(page)).toEqual([]);
   await failed.getByRole('button', { name: 'Take what is there' }).click();
-  await expect(page.getByText('The disc is not whole')).toHaveCount(0);
+  await expect(failed.getByText('in the vault', { exact: true })).toBeVisible();
   await page.getByRole('link', { name: /^Vault/ }).click();
-  await page.getByRole('button', { name: /proven, with gaps in \d+ places?/ }).click();
+  await page.getByRole('button', { name: /Rescued lock.*proven, with gaps in \d+ places?/s }).click();
   const places = page.getByLabel('Places where the disc is not whole');
   await expect(places).toContainText(/6 sectors that hold nothing of the disc \(VTS_01, sectors 4,549 to 4,554\)/);
   await expect(page.getByText('What was read is, but for the places below, what the disc says there is')).toBeVisible();
@@ -58,10 +60,9 @@ test('a rescue copy with zeroed sectors makes no master until somebody has chose
   // The disc's own map knows of it from now on.
   await page.getByRole('link', { name: /^Shelf/ }).click();
   await openBench(page, 'Locks');
-  await expect(page.getByRole('button', { name: /^Coverage: in the vault \d+ % · can not be taken \d+ %/ })).toBeVisible();
   await page.getByRole('option', { name: /^Title 3/ }).click();
   await expect(page.getByRole('region', { name: 'Title 3' })).toContainText('1 chapter of it is damaged');
-  expect(app.results().filter((n) => n.endsWith('.mkv')).length).toBeGreaterThan(0);
+  expect(app.results()).toContain('Rescued lock.mkv');
 });
 
 test('what is no disc is said to be none, and other places can be looked through', async ({ page, open }) => {
