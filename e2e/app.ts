@@ -13,6 +13,8 @@ const ZEROED_AT = (4206 + 700) * 2048;
 export interface App {
   readonly address: string;
   readonly library: string;
+  /** Lays a rescue copy of a disc among the images: six sectors are at zero, and no read error tells of them. */
+  layRescueCopy(): { takeAway: () => void };
   /** Names in the library that anybody would take for results. */
   results(): string[];
   /** Kills a part; the supervisor is to start it again. */
@@ -25,11 +27,6 @@ function writeConfig(folder: string): string {
   for (const made of [library, images]) mkdirSync(made);
   for (const name of ['QUAY.iso', 'LOCKS.iso']) writeFileSync(path.join(images, name), readFileSync(path.join(DISCS, name)));
   writeFileSync(path.join(images, 'BROKEN.iso'), Buffer.alloc(500_000, 7));
-  // A rescue copy: some sectors of the film are at zero, and no read error tells of them.
-  mkdirSync(path.join(images, 'Rescued'));
-  const rescued = readFileSync(path.join(DISCS, 'LOCKS.iso'));
-  rescued.fill(0, ZEROED_AT, ZEROED_AT + 6 * 2048);
-  writeFileSync(path.join(images, 'Rescued', 'LOCKS.iso'), rescued);
   mkdirSync(path.join(images, 'Shelf 2', 'Not a disc'), { recursive: true });
   // Blu-rays stand one folder below: only who goes through the whole shelf finds them.
   for (const name of ['HAVEN', 'TWIN.iso']) cpSync(path.join(DISCS, name), path.join(images, 'Shelf 2', name), { recursive: true });
@@ -85,6 +82,17 @@ async function start(folder: string): Promise<{ app: App; stop: () => Promise<vo
     app: {
       address,
       library,
+      layRescueCopy: () => {
+        const rescued = path.join(folder, 'images', 'Rescued');
+        mkdirSync(rescued);
+        const disc = readFileSync(path.join(DISCS, 'LOCKS.iso'));
+        writeFileSync(path.join(rescued, 'LOCKS.iso'), disc.fill(0, ZEROED_AT, ZEROED_AT + 6 * 2048));
+        return {
+          takeAway: () => {
+            rmSync(rescued, { recursive: true });
+          },
+        };
+      },
       results: () =>
         readdirSync(library, { recursive: true })
           .map(String)

@@ -34,6 +34,7 @@ test('a rescue copy with zeroed sectors makes no master until somebody has chose
   open,
   app,
 }) => {
+  const copy = app.layRescueCopy();
   await open('/');
   await page.getByRole('button', { name: 'Choose…' }).click();
   const dialog = page.getByRole('dialog');
@@ -63,6 +64,7 @@ test('a rescue copy with zeroed sectors makes no master until somebody has chose
   await page.getByRole('option', { name: /^Title 3/ }).click();
   await expect(page.getByRole('region', { name: 'Title 3' })).toContainText('1 chapter of it is damaged');
   expect(app.results()).toContain('Rescued lock.mkv');
+  copy.takeAway();
 });
 
 test('what is no disc is said to be none, and other places can be looked through', async ({ page, open }) => {

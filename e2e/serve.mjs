@@ -4,7 +4,7 @@ import { supervise } from '../scripts/supervise.mjs';
 
 const [config, dataFolder] = process.argv.slice(2);
 // Two workers that start at once must not look for a port in the same place.
-const port = await freePort(4800 + 200 * Number(process.env.TEST_PARALLEL_INDEX ?? 0) + Math.floor(Math.random() * 150));
+const port = await freePort(4800 + 120 * Number(process.env.TEST_PARALLEL_INDEX ?? 0) + Math.floor(Math.random() * 100));
 const { parts } = supervise({ config, dataFolder, port });
 process.on('message', ({ kill }) => parts[kill]?.kill('SIGKILL'));
 process.once('disconnect', () => process.kill(process.pid, 'SIGTERM'));

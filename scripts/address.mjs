@@ -1,8 +1,12 @@
 import { createServer } from 'node:net';
 
+/** Ports that browsers or the web server refuse, though they may be free: SIP and X11. */
+const REFUSED = new Set([5060, 5061, 6000]);
+
 /** The wished port, or the next that is free. */
 export async function freePort(wished) {
   for (let port = wished; port < wished + 50; port++) {
+    if (REFUSED.has(port)) continue;
     const free = await new Promise((resolve) => {
       const probe = createServer()
         .once('error', () => resolve(false))
