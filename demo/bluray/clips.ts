@@ -47,41 +47,17 @@ const SECOND_VIEW_PID = 0x1012;
 const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 const quiet = ['-hide_banner', '-nostdin', '-loglevel', 'error', '-y'];
 
+/** A film in H.264, with groups of pictures as `params` say. */
+const h264Film = (params: string) => ({
+  coding: 0x1b,
+  rate: '24000/1001',
+  frame90k: 3753.75,
+  args: ['-c:v', 'libx264', '-preset', 'ultrafast', '-x264-params', params, '-crf', '25', '-pix_fmt', 'yuv420p'],
+});
+
 const VIDEO = {
-  h264: {
-    coding: 0x1b,
-    rate: '24000/1001',
-    frame90k: 3753.75,
-    args: [
-      '-c:v',
-      'libx264',
-      '-preset',
-      'ultrafast',
-      '-x264-params',
-      'aud=1:bframes=2:keyint=24:min-keyint=12:slices=4:open-gop=1',
-      '-crf',
-      '25',
-      '-pix_fmt',
-      'yuv420p',
-    ],
-  },
-  h264closed: {
-    coding: 0x1b,
-    rate: '24000/1001',
-    frame90k: 3753.75,
-    args: [
-      '-c:v',
-      'libx264',
-      '-preset',
-      'ultrafast',
-      '-x264-params',
-      'aud=1:bframes=2:keyint=24:min-keyint=24:scenecut=0:slices=4:open-gop=0',
-      '-crf',
-      '25',
-      '-pix_fmt',
-      'yuv420p',
-    ],
-  },
+  h264: h264Film('aud=1:bframes=2:keyint=24:min-keyint=12:slices=4:open-gop=1'),
+  h264closed: h264Film('aud=1:bframes=2:keyint=24:min-keyint=24:scenecut=0:slices=4:open-gop=0'),
   h264i: {
     coding: 0x1b,
     rate: '25',
