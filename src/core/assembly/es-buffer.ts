@@ -1,4 +1,4 @@
-import { FIRST_BEYOND_SLICES, plainStore, type ByteStore } from '../streams';
+import { FIRST_BEYOND_SLICES, plainStore, type ByteStore, type SliceRows } from '../streams';
 
 /** A frame or unit larger than this is no frame: bounds what a broken stream can make us hold. */
 const MAX_HELD_BYTES = 48 * 1024 * 1024;
@@ -57,6 +57,11 @@ export class EsBuffer {
   findUnitCode(from: number, end: number, least: number = FIRST_BEYOND_SLICES): number {
     const at = this.store.findUnitCode(from - this.base, end - this.base, least);
     return at < 0 ? -1 : at + this.base;
+  }
+
+  /** The slices that the search has passed over since the last call. */
+  takeSliceRows(): SliceRows {
+    return this.store.takeSliceRows();
   }
 
   /** The whole buffer with its offset: for scanners that work on indices. `data[position - base]`. */

@@ -6,11 +6,13 @@ import {
   TICKS_PER_PTS,
   scanningStore,
   pictureFields,
+  pictureRows,
   readPictureCoding,
   readPictureHeader,
   readSequenceHeader,
   type PictureCoding,
   type SequenceHeader,
+  type SliceRows,
 } from '../streams';
 import { EsBuffer } from './es-buffer';
 import { PacketQueue, TrackAccount } from './packet';
@@ -75,6 +77,8 @@ interface Expected {
   seenTicks: number;
   pictures: number;
 }
+/** Pictures higher than this count their rows in another way (13818-2 6.2.4); none of a disc's is. */
+const MOST_CHECKED_ROWS = 2800;
 /** A sequence header with both quantiser matrices, and the extension after it. */
 const SEQUENCE_BYTES = 12 + 128 + 10;
 
@@ -174,6 +178,7 @@ export class VideoFramer {
     for (let at = this.es.findUnitCode(this.scanFrom, this.es.end); at >= 0; at = this.es.findUnitCode(at + 3, this.es.end))
       this.onCode(at, true);
     this.scanFrom = this.es.end;
+    if (this.current) this.lookAtRows(this.current.coding, this.es.takeSliceRows());
     this.endPicture(this.es.end);
     this.pairUp(null);
     if (this.undisplayed) this.display(this.undisplayed);
@@ -198,7 +203,9 @@ export class VideoFramer {
     const code = data[at + 3] as number;
     if (code === CODE.sequence && !whole) return false;
     if (code === CODE.sequence || code === CODE.group || code === CODE.picture) {
+      const rows = this.es.takeSliceRows();
       if (this.current) {
+        this.lookAtRows(this.current.coding, rows);
         this.endPicture(position);
         this.auHasSequence = false;
         this.auClosedGroup = false;
@@ -268,6 +275,15 @@ export class VideoFramer {
     group.least = Math.min(group.least, temporalReference);
     group.most = Math.max(group.most, temporalReference);
     group.pictures++;
+  }
+
+  /** Every row of macroblocks of a picture of MPEG-2 stands in a slice of its own, or several: 13818-2 6.1.2.2. MPEG-1 knows no such rule. */
+  private lookAtRows({ structure }: PictureCoding, { row, skipped }: SliceRows): void {
+    const { sequence } = this;
+    if (!sequence?.mpeg2 || sequence.heightPixels > MOST_CHECKED_ROWS) return;
+    const all = pictureRows(sequence, structure);
+    if (row === all && skipped === 0) return;
+    this.account.fault('rows missing', this.endTicks);
   }
 
   private endPicture(end: number): void {

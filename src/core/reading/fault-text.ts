@@ -29,6 +29,8 @@ const WHAT: Readonly<Record<FaultKind, (fault: Fault, track: string) => string>>
   short: () => 'less than the disc’s tables say',
   'pictures missing': () => 'pictures missing',
   'no sound': (_f, track) => `nothing of ${track || 'the sound'}`,
+  'rows missing': (f) =>
+    `${plural(f.count, 'picture')} without some of ${f.count === 1 ? 'its' : 'their'} rows, kept as ${f.count === 1 ? 'it is' : 'they are'}`,
   held: () => 'the picture stands still',
   stamp: (f, track) =>
     `${plural(f.count, 'time stamp')}${track && ` of ${track}`} that ${f.count === 1 ? 'its neighbours contradict' : 'their neighbours contradict'}`,

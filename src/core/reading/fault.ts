@@ -25,6 +25,8 @@ export type FaultKind =
   | 'short'
   /** Pictures are missing between others, by their own numbers. */
   | 'pictures missing'
+  /** A picture has no slice for some of its rows, or for more than it has; kept as it is. */
+  | 'rows missing'
   /** A track is silent where the picture goes on. */
   | 'no sound'
   /** The picture stands still because none comes, though time goes on. */
@@ -57,6 +59,7 @@ export const FAULT_WEIGHTS: Readonly<Record<FaultKind, FaultWeight>> = {
   overlap: 'damage',
   short: 'damage',
   'pictures missing': 'damage',
+  'rows missing': 'remark',
   'no sound': 'remark',
   held: 'remark',
   stamp: 'damage',

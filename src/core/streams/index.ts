@@ -21,6 +21,7 @@ export {
   PICTURE,
   findStartCode,
   pictureFields,
+  pictureRows,
   readPictureCoding,
   readPictureHeader,
   readSequenceHeader,
@@ -38,7 +39,7 @@ export {
 } from './audio-headers';
 export { lpcmGroupBytes, packLpcm, pcmGroupBytes, readLpcmLayout, samplesPerGroup, unpackLpcm, type LpcmLayout } from './lpcm';
 export { MAX_SUBPICTURE_BYTES, readSubpicture, type SubpictureInfo } from './subpicture';
-export { ANY_CODE, FIRST_BEYOND_SLICES, findUnitCode, plainStore, scanningStore, type ByteStore } from './unit-codes';
+export { ANY_CODE, FIRST_BEYOND_SLICES, findUnitCode, plainStore, scanningStore, type ByteStore, type SliceRows } from './unit-codes';
 export {
   SOURCE_PACKET,
   TransportDemux,

@@ -113,6 +113,15 @@ export function readPictureCoding(data: Uint8Array, at: number): PictureCoding |
   };
 }
 
+/**
+ * Rows of macroblocks of a coded picture: 13818-2 6.3.3 on vertical_size (mb_height).
+ * @param structure 3 for a frame, 1 and 2 for fields: picture_structure, table 6-14.
+ */
+export function pictureRows({ heightPixels, progressiveSequence }: SequenceHeader, structure: number): number {
+  if (progressiveSequence) return Math.ceil(heightPixels / 16);
+  return Math.ceil(heightPixels / 32) * (structure === 3 ? 2 : 1);
+}
+
 /** Half frames that a picture is shown, as pulldown flags say (13818-2 6.3.10 on repeat_first_field). */
 export function pictureFields(coding: PictureCoding, progressiveSequence: boolean): number {
   if (coding.structure !== 3) return 1;

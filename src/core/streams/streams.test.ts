@@ -137,6 +137,12 @@ describe('start codes', () => {
         expect(codesIn((from, to) => store.findUnitCode(from, to, FIRST_BEYOND_SLICES), end)).toEqual(units);
         expect(codesIn((from, to) => store.findUnitCode(from, to, ANY_CODE), end)).toEqual(all);
       }
+      const rows = stores.map((store) => {
+        store.takeSliceRows();
+        for (let at = 0; at >= 0; at = store.findUnitCode(at + 1, end, FIRST_BEYOND_SLICES)) if (at + 4 > end) break;
+        return store.takeSliceRows();
+      });
+      expect(rows[1]).toEqual(rows[0]);
     }
   });
 

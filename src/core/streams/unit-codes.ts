@@ -7,15 +7,40 @@ export const FIRST_BEYOND_SLICES = 0xb0;
 export const ANY_CODE = 0;
 
 /**
+ * The slices of a picture as far as they have been passed over. Their codes are the rows of macroblocks that they begin in, from 1, and
+ * never go back: 13818-2 6.1.2 and 6.2.4, slice_vertical_position. Seeing one twice changes nothing.
+ */
+export interface SliceRows {
+  /** Row of the last slice; 0 where none has come. */
+  row: number;
+  /** Rows before it that had none. */
+  skipped: number;
+}
+
+const seeSlice = (rows: SliceRows, row: number): void => {
+  if (row <= rows.row) return;
+  rows.skipped += row - rows.row - 1;
+  rows.row = row;
+};
+
+/**
  * Finds the next start code with a code of zero or from `least` on. A picture of MPEG-2 has dozens of slices, and nothing
- * in them is of interest here. The plain specification of what `unit-codes.wat` does faster.
+ * in them is of interest here but that they are there. The plain specification of what `unit-codes.wat` does faster.
  * @param end first byte that is no longer valid; the code byte itself stands before it.
+ * @param rows counts the slices passed over.
  * @returns index of the first zero, or -1.
  */
-export function findUnitCode(data: Uint8Array, from: number, end: number, least: number = FIRST_BEYOND_SLICES): number {
+export function findUnitCode(
+  data: Uint8Array,
+  from: number,
+  end: number,
+  least: number = FIRST_BEYOND_SLICES,
+  rows: SliceRows | null = null,
+): number {
   for (let at = findStartCode(data, from, end); at >= 0; at = findStartCode(data, at + 3, end)) {
     const code = data[at + 3] as number;
     if (code === 0 || code >= least) return at;
+    if (rows) seeSlice(rows, code);
   }
   return -1;
 }
@@ -28,10 +53,13 @@ export interface ByteStore {
   grow(bytes: number): void;
   /** As `findUnitCode`, over this store's bytes. */
   findUnitCode(from: number, end: number, least: number): number;
+  /** The slices that the search has passed over since the last call. */
+  takeSliceRows(): SliceRows;
 }
 
 export function plainStore(capacityBytes: number): ByteStore {
   let bytes = new Uint8Array(capacityBytes);
+  let rows: SliceRows = { row: 0, skipped: 0 };
   return {
     get bytes() {
       return bytes;
@@ -42,7 +70,12 @@ export function plainStore(capacityBytes: number): ByteStore {
       larger.set(bytes);
       bytes = larger;
     },
-    findUnitCode: (from, end, least) => findUnitCode(bytes, from, end, least),
+    findUnitCode: (from, end, least) => findUnitCode(bytes, from, end, least, rows),
+    takeSliceRows: () => {
+      const seen = rows;
+      rows = { row: 0, skipped: 0 };
+      return seen;
+    },
   };
 }
 
@@ -67,9 +100,11 @@ function kernel(): WebAssembly.Module | null {
 export function scanningStore(capacityBytes: number): ByteStore {
   const compiledKernel = kernel();
   if (!compiledKernel) return plainStore(capacityBytes);
-  const { memory, find } = new WebAssembly.Instance(compiledKernel).exports as unknown as {
+  const { memory, find, row, skipped } = new WebAssembly.Instance(compiledKernel).exports as unknown as {
     memory: WebAssembly.Memory;
     find: (from: number, end: number, least: number) => number;
+    row: WebAssembly.Global<'i32'>;
+    skipped: WebAssembly.Global<'i32'>;
   };
   memory.grow(Math.max(0, pages(capacityBytes) - 1));
   let bytes = new Uint8Array(memory.buffer);
@@ -83,5 +118,11 @@ export function scanningStore(capacityBytes: number): ByteStore {
       bytes = new Uint8Array(memory.buffer);
     },
     findUnitCode: find,
+    takeSliceRows: () => {
+      const seen = { row: row.value, skipped: skipped.value };
+      row.value = 0;
+      skipped.value = 0;
+      return seen;
+    },
   };
 }
