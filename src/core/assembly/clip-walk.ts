@@ -1,4 +1,4 @@
-import { DiscError, isDamage, throwIfCancelled, type ByteSource } from '../bytes';
+import { DiscError, isDamage, throwIfCancelled } from '../bytes';
 import { parseClipInfo, type EntryPoint } from '../bluray';
 import { APART_STREAM, CORE_STREAM, clipInfoName, type ClipSegment, type MovedStream } from '../reading';
 import {
@@ -14,6 +14,8 @@ import {
 } from '../streams';
 import { AccessUnitFramer, type CompanionUnits } from './access-unit-framer';
 import { AudioFramer } from './audio-framer';
+import { partsBeforeClip, type CarriedParts } from './carried';
+import { ChunkReader } from './clip-chunks';
 import type { FaultKind } from '../reading/fault';
 import { sectorsOf, type Moment } from './faults';
 import { lanesByStream, type Lane } from './lanes';
@@ -23,10 +25,6 @@ import { TextFramer } from './text-framer';
 import { VideoFramer } from './video-framer';
 import { MAX_LEAD_TICKS, breakLanes, type OpenContent, type Walk, type WalkSurroundings } from './walk';
 
-/** 4,096 source packets: 768 KiB. */
-const CHUNK_PACKETS = 4096;
-/** Source packets of an aligned unit, which is three sectors: the least that can be lost. */
-const UNIT_PACKETS = 32;
 const MAX_INFO_BYTES = 16 * 1024 * 1024;
 /** Times of entry points leave out the lowest nine bits. */
 const ENTRY_STEP = 2 ** 9;
@@ -94,66 +92,6 @@ export function stretchesOf(segments: readonly PlannedSegment[]): Stretch[] {
   return stretches;
 }
 
-/** Reads chunks of a clip, one ahead. */
-class ChunkReader {
-  private readonly chunks = [new Uint8Array(CHUNK_PACKETS * SOURCE_PACKET), new Uint8Array(CHUNK_PACKETS * SOURCE_PACKET)] as const;
-  private ahead: { read: Promise<number>; target: Uint8Array } | null = null;
-  private turn = 0;
-  packet: number;
-
-  constructor(
-    private readonly source: ByteSource,
-    firstPacket: number,
-    private readonly endPacket: number,
-    /** Told of packets that can not be had, which are then left empty; null where that ends the reading. */
-    private readonly unreadable: ((packet: number, packets: number) => void) | null = null,
-  ) {
-    this.packet = firstPacket;
-  }
-
-  private request(packet: number): { read: Promise<number>; target: Uint8Array } {
-    const packets = Math.max(0, Math.min(CHUNK_PACKETS, this.endPacket - packet));
-    const target = (this.chunks[this.turn++ & 1] as Uint8Array).subarray(0, packets * SOURCE_PACKET);
-    const read = packets > 0 ? this.source.read(packet * SOURCE_PACKET, target) : Promise.resolve(0);
-    read.catch(() => undefined);
-    return { read, target };
-  }
-
-  /** @returns the next chunk, valid until the next call; null at the end. @throws DiscError `ended-early`, `read-failed`. */
-  async next(): Promise<Uint8Array | null> {
-    if (this.packet >= this.endPacket) return null;
-    const { read, target } = this.ahead ?? this.request(this.packet);
-    try {
-      const got = await read;
-      if (got < target.byteLength) {
-        const where = { source: this.source.name, byteOffset: this.packet * SOURCE_PACKET + got };
-        throw new DiscError('ended-early', where, `${this.source.name} ends before its tables say`);
-      }
-    } catch (error) {
-      if (!this.unreadable || !isDamage(error)) throw error;
-      await this.readAround(target);
-    }
-    this.packet += target.byteLength / SOURCE_PACKET;
-    this.ahead = this.request(this.packet);
-    return target;
-  }
-
-  /** Reads a chunk in steps of an aligned unit; what can not be had is left empty and told. */
-  private async readAround(target: Uint8Array): Promise<void> {
-    const step = UNIT_PACKETS * SOURCE_PACKET;
-    for (let at = 0; at < target.byteLength; at += step) {
-      const part = target.subarray(at, at + step);
-      const got = await this.source.read(this.packet * SOURCE_PACKET + at, part).catch((error: unknown) => {
-        if (isDamage(error)) return 0;
-        throw error;
-      });
-      if (got === part.byteLength) continue;
-      part.fill(0);
-      this.unreadable?.(this.packet + at / SOURCE_PACKET, part.byteLength / SOURCE_PACKET);
-    }
-  }
-}
-
 /** Walks the clips of a Blu-ray: transport streams cut by in and out times, each stretch with a clock of its own. */
 export class ClipWalk implements Walk, TransportReceiver {
   private byPid = new Map<number, Lane>();
@@ -215,8 +153,11 @@ export class ClipWalk implements Walk, TransportReceiver {
         }
         const goesOnSeamlessly = stretches[i + 1]?.seamless ?? false;
         // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
-        this.begin(stretch, i === 0, i === 0 && !piece.naturalStart, isLast && !piece.naturalEnd);
+        const isCut = i === 0 && !piece.naturalStart;
         this.entries = await this.entriesOf(stretch);
+        const before = isCut ? await this.partsBefore(stretch) : null;
+        this.begin(stretch, i === 0, isCut, isLast && !piece.naturalEnd);
+        if (before) this.carryOver(before, stretch.first.in90k);
         const size = await this.clipPackets(stretch.last.content);
         yield* this.read(stretch);
         const goesOn = stretch.last.endPacket < size;
@@ -260,6 +201,21 @@ export class ClipWalk implements Walk, TransportReceiver {
     // The first may stand before the stretch's own packets, the last is met only where its picture begins before the end.
     const own = entries.filter((e) => e.packet >= first.firstPacket && e.packet < last.endPacket);
     return new Map(own.map((e) => [e.packet, e.pts90k]));
+  }
+
+  /** What of the subtitles stands before a cut, and may be shown at it. */
+  private async partsBefore({ first }: Stretch): Promise<CarriedParts | null> {
+    const pids = [...this.byPid].flatMap(([pid, { framer }]) => (framer instanceof PgsFramer ? [pid] : []));
+    if (pids.length === 0) return null;
+    const source = await this.around.openContent(first.content);
+    return partsBeforeClip(source, first, this.infos.get(first.content) ?? [], pids, this.around.signal);
+  }
+
+  private carryOver(parts: CarriedParts, cut90k: number): void {
+    for (const [pid, list] of parts) {
+      const lane = this.byPid.get(pid);
+      for (const framer of [lane?.framer, lane?.twin?.framer]) if (framer instanceof PgsFramer) framer.carryOver(list, cut90k, this.epoch);
+    }
   }
 
   /** Whatever entry point has not been met stands somewhere else, or not at all. */
@@ -364,11 +320,11 @@ export class ClipWalk implements Walk, TransportReceiver {
       if (framer instanceof AccessUnitFramer) framer.beginStretch(this.epoch, { in90k: first.in90k, out90k: last.out90k, isCut: endsCut });
       else if (framer instanceof TextFramer) {
         if (this.textLanes.has(lane))
-          framer.beginStretch(this.epoch, stretch.segments[0]?.titleMs ?? 0, (last.out90k - first.in90k) / 90, first.in90k);
+          framer.beginStretch(this.epoch, stretch.segments[0]?.titleMs ?? 0, (last.out90k - first.in90k) / 90, first.in90k, isCut, endsCut);
       } else if (framer instanceof VideoFramer) framer.beginPiece(true);
       else if (stretch.seamless && !firstOfPiece && 'goOnFrom' in framer) framer.goOnFrom(startTicks - MAX_LEAD_TICKS);
       else if (framer instanceof AudioFramer) framer.beginPiece(startTicks - EARLY_TICKS, isCut || first.firstPacket > 0);
-      else framer.beginPiece(startTicks - EARLY_TICKS);
+      else framer.beginPiece(isCut ? startTicks : startTicks - EARLY_TICKS);
     }
     this.noteChapters(stretch, firstOfPiece);
   }

@@ -18,6 +18,7 @@ import {
 } from '../streams';
 import { SECTOR_BYTES } from '../volume';
 import { AudioFramer } from './audio-framer';
+import { partsBeforeCell, type CarriedParts } from './carried';
 import type { FaultKind } from '../reading/fault';
 import { sectorsOf, type Moment } from './faults';
 import { lanesByStream, type Lane } from './lanes';
@@ -57,9 +58,15 @@ export class DvdWalk implements Walk, PesReceiver {
   private lastNavigation: NavigationPack | null = null;
   private skipToSector = 0;
   private soundOnly = false;
+  /** Clock of the latest pack behind a cut; null before the first. */
+  private tailScr: number | null = null;
   /** One is worked on while the other is read. */
   private readonly chunks = [new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES), new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES)] as const;
   private chapterToCome = false;
+  /** What of the subtitles stands before the cut at which the piece begins, until its clock is known. */
+  private carried: CarriedParts | null = null;
+  /** The cell under way is the last of a cut piece that another piece follows. */
+  private endsBeforeOther = false;
   private readonly clock = new PackClock();
   /** Where the next navigation pack stands, as the last one says; minus one where that is not known. */
   private nextVobu = -1;
@@ -80,9 +87,11 @@ export class DvdWalk implements Walk, PesReceiver {
   ) {}
 
   async *steps(pieces: readonly PlannedPiece[]): AsyncGenerator<void, void> {
-    for (const piece of pieces) {
+    for (const [i, piece] of pieces.entries()) {
       this.beginPiece(piece, this.video.endTicks);
+      this.carried = piece.naturalStart ? null : await this.partsBefore(piece);
       for (const planned of piece.segments) {
+        this.endsBeforeOther = planned === piece.segments.at(-1) && !piece.naturalEnd && i + 1 < pieces.length;
         this.enterSegment(planned);
         yield* this.readSegment(cell(planned.segment), Number.POSITIVE_INFINITY);
         this.leaveSegment();
@@ -108,6 +117,28 @@ export class DvdWalk implements Walk, PesReceiver {
     }
     // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
     this.chapterToCome = true;
+  }
+
+  private async partsBefore({ preceding, segments }: PlannedPiece): Promise<CarriedParts | null> {
+    const streams = [...this.byStream].flatMap(([stream, { framer }]) => (framer instanceof SubpictureFramer ? [stream] : []));
+    const first = segments[0]?.segment;
+    if (streams.length === 0 || !first) return null;
+    return partsBeforeCell(this.around.openContent, preceding, cell(first), streams, this.around.signal);
+  }
+
+  private carryOver(cut90k: number): void {
+    for (const [stream, parts] of this.carried ?? []) {
+      const lane = this.byStream.get(stream);
+      for (const framer of [lane?.framer, lane?.twin?.framer])
+        if (framer instanceof SubpictureFramer) framer.carryOver(parts, cut90k, this.epoch);
+    }
+    this.carried = null;
+  }
+
+  /** The table's length of a cell may count seconds of 30 pictures where there are 29.97: the later end is the right one, nothing is cut early. */
+  private tellEnd(segment: CellSegment, start90k: number): void {
+    const end90k = start90k + Math.ceil(segment.durationMs * 90 * CODE_RATIO);
+    for (const { framer } of this.around.lanes) if (framer instanceof SubpictureFramer) framer.endsAbout(this.epoch, end90k);
   }
 
   private endAt(ticks: number): void {
@@ -165,7 +196,15 @@ export class DvdWalk implements Walk, PesReceiver {
         framer.process(false);
         framer.beginTail();
       }
-    const passed = () => this.around.lanes.every(({ framer }) => !(framer instanceof AudioFramer) || framer.hasPassed(endTicks));
+    const end90k = this.lastNavigation?.endPts90k ?? this.endedNavigation?.endPts90k ?? 0;
+    this.tailScr = null;
+    // A pack is there before its time: no subtitle that begins before the cut stands behind this moment of the packs' own clock.
+    const subtitlesPassed = () => this.tailScr !== null && ptsBetween(end90k, this.tailScr) >= 0;
+    const passed = () =>
+      this.around.lanes.every(({ framer }) => {
+        if (framer instanceof AudioFramer) return framer.hasPassed(endTicks);
+        return !(framer instanceof SubpictureFramer) || subtitlesPassed();
+      });
     try {
       if (!passed() && !following.clockRestarts) yield* this.readSegment(following, TAIL_SECTORS, passed);
     } catch (error) {
@@ -263,6 +302,7 @@ export class DvdWalk implements Walk, PesReceiver {
       return;
     }
     if (this.soundOnly) {
+      if (isPack(data, at)) this.tailScr = readScr(data, at);
       readPack(data, at, at + SECTOR_BYTES, this);
       return;
     }
@@ -335,6 +375,8 @@ export class DvdWalk implements Walk, PesReceiver {
     if (this.seen?.from90k === null) {
       this.seen.from90k = current.startPts90k;
       this.seen.epoch = this.epoch;
+      this.carryOver(current.startPts90k);
+      if (this.endsBeforeOther) this.tellEnd(segment, current.startPts90k);
     }
     if (this.chapterToCome) this.around.chapters.note(this.epoch, current.startPts90k);
     this.chapterToCome = false;

@@ -1,4 +1,5 @@
-import { PGS, pgsSegmentBytes, readPgsComposition } from '../streams';
+import { PGS, clearingPgsSet, pgsSegmentBytes, readPgsComposition } from '../streams';
+import { partsFrom, type CarriedPart } from './carried';
 import { EsBuffer } from './es-buffer';
 import { PacketQueue, TrackAccount } from './packet';
 import { Marks, type Timeline } from './timeline';
@@ -8,6 +9,19 @@ const MOST_SET_BYTES = 4 * 1024 * 1024;
 
 /** Forced events whose times are kept. */
 const MOST_LISTED = 500;
+
+/** Sets whose times are kept, to know what is on the screen at an end that is found later. */
+const MOST_REMEMBERED = 64;
+
+/** A display set: from its composition to its end. */
+interface DisplaySet {
+  readonly position: number;
+  readonly length: number;
+  readonly ticks: number;
+  readonly forced: boolean;
+  readonly shows: boolean;
+  readonly startsAnew: boolean;
+}
 
 /**
  * Puts display sets of presentation graphics together: from a composition segment to the end segment after it, at the
@@ -37,6 +51,13 @@ export class PgsFramer {
   private awaitsMark = false;
   private quiet = true;
   private lastTicks = 0;
+  /** Sets before the cut: what is on the screen when the piece begins. */
+  private standing: DisplaySet[] = [];
+  private carriedTo = 0;
+  /** Sets handed on, and what the screen was last composed with: known to clear it where a piece ends. */
+  private shown: { readonly ticks: number; readonly shows: boolean }[] = [];
+  private composed: { readonly composition: Uint8Array; windows: Uint8Array | null } | null = null;
+  private clearAt: number | null = null;
 
   /** @param onlyForced leave out what is not shown while subtitles are off. */
   constructor(
@@ -51,9 +72,17 @@ export class PgsFramer {
   }
 
   beginPiece(notBefore: number): void {
+    this.clearScreen();
     this.notBefore = notBefore;
     this.notFrom = Number.POSITIVE_INFINITY;
     this.quiet = true;
+  }
+
+  /** What stands before the cut at which a piece begins. */
+  carryOver(parts: readonly CarriedPart[], cut90k: number, epoch: number): void {
+    const begins = ({ data }: CarriedPart) => readPgsComposition(data, 0, data.byteLength)?.startsAnew === true;
+    for (const { data, pts90k } of partsFrom(parts, cut90k, begins)) this.append(data, 0, data.byteLength, pts90k, epoch);
+    this.carriedTo = this.es.end;
   }
 
   /** Another clip, in which everything goes on. */
@@ -75,6 +104,21 @@ export class PgsFramer {
   endPieceAt(ticks: number): void {
     this.notFrom = ticks;
     for (const packet of this.queue.popWhile((p) => p.ticks >= ticks)) this.account.leave('outside the cut', packet.length);
+    this.shown = this.shown.filter((s) => s.ticks < ticks);
+    this.clearAt = this.shown.at(-1)?.shows ? ticks : null;
+  }
+
+  /** What is on the screen where a piece ends goes with it: what clears it on the disc stands behind the cut. */
+  private clearScreen(): void {
+    const { clearAt, composed } = this;
+    this.clearAt = null;
+    if (clearAt === null || !composed) return;
+    const set = clearingPgsSet(composed.composition, composed.windows);
+    const position = this.es.end;
+    this.append(set, 0, set.byteLength, -1, 0);
+    this.position = this.es.end;
+    this.emit({ position, length: set.byteLength, ticks: clearAt, forced: true, shows: false, startsAnew: true });
+    this.account.fault('over the cut', clearAt);
   }
 
   process(final: boolean): void {
@@ -104,17 +148,24 @@ export class PgsFramer {
           this.setForced = composition.forced;
           this.setStartsAnew = composition.startsAnew;
           this.setShows = composition.objects > 0;
+          this.composed = { composition: data.slice(at, at + bytes), windows: null };
         }
       } else if (type !== PGS.end && type !== PGS.palette && type !== PGS.object && type !== PGS.window) {
         this.skip();
         continue;
       }
+      if (type === PGS.window && this.setStart >= 0 && this.composed) this.composed.windows = data.slice(at, at + bytes);
       if (this.setStart < 0) this.account.leave('incomplete', bytes);
       this.position += bytes;
       if (type === PGS.end && this.setStart >= 0) this.take();
       else if (this.setStart >= 0 && this.position - this.setStart > MOST_SET_BYTES) this.abandonSet();
     }
+    if (this.carriedTo > 0 && this.position >= this.carriedTo) {
+      this.carriedTo = 0;
+      this.settleStanding();
+    }
     if (final) {
+      this.settleStanding();
       this.abandonSet();
       if (this.es.end > this.position) this.account.leave('incomplete', this.es.end - this.position);
       this.position = this.es.end;
@@ -145,29 +196,48 @@ export class PgsFramer {
     this.setStart = -1;
     this.quiet = false;
     this.lastTicks = this.setTicks;
-    if (this.setTicks < this.notBefore || this.setTicks >= this.notFrom) {
-      this.account.leave('outside the cut', length);
+    const set = { position, length, ticks: this.setTicks, forced: this.setForced, shows: this.setShows, startsAnew: this.setStartsAnew };
+    if (set.ticks >= this.notFrom) this.account.leave('outside the cut', length);
+    else if (set.ticks < this.notBefore) {
+      if (set.startsAnew) this.leaveStanding();
+      this.standing.push(set);
+    } else {
+      this.settleStanding();
+      this.emit(set);
+    }
+  }
+
+  private leaveStanding(): void {
+    for (const { length } of this.standing) this.account.leave('outside the cut', length);
+    this.standing = [];
+  }
+
+  /** What is on the screen at the cut is shown from there on. */
+  private settleStanding(): void {
+    const last = this.standing.at(-1);
+    if (!last) return;
+    if (!last.shows || (this.onlyForced && !last.forced)) {
+      this.leaveStanding();
       return;
     }
-    if (this.onlyForced && !this.setForced) {
+    for (const set of this.standing) this.emit({ ...set, ticks: this.notBefore });
+    this.standing = [];
+    this.account.fault('over the cut', this.notBefore);
+  }
+
+  private emit({ position, length, ticks, forced, shows, startsAnew }: DisplaySet): void {
+    if (this.onlyForced && !forced) {
       // What clears the screen after a forced one belongs to it; anything else that is shown clears it as well.
-      const clears = this.showing && !this.setShows;
-      if (this.showing && this.setShows) this.showing = false;
+      const clears = this.showing && !shows;
+      if (this.showing && shows) this.showing = false;
       if (!clears) {
         this.account.leave('not forced', length);
         return;
       }
     }
-    this.showing = this.setForced && this.setShows;
-    if (this.setForced && this.forcedUnits++ < MOST_LISTED) this.forcedTicks.push(this.setTicks);
-    this.queue.push({
-      position,
-      length,
-      ticks: this.setTicks,
-      durationTicks: null,
-      orderTicks: this.setTicks,
-      key: this.setStartsAnew,
-      discardable: false,
-    });
+    this.showing = forced && shows;
+    if (forced && shows && this.forcedUnits++ < MOST_LISTED) this.forcedTicks.push(ticks);
+    this.shown = [...this.shown.slice(1 - MOST_REMEMBERED), { ticks, shows }];
+    this.queue.push({ position, length, ticks, durationTicks: null, orderTicks: ticks, key: startsAnew, discardable: false });
   }
 }

@@ -12,6 +12,8 @@ export interface PlannedPiece {
   readonly naturalEnd: boolean;
   /** The segment after a cut end: sound that belongs before the cut stands in its first packs. */
   readonly following: Segment | null;
+  /** The segments before a cut beginning, in order: a subtitle may begin in them that is still shown. The last few; none at a title's own beginning. */
+  readonly preceding: readonly Segment[];
   /** Stream of each of the reel's tracks during this piece, video first; null where the title has none that goes on. */
   readonly streams: readonly (number | null)[];
 }
@@ -35,6 +37,8 @@ const exactMs = (segment: Segment) => (segment.kind === 'clip' ? (segment.out90k
 
 const wrong = (detail: string) => new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, detail);
 
+/** A cell may be as short as half a second. */
+const MOST_PRECEDING = 16;
 /** Angles of one time may have been cut by a picture more or less. */
 const ANGLE_SLACK_MS = 100;
 
@@ -118,6 +122,10 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
     naturalStart: taken[0] === steps[0],
     naturalEnd: taken.at(-1) === steps.at(-1),
     following: after ? find(after.part.segment) : null,
+    preceding: steps
+      .filter(({ index }) => index < (taken[0]?.index ?? 0))
+      .slice(-MOST_PRECEDING)
+      .map(({ part }) => find(part.segment)),
     streams: [],
   };
 }

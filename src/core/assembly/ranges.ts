@@ -76,7 +76,8 @@ async function cellPlaces(source: ByteSource, cell: CellSegment, ms: number, wan
   const place = wanted === 'before' || exact ? found.before : found.after;
   if (!place) return null;
   const at = (place.pts90k - found.zero) / 90;
-  return { segment: { ...cell, firstSector: place.sector, durationMs: Math.round(cell.durationMs - at) }, ms: at };
+  const clockRestarts = cell.clockRestarts && at <= 0;
+  return { segment: { ...cell, firstSector: place.sector, durationMs: Math.round(cell.durationMs - at), clockRestarts }, ms: at };
 }
 
 function clipPlaces(info: ClipInfo, clip: ClipSegment, ms: number, wanted: 'before' | 'after'): SafePlace | null {
@@ -117,7 +118,7 @@ class Cutter {
 
   async cut(piece: PlannedPiece, fromMs: number, toMs: number): Promise<PlannedPiece> {
     let segments = [...piece.segments];
-    let { naturalStart, naturalEnd, following } = piece;
+    let { naturalStart, naturalEnd, following, preceding } = piece;
     const last = segments.at(-1);
     if (last && toMs < endOf(last) - NEAR_MS) {
       const rest = await this.place(last.segment, toMs - last.titleMs, 'after');
@@ -131,11 +132,12 @@ class Cutter {
     if (first && fromMs > first.titleMs + NEAR_MS) {
       const begin = await this.place(first.segment, fromMs - first.titleMs, 'before');
       if (begin && begin.ms > 0) {
+        preceding = [...preceding, until(first.segment, begin)];
         segments = [{ ...first, segment: begin.segment, titleMs: first.titleMs + begin.ms, chapter: null }, ...segments.slice(1)];
         naturalStart = false;
       }
     }
-    return { ...piece, segments, naturalStart, naturalEnd, following };
+    return { ...piece, segments, naturalStart, naturalEnd, following, preceding };
   }
 }
 

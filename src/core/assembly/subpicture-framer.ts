@@ -1,8 +1,11 @@
-import { readSubpicture } from '../streams';
+import { TICKS_PER_MS, readSubpicture, retimeSubpicture } from '../streams';
+import { partsFrom, type CarriedPart } from './carried';
 import { EsBuffer } from './es-buffer';
 import { PacketQueue, TrackAccount } from './packet';
 import { Marks, type Timeline } from './timeline';
 
+/** What is shown shorter than this behind a cut, or before it, is not shown there at all. */
+const LEAST_SHOWN_TICKS = 100 * TICKS_PER_MS;
 /** Forced events whose times are kept. */
 const MOST_LISTED = 500;
 
@@ -21,6 +24,8 @@ export class SubpictureFramer {
   private position = 0;
   private notBefore = Number.NEGATIVE_INFINITY;
   private notFrom = Number.POSITIVE_INFINITY;
+  /** Where a piece ends that another follows: nothing of it is shown beyond. */
+  private lastMoment: { readonly epoch: number; readonly pts90k: number } | null = null;
   /** The rest of a unit may come first, whose beginning stands before the cut or was missing. */
   private quiet = true;
   private lastTicks = 0;
@@ -40,7 +45,18 @@ export class SubpictureFramer {
   beginPiece(notBefore: number): void {
     this.notBefore = notBefore;
     this.notFrom = Number.POSITIVE_INFINITY;
+    this.lastMoment = null;
     this.quiet = true;
+  }
+
+  /** What stands before the cut at which a piece begins. */
+  carryOver(parts: readonly CarriedPart[], cut90k: number, epoch: number): void {
+    for (const { data, pts90k } of partsFrom(parts, cut90k, () => true)) this.append(data, 0, data.byteLength, pts90k, epoch);
+  }
+
+  /** Another piece follows: the one under way ends about here. */
+  endsAbout(epoch: number, pts90k: number): void {
+    this.lastMoment = { epoch, pts90k };
   }
 
   /** Something is missing in the stream before what comes next: a unit reaches over no such place. */
@@ -112,7 +128,11 @@ export class SubpictureFramer {
       this.account.fault('no frame', ticks);
       return;
     }
-    if (ticks < this.notBefore || ticks >= this.notFrom) {
+    const lasts = info.endTicks !== null && info.endTicks > 0 ? info.endTicks : null;
+    const from = Math.max(ticks, this.notBefore);
+    const to = Math.min(lasts === null ? Number.POSITIVE_INFINITY : ticks + lasts, this.lastTicksShown());
+    const isCut = from > ticks || (lasts !== null && to < ticks + lasts);
+    if (ticks >= this.notFrom || (isCut && to - from < LEAST_SHOWN_TICKS)) {
       this.account.leave('outside the cut', length);
       return;
     }
@@ -120,8 +140,19 @@ export class SubpictureFramer {
       this.account.leave('not forced', length);
       return;
     }
-    if (info.forced && this.forcedUnits++ < MOST_LISTED) this.forcedTicks.push(ticks);
-    const durationTicks = info.endTicks !== null && info.endTicks > 0 ? info.endTicks : null;
-    this.queue.push({ position, length, ticks, durationTicks, orderTicks: ticks, key: true, discardable: false });
+    if (isCut) {
+      retimeSubpicture(this.es.view(position, length), from - ticks, to - from);
+      this.account.fault('over the cut', from);
+    }
+    if (info.forced && this.forcedUnits++ < MOST_LISTED) this.forcedTicks.push(from);
+    const durationTicks = lasts === null ? null : to - from;
+    this.queue.push({ position, length, ticks: from, durationTicks, orderTicks: from, key: true, discardable: false });
+  }
+
+  private lastTicksShown(): number {
+    const { lastMoment } = this;
+    return lastMoment && this.timeline.isPlaced(lastMoment.epoch)
+      ? this.timeline.map(lastMoment.epoch, lastMoment.pts90k)
+      : Number.POSITIVE_INFINITY;
   }
 }

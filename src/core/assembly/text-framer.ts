@@ -43,7 +43,8 @@ export class TextFramer {
   readonly forcedUnits = 0;
   readonly forcedTicks: number[] = [];
   private text: TextSubtitles | null = null;
-  private readonly waiting: { position: number; length: number; epoch: number; pts90k: number; durationTicks: number }[] = [];
+  private readonly waiting: { position: number; length: number; epoch: number; pts90k: number; durationTicks: number; isCut: boolean }[] =
+    [];
   private notFrom = Number.POSITIVE_INFINITY;
 
   constructor(
@@ -64,13 +65,17 @@ export class TextFramer {
   /**
    * A stretch of the title begins: its dialogues are put in.
    * @param titleMs place of the stretch in the title; @param in90k the same moment in its own clock.
+   * @param isCut the piece begins here inside its title: what is on the screen is shown from here on. @param endsCut it ends inside it.
    */
-  beginStretch(epoch: number, titleMs: number, durationMs: number, in90k: number): void {
+  beginStretch(epoch: number, titleMs: number, durationMs: number, in90k: number, isCut: boolean, endsCut: boolean): void {
     this.notFrom = Number.POSITIVE_INFINITY;
     const { in90k: zero, atMs } = this.apart;
     for (const dialog of this.text?.dialogs ?? []) {
-      const atTitle = atMs + (dialog.start90k - zero) / 90;
-      if (atTitle < titleMs || atTitle >= titleMs + durationMs) continue;
+      const starts = atMs + (dialog.start90k - zero) / 90;
+      const ends = starts + (dialog.end90k - dialog.start90k) / 90;
+      const from = isCut ? Math.max(starts, titleMs) : starts;
+      const to = endsCut ? Math.min(ends, titleMs + durationMs) : ends;
+      if (from < titleMs || from >= titleMs + durationMs || to <= from) continue;
       const position = this.es.end;
       this.es.append(dialog.data, 0, dialog.data.byteLength);
       this.account.seenBytes += dialog.data.byteLength;
@@ -78,8 +83,9 @@ export class TextFramer {
         position,
         length: dialog.data.byteLength,
         epoch,
-        pts90k: Math.round(in90k + (atTitle - titleMs) * 90),
-        durationTicks: (dialog.end90k - dialog.start90k) * TICKS_PER_PTS,
+        pts90k: Math.round(in90k + (from - titleMs) * 90),
+        durationTicks: (to - from) * 90 * TICKS_PER_PTS,
+        isCut: from > starts || to < ends,
       });
     }
   }
@@ -92,10 +98,13 @@ export class TextFramer {
   process(): void {
     for (let first = this.waiting[0]; first && this.timeline.isPlaced(first.epoch); first = this.waiting[0]) {
       this.waiting.shift();
-      const { position, length, durationTicks } = first;
+      const { position, length, durationTicks, isCut } = first;
       const ticks = this.timeline.map(first.epoch, first.pts90k);
       if (ticks >= this.notFrom) this.account.leave('outside the cut', length);
-      else this.queue.push({ position, length, ticks, durationTicks, orderTicks: ticks, key: true, discardable: false });
+      else {
+        if (isCut) this.account.fault('over the cut', ticks);
+        this.queue.push({ position, length, ticks, durationTicks, orderTicks: ticks, key: true, discardable: false });
+      }
     }
   }
 }

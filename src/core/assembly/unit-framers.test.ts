@@ -354,12 +354,16 @@ describe('graphics', () => {
     expect(framer.account.left.size).toBe(0);
   });
 
-  test('what begins before a cut or ends after it is left out; a set without its end, or its beginning, too', () => {
+  test('what is on the screen at a cut is shown from there; what ended before or begins behind is left out; a set without its end, or its beginning, too', () => {
     const { framer, put, out } = graphics();
     framer.beginPiece(2 * 27e6);
     put(OBJECT, 0); // the beginning is missing
     put(END, null);
-    put(composition(1), 1); // before the cut
+    put(composition(1), 0.5); // ended before the cut
+    put(END, null);
+    put(composition(0), 0.8);
+    put(END, null);
+    put(composition(1), 1); // on the screen at the cut
     put(END, null);
     put(composition(1), 3);
     put(END, null);
@@ -368,8 +372,8 @@ describe('graphics', () => {
     put(END, null);
     framer.process(false);
     framer.endPieceAt(4.5 * 27e6);
-    expect(out().map(([seconds]) => seconds)).toEqual([3]);
-    expect(framer.account.left.get('outside the cut')?.frames).toBe(2);
+    expect(out().map(([seconds]) => seconds)).toEqual([2, 3]);
+    expect(framer.account.left.get('outside the cut')?.frames).toBe(3);
     expect(framer.account.left.get('incomplete')?.bytes).toBe(OBJECT.byteLength + END.byteLength + composition(1).byteLength);
   });
 

@@ -37,6 +37,8 @@ const WHAT: Readonly<Record<FaultKind, (fault: Fault, track: string) => string>>
   navigation: (f) => `${plural(f.count, 'navigation pack')} that ${f.count === 1 ? 'contradicts' : 'contradict'} the others`,
   'entry point': (f) => `${plural(f.count, 'entry point')} at which no picture begins`,
   'beyond the end': () => 'a picture that is shown beyond the end, since others need it',
+  'over the cut': (f, track) =>
+    `${plural(f.count, 'subtitle')}${track && ` of ${track}`} on the screen at the cut: shown as long as ${f.count === 1 ? 'it belongs' : 'they belong'} here`,
   'one view': (f) => `${plural(f.count, 'picture')} without the second view`,
   'check word': (f, track) => `${plural(f.count, 'frame')} of ${track || 'the sound'} at odds with their own check words, kept as they are`,
 };

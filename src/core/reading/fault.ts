@@ -39,6 +39,8 @@ export type FaultKind =
   | 'entry point'
   /** A picture that is shown beyond the end of the part, needed by others before it. */
   | 'beyond the end'
+  /** A subtitle that is on the screen where a part is cut: each side shows it as long as it belongs there. */
+  | 'over the cut'
   /** Pictures of a two-view title whose second view did not come. */
   | 'one view'
   /** A frame whose own check word does not agree with it; kept as it is. */
@@ -66,6 +68,7 @@ export const FAULT_WEIGHTS: Readonly<Record<FaultKind, FaultWeight>> = {
   navigation: 'damage',
   'entry point': 'damage',
   'beyond the end': 'remark',
+  'over the cut': 'remark',
   'one view': 'remark',
   'check word': 'remark',
 };

@@ -38,7 +38,7 @@ export {
   type AudioHeaderReader,
 } from './audio-headers';
 export { lpcmGroupBytes, packLpcm, pcmGroupBytes, readLpcmLayout, samplesPerGroup, unpackLpcm, type LpcmLayout } from './lpcm';
-export { MAX_SUBPICTURE_BYTES, readSubpicture, type SubpictureInfo } from './subpicture';
+export { MAX_SUBPICTURE_BYTES, readSubpicture, retimeSubpicture, type SubpictureInfo } from './subpicture';
 export { ANY_CODE, FIRST_BEYOND_SLICES, findUnitCode, plainStore, scanningStore, type ByteStore, type SliceRows } from './unit-codes';
 export {
   SOURCE_PACKET,
@@ -64,5 +64,5 @@ export {
   unpackHdmvLpcm,
   type HdmvLpcmLayout,
 } from './lpcm-hdmv';
-export { PGS, PGS_HEAD_BYTES, pgsSegmentBytes, readPgsComposition, type PgsComposition } from './pgs';
+export { PGS, PGS_HEAD_BYTES, clearingPgsSet, pgsSegmentBytes, readPgsComposition, type PgsComposition } from './pgs';
 export { readTextSubtitles, type TextDialog, type TextSubtitles } from './textst';

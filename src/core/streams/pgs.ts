@@ -33,3 +33,16 @@ export function readPgsComposition(data: Uint8Array, at: number, end: number): P
   }
   return { widthPixels: (b(0) << 8) | b(1), heightPixels: (b(2) << 8) | b(3), objects, forced, startsAnew: b(7) >> 6 !== 0 };
 }
+
+/**
+ * A display set that clears the screen and needs nothing before it.
+ * @param composition the segment that the screen was last composed by, with its head; @param windows its window segment; null where it has none.
+ */
+export function clearingPgsSet(composition: Uint8Array, windows: Uint8Array | null): Uint8Array {
+  const head = composition.slice(0, PGS_HEAD_BYTES + 11);
+  const number = (((head[PGS_HEAD_BYTES + 5] ?? 0) << 8) | (head[PGS_HEAD_BYTES + 6] ?? 0)) + 1;
+  head.set([0, 11], 1);
+  // composition_number, composition_state (epoch start), palette_update_flag, palette_id_ref, number_of_composition_objects
+  head.set([(number >> 8) & 255, number & 255, 0x80, 0, 0, 0], PGS_HEAD_BYTES + 5);
+  return Uint8Array.from([...head, ...(windows ?? []), PGS.end, 0, 0]);
+}

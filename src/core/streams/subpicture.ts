@@ -16,6 +16,24 @@ const ARGUMENTS: Readonly<Record<number, number>> = { 0: 0, 1: 0, 2: 0, 3: 2, 4:
 const MAX_SEQUENCES = 512;
 
 /**
+ * Moves the times of a unit that is shown from later on, or not as long, than its disc says: they count from its stamp, in steps of 11.4 ms.
+ * @param skipTicks how much later the unit's stamp now is; @param mostTicks when it ends at the latest, from there. Both 27 MHz.
+ * The unit must be one that `readSubpicture` can read.
+ */
+export function retimeSubpicture(unit: Uint8Array, skipTicks: number, mostTicks: number): void {
+  const u16 = (at: number) => ((unit[at] ?? 0) << 8) | (unit[at + 1] ?? 0);
+  const [skip, most] = [Math.round(skipTicks / DELAY_TICKS), Math.floor(Math.min(mostTicks / DELAY_TICKS, 0xffff))];
+  for (let at = u16(2), i = 0; i < MAX_SEQUENCES; i++) {
+    const delay = Math.min(Math.max(0, u16(at) - skip), most);
+    unit[at] = delay >> 8;
+    unit[at + 1] = delay & 255;
+    const next = u16(at + 2);
+    if (next <= at) return;
+    at = next;
+  }
+}
+
+/**
  * Reads a whole subpicture unit.
  * @returns null where its tables leave the unit or run in a circle.
  */
