@@ -2,8 +2,21 @@ import { copyFile, link, mkdir, readFile, rename, rm, writeFile } from 'node:fs/
 import path from 'node:path';
 import { writeUdfImage } from '../udf-author';
 import type { ClipPlan, MadeClip } from './clips';
+import type { SoundClipPlan } from './sound-clip';
 import { TEXT_START_90K, textClip, type TextClip } from './text-clip';
-import { clipFile, indexFile, metadataFile, movieObjectFile, playlistFile, type Command } from './structures';
+import {
+  clipFile,
+  indexFile,
+  isAudio,
+  isVideo,
+  metadataFile,
+  movieObjectFile,
+  playlistFile,
+  type AuthoredBeside,
+  type AuthoredItem,
+  type BesideKind,
+  type Command,
+} from './structures';
 
 /** A stretch of a clip inside a playlist; the whole clip where nothing is said. Seconds from the clip's own beginning. */
 export interface PlannedItem {
@@ -22,6 +35,21 @@ export interface PlannedPlaylist {
   readonly secondView?: readonly string[];
   /** Text subtitles in clips of their own; seconds count from the title's beginning. */
   readonly text?: readonly TextClip[];
+  readonly beside?: readonly PlannedBeside[];
+}
+
+/** What plays beside a title: the stream of a kind in clips, each whole or a stretch of it, in seconds from its own beginning. */
+export interface PlannedBeside {
+  readonly type: 5 | 6 | 7;
+  readonly as: readonly BesideKind[];
+  readonly clips: readonly {
+    readonly clip: string;
+    readonly from?: number;
+    readonly to?: number;
+    /** Item of the playlist, and seconds from that item's beginning, at which it begins. */
+    readonly item: number;
+    readonly at: number;
+  }[];
 }
 
 export interface BlurayPlan {
@@ -29,6 +57,7 @@ export interface BlurayPlan {
   readonly label: string;
   readonly titles: Readonly<Record<string, string>>;
   readonly clips: readonly ClipPlan[];
+  readonly soundClips?: readonly SoundClipPlan[];
   readonly playlists: readonly PlannedPlaylist[];
   readonly objects: readonly (readonly Command[])[];
   readonly firstPlay: number;
@@ -49,6 +78,26 @@ function itemTimes(item: PlannedItem, made: ReadonlyMap<string, MadeClip>): { in
   return {
     in45k: item.from === undefined ? start : start + Math.round(item.from * 45_000),
     out45k: item.to === undefined ? Math.floor(facts.end90k / 2) : start + Math.round(item.to * 45_000),
+  };
+}
+
+function besideOf(planned: PlannedBeside, items: readonly AuthoredItem[], made: ReadonlyMap<string, MadeClip>): AuthoredBeside {
+  const first = made.get(planned.clips[0]?.clip ?? '');
+  const streams = planned.as.map((as) => {
+    const matches = as === 'secondary video' ? isVideo : isAudio;
+    const stream = first?.streams.find((s) => matches(s) && (planned.type !== 7 || s.beside));
+    if (!stream) throw new Error(`no stream for ${as} in clip ${planned.clips[0]?.clip ?? ''}`);
+    return { as, stream };
+  });
+  return {
+    type: planned.type,
+    streams,
+    items: planned.clips.map(({ clip, from, to, item, at }) => ({
+      clip,
+      item,
+      ...itemTimes({ clips: [clip], ...(from === undefined ? {} : { from }), ...(to === undefined ? {} : { to }) }, made),
+      sync45k: (items[item]?.in45k ?? 0) + Math.round(at * 45_000),
+    })),
   };
 }
 
@@ -83,8 +132,16 @@ function structureFiles(plan: BlurayPlan, made: ReadonlyMap<string, MadeClip>): 
       in45k: TEXT_START_90K / 2,
       out45k: TEXT_START_90K / 2 + Math.ceil(Math.max(...lines.map((l) => l.at + l.seconds))) * 45_000,
     }));
+    const beside = playlist.beside?.map((b) => besideOf(b, items, made));
     const data = playlistFile(
-      { items, marks, streams, ...(text ? { text } : {}), ...(playlist.secondView ? { secondView: playlist.secondView } : {}) },
+      {
+        items,
+        marks,
+        streams,
+        ...(text ? { text } : {}),
+        ...(beside ? { beside } : {}),
+        ...(playlist.secondView ? { secondView: playlist.secondView } : {}),
+      },
       version,
     );
     twice(`PLAYLIST/${String(playlist.number).padStart(5, '0')}.mpls`, data);

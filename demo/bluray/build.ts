@@ -5,6 +5,7 @@ import path from 'node:path';
 import { inParallel } from '../run';
 import { authorBluray, type BlurayPlan } from './author';
 import { makeClip } from './clips';
+import { makeSoundClip } from './sound-clip';
 
 /** Raise when the way of authoring changes, so that cached discs are made anew. */
 const AUTHORING_VERSION = 5;
@@ -35,7 +36,8 @@ export async function buildBlurays(
       2,
       plan.clips.map((clip) => () => makeClip(clip, work)),
     );
-    await authorBluray(plan, clips.flat(), target);
+    const sounds = await Promise.all((plan.soundClips ?? []).map((clip) => makeSoundClip(clip, work)));
+    await authorBluray(plan, [...clips.flat(), ...sounds], target);
     // What streams held before they were authored: tests compare with this, not with what our own reader says.
     const truths = clips.flat().flatMap((c) => (c.truth ? [[c.name, c.truth] as const] : []));
     if (truths.length > 0) await writeFile(path.join(cache, `truth-${plan.id}.json`), JSON.stringify(Object.fromEntries(truths)));

@@ -27,6 +27,8 @@ export interface ClipPlan {
   readonly clock: number;
   readonly audio: readonly ClipAudio[];
   readonly subtitles: readonly { readonly language: string; readonly lines: readonly Line[] }[];
+  /** A second, smaller picture in the same clip, from another still. */
+  readonly second?: { readonly seed: number; readonly width: number; readonly height: number };
   /** Clip that is to carry the second view. */
   readonly secondView?: string;
   /** Made in one and then cut in two; what it held before is kept beside the disc. */
@@ -44,6 +46,7 @@ export interface MadeClip {
 
 const VIDEO_PID = 0x1011;
 const SECOND_VIEW_PID = 0x1012;
+const SECOND_PICTURE_PID = 0x1b00;
 const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 const quiet = ['-hide_banner', '-nostdin', '-loglevel', 'error', '-y'];
 
@@ -114,7 +117,7 @@ const formatCode = (plan: ClipPlan) =>
           ? 5
           : 6) << 4;
 
-function audioArguments(audio: ClipAudio, index: number): string[] {
+export function audioArguments(audio: ClipAudio, index: number): string[] {
   const codec = {
     truehd: ['truehd', '-strict', '-2'],
     ac3: ['ac3', '-b:a:' + String(index), audio.channels === 6 ? '448k' : '192k'],
@@ -127,15 +130,15 @@ function audioArguments(audio: ClipAudio, index: number): string[] {
 }
 
 /** A tone that has another loudness in each channel, so that channels that change places are noticed. */
-function soundSource(audio: ClipAudio, seconds: number): string {
+export function soundSource(audio: ClipAudio, seconds: number): string {
   const layout = { 2: 'stereo', 6: '5.1', 8: '7.1' }[audio.channels];
   const gains = Array.from({ length: audio.channels }, (_, c) => `c${String(c)}=${(0.95 - 0.1 * c).toFixed(2)}*c0`);
   return `sine=f=${String(audio.tone)}:b=8:r=48000:d=${String(seconds)},pan=${layout}|${gains.join('|')}`;
 }
 
-const AUDIO_CODING = { truehd: 0x83, ac3: 0x81, eac3: 0x84, dts: 0x82, pcm: 0x80 } as const;
+export const AUDIO_CODING = { truehd: 0x83, ac3: 0x81, eac3: 0x84, dts: 0x82, pcm: 0x80 } as const;
 
-function pictureGraph(plan: ClipPlan, eye: number): string {
+function pictureGraph(plan: ClipPlan, eye: number, input = 0): string {
   const { rate } = VIDEO[plan.video];
   const interlaced = plan.video === 'h264i' || plan.video === 'mpeg2';
   const source = interlaced ? '50' : rate;
@@ -143,7 +146,7 @@ function pictureGraph(plan: ClipPlan, eye: number): string {
   const label = plan.title.replaceAll("'", '’').replaceAll(':', '\\:');
   const size = Math.round(plan.height / 22);
   return [
-    `[0:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${source})/TB,trim=end_frame=${String(frames)}`,
+    `[${String(input)}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${source})/TB,trim=end_frame=${String(frames)}`,
     `crop=${String(plan.width)}:${String(plan.height)}:'(iw-ow)/2*(1+sin(n/110))+${String(eye * 4)}':0,setsar=1`,
     `drawbox=x='mod(t*60+${String(eye * 6)},${String(plan.width)})':y=${String(Math.round(plan.height * 0.55))}:w=${String(Math.round(plan.width / 18))}:h=${String(Math.round(plan.height / 40))}:color=0x2b1d14:t=fill`,
     `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${String(size)}:y=h-${String(2 * size)}:fontsize=${String(size)}:fontcolor=white@0.85`,
@@ -151,8 +154,8 @@ function pictureGraph(plan: ClipPlan, eye: number): string {
   ].join(',');
 }
 
-async function makeStill(plan: ClipPlan, folder: string): Promise<string> {
-  const png = path.join(folder, `still-${plan.name}.png`);
+async function makeStill(plan: Pick<ClipPlan, 'name' | 'width' | 'height' | 'seed'>, folder: string): Promise<string> {
+  const png = path.join(folder, `still-${plan.name}-${String(plan.seed)}.png`);
   const scene = `color=black:s=${String(Math.round((plan.width * 1.25) / 2))}x${String(plan.height / 2)}:d=0.04:r=25,format=gbrp,geq=${seascape(plan.seed)},scale=iw*2:ih*2`;
   await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', scene, '-frames:v', '1', png]);
   return png;
@@ -173,18 +176,26 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
   const sound = plan.audio.flatMap((a): ClipAudio[] =>
     a.codec === 'truehd' ? [a, { codec: 'ac3', channels: a.channels, language: a.language, tone: a.tone }] : [a],
   );
+  const { second } = plan;
+  const secondStill = second ? await makeStill({ ...second, name: plan.name }, folder) : null;
   const encode = async (eye: number, file: string) => {
     const withSound = eye === 0;
+    const lastInput = 1 + sound.length + sups.length;
+    const graph = second
+      ? `${pictureGraph(plan, eye)}[v];${pictureGraph({ ...plan, ...second, title: `${plan.title} again` }, eye, lastInput)}[w]`
+      : `${pictureGraph(plan, eye)}[v]`;
     await run('ffmpeg', [
       ...quiet,
       ...['-i', still],
       ...(withSound ? sound.flatMap((a) => ['-f', 'lavfi', '-i', soundSource(a, plan.seconds)]) : []),
       ...(withSound ? sups.flatMap((f) => ['-i', f]) : []),
-      ...['-filter_complex', `${pictureGraph(plan, eye)}[v]`, '-map', '[v]'],
+      ...(secondStill ? ['-i', secondStill] : []),
+      ...['-filter_complex', graph, '-map', '[v]', ...(second ? ['-map', '[w]'] : [])],
       ...(withSound ? [...sound, ...sups].flatMap((_, i) => ['-map', String(i + 1)]) : []),
       ...args,
       ...(withSound ? sound.flatMap(audioArguments) : []),
       ...['-c:s', 'copy', '-r', VIDEO[plan.video].rate, '-muxdelay', '0', '-output_ts_offset', String(plan.clock)],
+      ...(second ? ['-streamid', `1:${String(SECOND_PICTURE_PID)}`] : []),
       ...['-f', 'mpegts', '-mpegts_m2ts_mode', '1', file],
     ]);
     return new Uint8Array(await readFile(file));
@@ -201,6 +212,8 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
       ...(plan.video === 'hevc' ? { range: 1 } : {}),
     },
   ];
+  if (second)
+    streams.push({ pid: SECOND_PICTURE_PID, coding, format: formatCode(plan) | (RATE_CODE[VIDEO[plan.video].rate] ?? 1), beside: true });
   let pid = 0x1100;
   for (const audio of plan.audio) {
     streams.push({ pid, coding: AUDIO_CODING[audio.codec], format: (audio.channels === 2 ? 0x30 : 0x60) | 1, language: audio.language });

@@ -316,4 +316,84 @@ export const CHANGES: BlurayPlan = {
   indexed: [0, 1],
 };
 
-export const PROVING_BLURAYS: readonly BlurayPlan[] = [HAVEN, TWIN, WATCH, SEAM, CHANGES];
+/** What plays beside a title: a commentary in clips of its own, a second picture inside the title's clip, and one in a clip of its own. */
+export const BESIDE: BlurayPlan = {
+  id: 'beside',
+  label: 'BESIDE',
+  titles: { eng: 'Beside' },
+  asFolder: true,
+  clips: [
+    {
+      ...small,
+      name: '00081',
+      title: 'Beside 1',
+      seed: 40,
+      seconds: 4,
+      clock: 50,
+      video: 'h264closed',
+      second: { seed: 41, width: 160, height: 96 },
+      audio: [{ codec: 'ac3', channels: 2, language: 'eng', tone: 220 }],
+    },
+    {
+      ...small,
+      name: '00082',
+      title: 'Beside 2',
+      seed: 42,
+      seconds: 4,
+      clock: 900,
+      video: 'h264closed',
+      audio: [{ codec: 'ac3', channels: 2, language: 'eng', tone: 230 }],
+    },
+    {
+      ...small,
+      width: 160,
+      height: 96,
+      name: '00084',
+      title: 'Apart',
+      seed: 43,
+      seconds: 3,
+      clock: 20,
+      video: 'h264closed',
+      audio: [{ codec: 'ac3', channels: 2, language: 'eng', tone: 400 }],
+    },
+  ],
+  soundClips: [
+    { name: '00083', seconds: 6, clock: 300, audio: { codec: 'ac3', channels: 2, language: 'eng', tone: 500 } },
+    { name: '00085', seconds: 1.6, clock: 7, audio: { codec: 'ac3', channels: 2, language: 'eng', tone: 610 } },
+    { name: '00086', seconds: 8.2, clock: 4, audio: { codec: 'eac3', channels: 2, language: 'nor', tone: 710 } },
+  ],
+  playlists: [
+    {
+      number: 1,
+      items: [{ clips: ['00081'] }, { clips: ['00082'], connection: 1 }],
+      chapters: [
+        [0, 0],
+        [1, 0],
+      ],
+      beside: [
+        {
+          type: 5,
+          as: ['secondary audio'],
+          clips: [
+            { clip: '00083', to: 5, item: 0, at: 0 },
+            { clip: '00085', item: 1, at: 2 },
+          ],
+        },
+        { type: 5, as: ['audio'], clips: [{ clip: '00086', item: 0, at: 0 }] },
+        { type: 7, as: ['secondary video'], clips: [{ clip: '00081', from: 1.001, to: 3.003, item: 0, at: 1.001 }] },
+        { type: 6, as: ['secondary video', 'secondary audio'], clips: [{ clip: '00084', item: 0, at: 0.5 }] },
+      ],
+    },
+    {
+      number: 2,
+      items: [{ clips: ['00082'] }],
+      chapters: [[0, 0]],
+    },
+  ],
+  objects: [[command.playPlaylist(1)], [command.playPlaylist(2)]],
+  firstPlay: 0,
+  topMenu: null,
+  indexed: [0, 1],
+};
+
+export const PROVING_BLURAYS: readonly BlurayPlan[] = [HAVEN, TWIN, WATCH, SEAM, CHANGES, BESIDE];

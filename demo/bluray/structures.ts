@@ -14,6 +14,24 @@ export interface AuthoredStream {
   readonly language?: string;
   /** dynamic_range_type. */
   readonly range?: number;
+  /** In the clip and in no play item's own table: a second picture. */
+  readonly beside?: boolean;
+}
+
+export type BesideKind = 'audio' | 'secondary audio' | 'secondary video';
+
+/** Something that plays beside a title: a sub-path, and what it carries. */
+export interface AuthoredBeside {
+  /** SubPath_type: 5 in step with the title, 6 in none, 7 inside its clips. */
+  readonly type: 5 | 6 | 7;
+  readonly streams: readonly { readonly as: BesideKind; readonly stream: AuthoredStream }[];
+  readonly items: readonly {
+    readonly clip: string;
+    readonly in45k: number;
+    readonly out45k: number;
+    readonly item: number;
+    readonly sync45k: number;
+  }[];
 }
 
 export interface AuthoredItem {
@@ -39,12 +57,13 @@ export interface AuthoredPlaylist {
   readonly secondView?: readonly string[];
   /** Text subtitles in clips of their own, laid beside the first item. */
   readonly text?: readonly { readonly clip: string; readonly language: string; readonly in45k: number; readonly out45k: number }[];
+  readonly beside?: readonly AuthoredBeside[];
 }
 
 export const TEXT_PID = 0x1800;
 
-const isVideo = (s: AuthoredStream) => [0x01, 0x02, 0x1b, 0x20, 0x24, 0xea].includes(s.coding);
-const isAudio = (s: AuthoredStream) => (s.coding <= 0x04 ? s.coding >= 0x03 : s.coding >= 0x80 && s.coding <= 0x86);
+export const isVideo = (s: AuthoredStream) => [0x01, 0x02, 0x1b, 0x20, 0x24, 0xea].includes(s.coding);
+export const isAudio = (s: AuthoredStream) => (s.coding <= 0x04 ? s.coding >= 0x03 : s.coding >= 0x80 && s.coding <= 0x86);
 const isGraphics = (s: AuthoredStream) => s.coding === 0x90;
 const isText = (s: AuthoredStream) => s.coding === 0x92;
 
@@ -71,24 +90,42 @@ function codingInfo(s: AuthoredStream): Bytes {
   return bytes.zeros(21 - bytes.length);
 }
 
-function streamTable(streams: readonly AuthoredStream[], text: AuthoredPlaylist['text'] = []): Bytes {
+/** stream_entry and stream_attributes of something that a sub-path carries, and the empty lists of what it may be played with. */
+function besideEntry(type: AuthoredBeside['type'], { as, stream }: AuthoredBeside['streams'][number], subPath: number): Bytes {
+  const entry = type === 7 ? new Bytes().u8(3, subPath).u16(stream.pid).zeros(5) : new Bytes().u8(2, subPath, 0).u16(stream.pid).zeros(4);
+  const bytes = new Bytes().behindLength(1, entry).behindLength(1, attributes(stream));
+  const lists = as === 'audio' ? 0 : as === 'secondary audio' ? 1 : 2;
+  return bytes.zeros(2 * lists);
+}
+
+function streamTable(all: readonly AuthoredStream[], text: AuthoredPlaylist['text'] = [], beside: AuthoredPlaylist['beside'] = []): Bytes {
+  const streams = all.filter((s) => !s.beside);
   const kinds = [streams.filter((s) => isVideo(s) && s.coding !== 0x20), streams.filter(isAudio), streams.filter(isGraphics)] as const;
+  const as = (kind: BesideKind) =>
+    beside.flatMap(({ type, streams: carried }, i) =>
+      carried.filter((c) => c.as === kind).map((c) => besideEntry(type, c, text.length + i)),
+    );
+  const [audio, secondAudio, secondVideo] = [as('audio'), as('secondary audio'), as('secondary video')];
   const table = new Bytes()
     .u16(0)
-    .u8(kinds[0].length, kinds[1].length, kinds[2].length + text.length, 0, 0, 0, 0, 0)
+    .u8(kinds[0].length, kinds[1].length + audio.length, kinds[2].length + text.length, 0, secondAudio.length, secondVideo.length, 0, 0)
     .zeros(4);
-  for (const stream of kinds.flat()) {
+  const own = (stream: AuthoredStream) => {
     table.behindLength(1, new Bytes().u8(1).u16(stream.pid).zeros(6));
     table.behindLength(1, attributes(stream));
-  }
+  };
+  [...kinds[0], ...kinds[1]].forEach(own);
+  for (const entry of audio) table.add(entry);
+  kinds[2].forEach(own);
   text.forEach(({ language }, subPath) => {
     table.behindLength(1, new Bytes().u8(2, subPath, 0).u16(TEXT_PID).zeros(4));
     table.behindLength(1, attributes({ pid: TEXT_PID, coding: 0x92, language }));
   });
+  for (const entry of [...secondAudio, ...secondVideo]) table.add(entry);
   return table;
 }
 
-function playItem(item: AuthoredItem, streams: readonly AuthoredStream[], text: AuthoredPlaylist['text']): Bytes {
+function playItem(item: AuthoredItem, streams: readonly AuthoredStream[], { text, beside }: AuthoredPlaylist): Bytes {
   const [first = '00000', ...others] = item.clips;
   const bytes = new Bytes()
     .text(`${first}M2TS`)
@@ -100,7 +137,7 @@ function playItem(item: AuthoredItem, streams: readonly AuthoredStream[], text: 
     bytes.u8(item.clips.length, 0);
     for (const clip of others) bytes.text(`${clip}M2TS`).u8(0);
   }
-  return bytes.behindLength(2, streamTable(streams, text));
+  return bytes.behindLength(2, streamTable(streams, text, beside));
 }
 
 /** A sub-path with the second view of a two-view title, which stands in the extension data. */
@@ -136,12 +173,28 @@ function textSubPath(text: NonNullable<AuthoredPlaylist['text']>[number], start4
   return new Bytes().u8(0, 4).u16(0).u8(0, 1).behindLength(2, item);
 }
 
+function besideSubPath({ type, items }: AuthoredBeside): Bytes {
+  const path = new Bytes().u8(0, type).u16(0).u8(0, items.length);
+  for (const { clip, in45k, out45k, item, sync45k } of items) {
+    const sub = new Bytes()
+      .text(`${clip}M2TS`)
+      .u32(1 << 1)
+      .u8(0)
+      .u32(in45k, out45k)
+      .u16(item)
+      .u32(sync45k);
+    path.behindLength(2, sub);
+  }
+  return path;
+}
+
 /** xxxxx.mpls */
 export function playlistFile(playlist: AuthoredPlaylist, version = '0200'): Uint8Array {
   const appInfo = new Bytes().u8(0, 1).u16(0).zeros(8).u16(0);
-  const list = new Bytes().u16(0, playlist.items.length, playlist.text?.length ?? 0);
-  for (const item of playlist.items) list.behindLength(2, playItem(item, item.streams ?? playlist.streams, playlist.text));
+  const list = new Bytes().u16(0, playlist.items.length, (playlist.text?.length ?? 0) + (playlist.beside?.length ?? 0));
+  for (const item of playlist.items) list.behindLength(2, playItem(item, item.streams ?? playlist.streams, playlist));
   for (const text of playlist.text ?? []) list.behindLength(4, textSubPath(text, playlist.items[0]?.in45k ?? 0));
+  for (const beside of playlist.beside ?? []) list.behindLength(4, besideSubPath(beside));
   const marks = new Bytes().u16(playlist.marks.length);
   for (const mark of playlist.marks) marks.u8(0, 1).u16(mark.item).u32(mark.time45k).u16(0xffff).u32(0);
   const listAt = 40 + 4 + appInfo.length;

@@ -59,6 +59,7 @@ export const AudioCodecSchema = z.enum([
   'PCM',
   'PCM float',
 ]);
+const apartClip = { clip: shortText, pid: whole, in90k: whole, atMs: z.number() };
 const audio = z.object({
   stream: whole,
   codec: AudioCodecSchema,
@@ -70,6 +71,11 @@ const audio = z.object({
   bitRate: whole.nullable(),
   language: shortText.nullable(),
   purpose: z.enum(['normal', 'visually impaired', 'commentary', 'alternative commentary']).nullable(),
+  apart: z
+    .array(z.object({ ...apartClip, out90k: whole }))
+    .max(4000)
+    .readonly()
+    .nullable(),
   from: z.enum(['stream', 'tables']),
 });
 const subtitle = z.object({
@@ -90,7 +96,7 @@ const subtitle = z.object({
       "children's commentary",
     ])
     .nullable(),
-  apart: z.object({ clip: shortText, pid: whole, in90k: whole, atMs: z.number() }).nullable(),
+  apart: z.object(apartClip).nullable(),
   drawnFor: z.enum(['4:3', 'wide', 'letterbox', 'pan and scan']),
 });
 const db = z.number();
@@ -130,6 +136,7 @@ const title = z.object({
   titleSet: whole.nullable(),
   titleInSet: whole.nullable(),
   playlist: whole.nullable(),
+  over: whole.nullable(),
   sample: shortText.nullable(),
   levels: z.array(whole.min(1).max(8)).max(8).readonly().nullable(),
   measured: TitleMeasureSchema.nullable(),
@@ -267,6 +274,7 @@ const evidence = z.object({
     'longer by',
     'even cuts',
     'another film',
+    'laid over',
     'copies of',
     'shuffled',
     'repeats itself',

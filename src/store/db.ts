@@ -108,6 +108,8 @@ export class Catalogue extends Dexie {
         });
       await change.table('jobs').toCollection().modify({ places: 0, damaged: 0, stretches: [] });
     });
+    // Readings know sound in clips of its own, and second pictures.
+    this.version(9).upgrade(bringUpToDate);
   }
 }
 

@@ -18,6 +18,7 @@ export const QUAY = path.join(PROVING, 'QUAY.iso');
 export const HAVEN = path.join(PROVING, 'HAVEN');
 export const TWIN = path.join(PROVING, 'TWIN.iso');
 export const WATCH = path.join(PROVING, 'WATCH');
+export const BESIDE = path.join(PROVING, 'BESIDE');
 export const LOCKS = path.join(PROVING, 'LOCKS.iso');
 
 const folders: string[] = [];

@@ -111,6 +111,8 @@ export function evidenceText(e: Evidence): string {
       return `title ${numbers(e.titles)} is as likely: both are proposed`;
     case 'another film':
       return `a film of its own: it has nothing in common with title ${numbers(e.titles)}`;
+    case 'laid over':
+      return `a second picture, which a player can lay over title ${numbers(e.titles)}`;
     case 'copies of':
       return `titles ${numbers(e.titles)} once more at other addresses, cell by cell, fill ${String(e.value ?? 0)} % of it`;
     case 'contains':
@@ -243,7 +245,8 @@ const SAID: Readonly<Record<string, string>> = {
 };
 export function purposeText(track: AudioTrack | SubtitleTrack): string {
   const purpose = track.purpose === null ? '' : (SAID[track.purpose] ?? track.purpose);
-  return 'coreOf' in track && track.coreOf !== null ? 'core of the one above' : purpose;
+  if ('coreOf' in track && track.coreOf !== null) return 'core of the one above';
+  return track.apart ? [purpose, 'in a clip of its own'].filter(Boolean).join(', ') : purpose;
 }
 
 /** "DVD, PAL", "Blu-ray, 1080 lines". */

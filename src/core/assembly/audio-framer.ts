@@ -131,6 +131,7 @@ export class AudioFramer {
   private isCut = false;
   /** What comes lies behind the end of the piece: only whole frames are looked for in it. */
   private inTail = false;
+  private restsAt: number | null = null;
   /** Overlap left out since the clock last changed. */
   private overlapAtJoin = 0;
 
@@ -151,6 +152,11 @@ export class AudioFramer {
     if (this.breaks.at(-1) !== this.es.end && this.es.end > 0) this.breaks.push(this.es.end);
   }
 
+  /** The disc itself says that there is silence before what comes next: its stamp is followed, and is no news. */
+  restHere(): void {
+    this.restsAt = this.es.end;
+  }
+
   /** @param cut true where the piece begins inside a title: its first bytes may be the rest of a frame. */
   beginPiece(notBefore: number, cut = false): void {
     this.notBefore = notBefore;
@@ -161,6 +167,7 @@ export class AudioFramer {
     this.atBeginning = true;
     this.isCut = cut;
     this.inTail = false;
+    this.restsAt = null;
   }
 
   /** The piece is over; what still comes is looked through for frames that begin before its end. */
@@ -292,14 +299,17 @@ export class AudioFramer {
     const mark = this.marks.lastUpTo(this.position);
     if (mark) {
       const stamped = this.timeline.map(mark.epoch, mark.pts90k) + this.sinceMark(mark, bytes, ticks);
-      const verdict = this.judge(mark, stamped, final);
+      const afterRest = this.restsAt !== null && mark.position >= this.restsAt;
+      const verdict = afterRest ? 'believed' : this.judge(mark, stamped, final);
       if (verdict === 'wait') return false;
       this.marks.takeUpTo(this.position);
       const sameClock = this.epoch === mark.epoch;
       if (!sameClock) this.overlapAtJoin = 0;
       this.epoch = mark.epoch;
       if (verdict === 'wrong') this.account.fault('stamp', this.next ?? stamped);
+      else if (afterRest) this.next = stamped;
       else if (verdict === 'believed') this.follow(stamped, ticks, sameClock);
+      if (afterRest) this.restsAt = null;
       this.resuming = false;
     }
     const start = this.next;

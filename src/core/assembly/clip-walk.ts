@@ -13,6 +13,7 @@ import {
   type TransportReceiver,
 } from '../streams';
 import { AccessUnitFramer, type CompanionUnits } from './access-unit-framer';
+import { ApartSound, type HearPiece } from './apart-sound';
 import { AudioFramer } from './audio-framer';
 import { partsBeforeClip, type CarriedParts } from './carried';
 import { ChunkReader } from './clip-chunks';
@@ -30,6 +31,8 @@ const MAX_INFO_BYTES = 16 * 1024 * 1024;
 const ENTRY_STEP = 2 ** 9;
 /** How far beyond a cut sound that belongs before it is looked for: a second or more at the highest rate. */
 const TAIL_PACKETS = 65_536;
+/** Sound beside the title is read this much beyond what is shown: more than its longest frame. */
+const TAIL_MS = 200;
 /** Sound may begin this much before the picture of a stretch: half of the longest frame there is. */
 const EARLY_TICKS = 16 * 27_000;
 
@@ -51,15 +54,17 @@ const TRANSPORT_FAULTS: Readonly<Record<TransportFault, FaultKind>> = {
   broken: 'broken pack',
 };
 
-/** Entry points of a clip as its information lists them; none where that is lost, which the reading has said. */
-async function readEntries(openContent: OpenContent, clip: string): Promise<readonly EntryPoint[]> {
+type EntryMaps = ReadonlyMap<number, readonly EntryPoint[]>;
+
+/** Entry points of a clip's streams as its information lists them; none where that is lost, which the reading has said. */
+async function readMaps(openContent: OpenContent, clip: string): Promise<EntryMaps> {
   try {
     const file = await openContent(clipInfoName(clip));
     const data = new Uint8Array(Math.min(file.sizeBytes, MAX_INFO_BYTES));
     await file.read(0, data);
-    return parseClipInfo(data, file.name).entries;
+    return parseClipInfo(data, file.name).maps;
   } catch (error) {
-    if (error instanceof DiscError && error.code !== 'cancelled') return [];
+    if (error instanceof DiscError && error.code !== 'cancelled') return new Map();
     throw error;
   }
 }
@@ -101,6 +106,9 @@ export class ClipWalk implements Walk, TransportReceiver {
   private readonly demux = new TransportDemux(this);
   private readonly companionDemux: TransportDemux | null = null;
   private readonly companion: CompanionUnits | null = null;
+  /** Sound in clips of its own, and the lane that it feeds; and where the stretch that it is laid beside begins. */
+  private apart: { readonly lane: Lane; readonly sound: ApartSound }[] = [];
+  private beside: { readonly titleMs: number; readonly in90k: number; readonly endMs: number } = { titleMs: 0, in90k: 0, endMs: 0 };
   /** Lanes whose text belongs to the title of this piece. */
   private textLanes: ReadonlySet<Lane> = new Set();
   private epoch = -1;
@@ -115,7 +123,7 @@ export class ClipWalk implements Walk, TransportReceiver {
   private entries = new Map<number, number>();
   /** Size of the picture so far. */
   private size: string | null = null;
-  private readonly infos = new Map<string, readonly EntryPoint[]>();
+  private readonly infos = new Map<string, EntryMaps>();
 
   constructor(
     private readonly video: AccessUnitFramer | VideoFramer,
@@ -143,6 +151,7 @@ export class ClipWalk implements Walk, TransportReceiver {
       if (framer instanceof TextFramer) await framer.load(this.around.openContent, this.around.signal);
     for (const piece of pieces) {
       const stretches = stretchesOf(piece.segments);
+      this.layBeside(piece);
       for (const [i, stretch] of stretches.entries()) {
         const isLast = i === stretches.length - 1;
         this.mapStreams(piece, stretch.moved);
@@ -161,13 +170,14 @@ export class ClipWalk implements Walk, TransportReceiver {
         const size = await this.clipPackets(stretch.last.content);
         yield* this.read(stretch);
         const goesOn = stretch.last.endPacket < size;
+        for (const { sound } of this.apart) await sound.readTo(this.beside.endMs + TAIL_MS);
         if (goesOn) yield* this.readTail(stretch.last, size);
         this.finishVideo();
-        this.settle(true);
+        this.settle(true, isLast);
         this.lookAtEntries(stretch);
         this.requireSameSize(stretch);
         // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
-        if (goesOn || (isLast ? !piece.naturalEnd : !goesOnSeamlessly)) this.endAt(this.video.endTicks);
+        if (goesOn || (isLast ? !piece.naturalEnd : !goesOnSeamlessly)) this.endAt(this.video.endTicks, isLast);
         yield;
       }
     }
@@ -192,12 +202,57 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.textLanes = new Set([...all].flatMap(([stream, lane]) => (stream >= APART_STREAM ? [lane] : [])));
   }
 
-  private async entriesOf({ first, last }: Stretch): Promise<Map<number, number>> {
-    let entries = this.infos.get(first.content);
-    if (!entries) {
-      entries = await readEntries(this.around.openContent, first.content);
-      this.infos.set(first.content, entries);
+  /** Sound of this piece's title that stands in clips of its own. */
+  private layBeside(piece: PlannedPiece): void {
+    this.apart = this.around.lanes.flatMap((lane, track) => {
+      const runs = piece.title.audio.find((a) => a.stream === piece.streams[track])?.apart;
+      if (!runs || lane.track.kind !== 'audio') return [];
+      const rest = () => {
+        if (lane.framer instanceof AudioFramer) lane.framer.restHere();
+      };
+      const mapOf = (clip: string) => this.mapOf(clip, runs[0]?.pid ?? 0);
+      const sound = new ApartSound(runs, this.around, mapOf, this.hearing(lane), rest, this.losing(lane, track));
+      sound.beginAt(piece.segments[0]?.titleMs ?? 0);
+      return [{ lane, sound }];
+    });
+  }
+
+  private hearing(lane: Lane): HearPiece {
+    const { framer, track } = lane;
+    const mixed = track.kind === 'audio' && track.source.codec === 'TrueHD';
+    let isCore = false;
+    return (data, from, to, titleMs, starts) => {
+      if (starts) isCore = mixed && readAc3Header(data, from, to) !== null;
+      if (isCore || !(framer instanceof AudioFramer)) return;
+      const pts90k = titleMs === null ? NO_PTS : Math.round(this.beside.in90k + (titleMs - this.beside.titleMs) * 90);
+      framer.append(data, this.soundStart(lane, data, from, to, starts), to, pts90k, this.epoch);
+    };
+  }
+
+  private losing(lane: Lane, track: number) {
+    return (kind: TransportFault | 'unreadable', clip: string, packet: number, packets: number) => {
+      const place = sectorsOf(clip, packet * SOURCE_PACKET, packets * SOURCE_PACKET);
+      this.around.faults.note(kind === 'unreadable' ? kind : TRANSPORT_FAULTS[kind], track, this.now(), place);
+      breakLanes(this.around.lanes, lane);
+    };
+  }
+
+  private isApart(lane: Lane): boolean {
+    return this.apart.some((a) => a.lane === lane);
+  }
+
+  /** Entry points of one stream of a clip. */
+  private async mapOf(clip: string, pid: number): Promise<readonly EntryPoint[]> {
+    let maps = this.infos.get(clip);
+    if (!maps) {
+      maps = await readMaps(this.around.openContent, clip);
+      this.infos.set(clip, maps);
     }
+    return maps.get(pid) ?? [];
+  }
+
+  private async entriesOf({ first, last }: Stretch): Promise<Map<number, number>> {
+    const entries = await this.mapOf(first.content, this.videoPid);
     // The first may stand before the stretch's own packets, the last is met only where its picture begins before the end.
     const own = entries.filter((e) => e.packet >= first.firstPacket && e.packet < last.endPacket);
     return new Map(own.map((e) => [e.packet, e.pts90k]));
@@ -208,7 +263,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     const pids = [...this.byPid].flatMap(([pid, { framer }]) => (framer instanceof PgsFramer ? [pid] : []));
     if (pids.length === 0) return null;
     const source = await this.around.openContent(first.content);
-    return partsBeforeClip(source, first, this.infos.get(first.content) ?? [], pids, this.around.signal);
+    return partsBeforeClip(source, first, await this.mapOf(first.content, this.videoPid), pids, this.around.signal);
   }
 
   private carryOver(parts: CarriedParts, cut90k: number): void {
@@ -315,22 +370,26 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.content = first.content;
     this.soundOnly = false;
     this.pictureEnd90k = Number.POSITIVE_INFINITY;
+    const titleMs = stretch.segments[0]?.titleMs ?? 0;
+    this.beside = { titleMs, in90k: first.in90k, endMs: titleMs + (last.out90k - first.in90k) / 90 };
     for (const lane of lanes) {
       const { framer } = lane;
       if (framer instanceof AccessUnitFramer) framer.beginStretch(this.epoch, { in90k: first.in90k, out90k: last.out90k, isCut: endsCut });
       else if (framer instanceof TextFramer) {
         if (this.textLanes.has(lane))
-          framer.beginStretch(this.epoch, stretch.segments[0]?.titleMs ?? 0, (last.out90k - first.in90k) / 90, first.in90k, isCut, endsCut);
+          framer.beginStretch(this.epoch, titleMs, (last.out90k - first.in90k) / 90, first.in90k, isCut, endsCut);
       } else if (framer instanceof VideoFramer) framer.beginPiece(true);
-      else if (stretch.seamless && !firstOfPiece && 'goOnFrom' in framer) framer.goOnFrom(startTicks - MAX_LEAD_TICKS);
+      else if ((stretch.seamless || this.isApart(lane)) && !firstOfPiece && 'goOnFrom' in framer)
+        framer.goOnFrom(startTicks - MAX_LEAD_TICKS);
       else if (framer instanceof AudioFramer) framer.beginPiece(startTicks - EARLY_TICKS, isCut || first.firstPacket > 0);
       else framer.beginPiece(isCut ? startTicks : startTicks - EARLY_TICKS);
     }
     this.noteChapters(stretch, firstOfPiece);
   }
 
-  private endAt(ticks: number): void {
-    for (const { framer } of this.around.lanes) if ('endPieceAt' in framer) framer.endPieceAt(ticks);
+  /** Sound beside the title knows nothing of the joins of its clips: it ends with the piece. */
+  private endAt(ticks: number, isLast: boolean): void {
+    for (const lane of this.around.lanes) if ('endPieceAt' in lane.framer && (isLast || !this.isApart(lane))) lane.framer.endPieceAt(ticks);
   }
 
   private async *read(stretch: Stretch): AsyncGenerator<void, void> {
@@ -349,6 +408,8 @@ export class ClipWalk implements Walk, TransportReceiver {
       this.around.witnesses.packs += chunk.byteLength / SOURCE_PACKET;
       this.around.progress(chunk.byteLength);
       if (second) await this.readCompanion(second);
+      const shownMs = this.beside.titleMs + (this.clock90k - this.beside.in90k) / 90;
+      for (const { sound } of this.apart) await sound.readTo(Math.min(shownMs, this.beside.endMs) + TAIL_MS);
       this.settle(false);
       yield;
     }
@@ -387,7 +448,8 @@ export class ClipWalk implements Walk, TransportReceiver {
   private async *readTail(last: ClipSegment, size: number): AsyncGenerator<void, void> {
     const { lanes } = this.around;
     const passed = () =>
-      this.soundOnly && lanes.every(({ framer }) => !(framer instanceof AudioFramer) || framer.hasPassed(this.video.endTicks));
+      this.soundOnly &&
+      lanes.every((lane) => !(lane.framer instanceof AudioFramer) || this.isApart(lane) || lane.framer.hasPassed(this.video.endTicks));
     this.pictureEnd90k = last.out90k;
     if (this.video instanceof VideoFramer) this.finishVideo();
     this.settle(false);
@@ -407,10 +469,18 @@ export class ClipWalk implements Walk, TransportReceiver {
     }
   }
 
-  private settle(final: boolean): void {
+  /** @param ends the piece is over, not only its clip: sound beside the title goes on meanwhile. */
+  private settle(final: boolean, ends = final): void {
     if (this.video instanceof VideoFramer && !this.soundOnly) this.video.scan(this.epoch);
     if (final && !this.around.timeline.isPlaced(this.epoch)) this.around.timeline.placeBase(this.epoch, this.video.endTicks);
-    for (const { framer } of this.around.lanes) if ('process' in framer) framer.process(final);
+    for (const lane of this.around.lanes) {
+      const { framer } = lane;
+      if (!('process' in framer)) continue;
+      const apart = this.isApart(lane);
+      // It is read on beyond the end: there it may stop inside a frame.
+      if (apart && ends && framer instanceof AudioFramer) framer.beginTail();
+      framer.process(apart ? ends : final);
+    }
     this.around.chapters.place();
   }
 

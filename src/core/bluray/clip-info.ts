@@ -1,4 +1,4 @@
-import type { Cursor } from '../bytes';
+import { DiscError, type Cursor } from '../bytes';
 import { readAttributes, type StreamAttributes } from './coding';
 import { lengthedPart, openStructure } from './head';
 
@@ -28,12 +28,16 @@ export interface ClipInfo {
   /** More than one stretch of clock: times alone do not tell a place then. */
   readonly clockSequences: number;
   readonly streams: readonly ClipStream[];
-  /** Entry points of the main video stream, in order. */
+  /** Entry points of the main stream, in order. */
   readonly entries: readonly EntryPoint[];
+  /** Of every stream that has a map of its own, by its PID. */
+  readonly maps: ReadonlyMap<number, readonly EntryPoint[]>;
 }
 
 const MAX_ENTRIES = 1_000_000;
 const EP_MAP = 1;
+/** Streams with maps of their own: a picture, a second one, sound of a clip of its own. */
+const MOST_MAPS = 16;
 
 /**
  * Reads clip information. Spec: BD-ROM part 3, xxxxx.clpi.
@@ -48,12 +52,14 @@ export function parseClipInfo(data: Uint8Array, source: string): ClipInfo {
   const applicationType = info.u8();
   info.skip(4 + 4);
   const packets = info.u32();
+  const maps = cpiAt === 0 ? new Map<number, EntryPoint[]>() : readEntryPoints(lengthedPart(cursor, cpiAt, 'CPI'));
   return {
     applicationType,
     packets,
     ...readSequences(lengthedPart(cursor, sequencesAt, 'SequenceInfo')),
     streams: readPrograms(lengthedPart(cursor, programsAt, 'ProgramInfo')),
-    entries: cpiAt === 0 ? [] : readEntryPoints(lengthedPart(cursor, cpiAt, 'CPI')),
+    entries: [...maps.values()][0] ?? [],
+    maps,
   };
 }
 
@@ -94,13 +100,28 @@ function readPrograms(cursor: Cursor): ClipStream[] {
 }
 
 /** The map has two levels: the coarse one gives the high bits of time and place, the fine one the low bits. */
-function readEntryPoints(cpi: Cursor): EntryPoint[] {
-  if (cpi.left < 4 || (cpi.u16() & 15) !== EP_MAP) return [];
+function readEntryPoints(cpi: Cursor): Map<number, EntryPoint[]> {
+  const maps = new Map<number, EntryPoint[]>();
+  if (cpi.left < 4 || (cpi.u16() & 15) !== EP_MAP) return maps;
   const map = cpi.part(cpi.left, 'EP_map');
   map.skip(1);
-  const streams = map.u8();
-  if (streams === 0) return [];
-  map.skip(2); // the first stream is the main video
+  const streams = Math.min(map.u8(), MOST_MAPS);
+  for (let i = 0; i < streams; i++) {
+    const pid = map.u16();
+    try {
+      const entries = readEntriesOf(map);
+      if (!maps.has(pid)) maps.set(pid, entries);
+    } catch (error) {
+      // What is wrong with the map of another stream is no harm to the main one's.
+      if (i === 0 || !(error instanceof DiscError)) throw error;
+      break;
+    }
+  }
+  return maps;
+}
+
+/** The entry of one stream in the table of maps, and what it points to. */
+function readEntriesOf(map: Cursor): EntryPoint[] {
   const packed = [map.u16(), map.u32()] as const;
   const coarseCount = ((packed[0] & 0x3) << 14) | (packed[1] >>> 18);
   const fineCount = packed[1] & 0x3ffff;

@@ -2,8 +2,7 @@ export { parseIndexTable, type IndexObject, type IndexTable } from './index-tabl
 export { parseMovieObjects, type MovieObject, type NavigationCommand } from './movie-objects';
 export { followFrom, type Followed } from './navigation';
 export {
-  TEXT_SUB_PATH,
-  TWO_VIEW_SUB_PATH,
+  SUB_PATH,
   parsePlaylist,
   type Connection,
   type PlayItem,
@@ -12,6 +11,7 @@ export {
   type PlaylistStream,
   type StreamTable,
   type SubPath,
+  type SubPlayItem,
 } from './playlist';
 export { SOURCE_PACKET_BYTES, entryAfter, entryBefore, parseClipInfo, type ClipInfo, type ClipStream, type EntryPoint } from './clip-info';
 export { CODING, audioChannels, audioRate, videoFormat, type StreamAttributes, type VideoFormat } from './coding';

@@ -5,11 +5,28 @@ import { lengthedPart, openStructure, readExtensions } from './head';
 /** How a play item follows the one before. Spec: BD-ROM part 3, connection_condition. */
 export type Connection = 'new clock' | 'seamless' | 'seamless, same clock';
 
+/** Kinds of sub-paths that matter here. Spec: BD-ROM part 3, SubPath_type. */
+export const SUB_PATH = {
+  /** Sound of a browsable show of stills. */
+  slideSound: 2,
+  text: 4,
+  /** Streams in clips of their own, in step with the title. */
+  apart: 5,
+  /** A second picture in clips of its own, in no step with the title. */
+  secondPictureFree: 6,
+  /** A second picture inside the title's own clips. */
+  secondPictureInside: 7,
+  /** The dependent view of a two-view title. */
+  secondView: 8,
+} as const;
+
 /** A stream of a playlist's table: where it comes from and what it is. */
 export interface PlaylistStream {
   readonly pid: number;
   /** Sub-path that carries it; null for the main path. */
   readonly subPath: number | null;
+  /** It stands in the play item's own clip, whatever path it belongs to. */
+  readonly inMux: boolean;
   readonly attributes: StreamAttributes;
 }
 
@@ -45,7 +62,7 @@ export interface SubPlayItem {
 }
 
 export interface SubPath {
-  /** Spec: SubPath_type. 8: the dependent view of a two-view title. */
+  /** One of `SUB_PATH`, or another. */
   readonly type: number;
   readonly items: readonly SubPlayItem[];
 }
@@ -69,8 +86,6 @@ export interface Playlist {
 }
 
 const CONNECTIONS: Readonly<Record<number, Connection>> = { 5: 'seamless', 6: 'seamless, same clock' };
-export const TWO_VIEW_SUB_PATH = 8;
-export const TEXT_SUB_PATH = 4;
 const SUB_PATH_EXTENSION = '2.2';
 const ENTRY_MARK = 1;
 
@@ -192,7 +207,7 @@ function readStream(cursor: Cursor): PlaylistStream {
     entry.skip(1);
   } else if (type === 3) subPath = entry.u8();
   const pid = entry.u16();
-  return { pid, subPath, attributes: readAttributes(cursor.part(cursor.u8(), 'stream_attributes')) };
+  return { pid, subPath, inMux: type !== 2 && type !== 4, attributes: readAttributes(cursor.part(cursor.u8(), 'stream_attributes')) };
 }
 
 function readSubPath(cursor: Cursor): SubPath {

@@ -73,7 +73,7 @@ function isAnotherFilm(title: Title, main: Title): boolean {
  */
 export function findRoles(reading: Reading): Findings {
   const segments = new Map(reading.segments.map((s) => [s.id, s]));
-  const usable = reading.titles.filter(canBeTaken);
+  const usable = reading.titles.filter((t) => canBeTaken(t) && t.over === null);
   const relations = relate(usable, segments);
   const single = usable.filter((t) => !relations.duplicateOf.has(t.number) && t.durationMs >= SHORT_MS);
   const menus = new Set(single.filter((t) => isMenuLoop(t, reading, segments)).map((t) => t.number));
@@ -81,6 +81,7 @@ export function findRoles(reading: Reading): Findings {
   // What can not be taken is ranked all the same: the best of the rest is not the disc's main title.
   const candidates = reading.titles.filter(
     (t) =>
+      t.over === null &&
       !relations.duplicateOf.has(t.number) &&
       (t.durationMs >= SHORT_MS || isLost(t)) &&
       !menus.has(t.number) &&
@@ -127,6 +128,7 @@ export function findRoles(reading: Reading): Findings {
       return make('unusable', 1, [
         evidence(title.state === 'scrambled' ? 'protected' : title.state === 'cut short' ? 'cut short' : 'unreadable'),
       ]);
+    if (title.over !== null) return make('extra', 0.97, [evidence('laid over', 0, [title.over])]);
     const twin = relations.duplicateOf.get(title.number);
     if (twin !== undefined) {
       const other = byNumber.get(twin);

@@ -34,6 +34,7 @@ export type EvidenceKind =
   | 'same content'
   | 'even cuts'
   | 'another film'
+  | 'laid over'
   | 'copies of'
   | 'other tracks'
   | 'shares'

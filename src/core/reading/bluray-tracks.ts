@@ -98,12 +98,24 @@ function fromTables(attributes: StreamAttributes) {
   return { channels, layout, sampleRateHz: audioRate(attributes.rate), bitDepth: null, bitRate: null, from: 'tables' as const };
 }
 
-/** One or two tracks of an audio stream: a TrueHD stream also has an AC-3 core, which can be taken for itself. */
-export function blurayAudio(stream: PlaylistStream, probe: ClipProbe | null, secondary: boolean): AudioTrack[] {
+/** Key of a stream that stands in a clip of its own. */
+const apartKey = ({ subPath, pid }: PlaylistStream) => APART_STREAM * ((subPath ?? 0) + 1) + pid;
+
+/**
+ * One or two tracks of an audio stream: a TrueHD stream also has an AC-3 core, which can be taken for itself where it comes with the picture.
+ * @param apart where it stands in clips of its own; null where it comes with the picture.
+ */
+export function blurayAudio(
+  stream: PlaylistStream,
+  probe: ClipProbe | null,
+  secondary: boolean,
+  apart: AudioTrack['apart'] = null,
+): AudioTrack[] {
   const { attributes, pid } = stream;
   const seen = probe?.audio.get(pid) ?? null;
   const common = {
-    stream: pid,
+    stream: apart ? apartKey(stream) : pid,
+    apart,
     codec: AUDIO_CODECS[attributes.coding] ?? ('unknown' as const),
     coreOf: null,
     language: languageTag(attributes.language),
@@ -112,7 +124,7 @@ export function blurayAudio(stream: PlaylistStream, probe: ClipProbe | null, sec
   if (!seen) return [{ ...common, ...fromTables(attributes) }];
   const { channels, layout, sampleRateHz, bitDepth, bitRate, core } = seen;
   const track: AudioTrack = { ...common, channels, layout, sampleRateHz, bitDepth, bitRate: bitRate || null, from: 'stream' };
-  if (!core) return [track];
+  if (!core || apart) return [track];
   return [
     track,
     {
@@ -133,7 +145,7 @@ export function blurayAudio(stream: PlaylistStream, probe: ClipProbe | null, sec
 /** @param apart where it stands in a clip of its own; null where it comes with the picture. */
 export function bluraySubtitle(stream: PlaylistStream, apart: ApartClip | null = null): SubtitleTrack {
   return {
-    stream: apart ? APART_STREAM * ((stream.subPath ?? 0) + 1) + stream.pid : stream.pid,
+    stream: apart ? apartKey(stream) : stream.pid,
     apart,
     codec: stream.attributes.kind === 'text' ? 'text' : 'PGS',
     language: languageTag(stream.attributes.language),

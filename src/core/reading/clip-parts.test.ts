@@ -23,6 +23,7 @@ const info: ClipInfo = {
     packet: 10 + i * 1000,
     angleChange: false,
   })),
+  maps: new Map(),
 };
 const clip: ClipPlace = { name: '00001', info, sizeBytes: 192 * 100_000, discSector: 700 };
 const second = (n: number) => n * 90_000;
@@ -87,6 +88,7 @@ describe('segments of a clip', () => {
 const stream = (coding: number, change: Partial<StreamAttributes> = {}): PlaylistStream => ({
   pid: 0x1100,
   subPath: null,
+  inMux: true,
   attributes: { coding, kind: 'audio', format: 6, rate: 1, language: 'ger', dynamicRange: 0, ...change },
 });
 const probe = (change: Partial<ClipProbe>): ClipProbe => ({

@@ -1,6 +1,6 @@
 /** The reading of a source: pure data, JSON all the way down. `contract/reading.ts` holds the matching schema. */
 
-export const READING_VERSION = 5;
+export const READING_VERSION = 6;
 
 /** What every segment says, whatever the disc. */
 interface SegmentPlace {
@@ -122,6 +122,8 @@ export interface AudioTrack {
   /** BCP 47 tag, or null. */
   readonly language: string | null;
   readonly purpose: AudioPurpose | null;
+  /** Where it stands where that is in clips beside the title's own, in order; null where it comes with the picture. */
+  readonly apart: readonly ApartRun[] | null;
   readonly from: FactFrom;
 }
 
@@ -144,6 +146,11 @@ export interface ApartClip {
   /** The moment of the clip's clock that is shown at `atMs` of the title. */
   readonly in90k: number;
   readonly atMs: number;
+}
+
+/** A stretch of a clip's sound that a playlist lays beside its title: from `in90k` of the clip's clock, heard at `atMs` of the title. */
+export interface ApartRun extends ApartClip {
+  readonly out90k: number;
 }
 
 /** Times the number of the sub-path, from 1, added to the PID of a stream that stands in a clip of its own: two may have the same PID. */
@@ -248,6 +255,8 @@ export interface Title {
   readonly titleInSet: number | null;
   /** Number of the playlist; null on DVD. */
   readonly playlist: number | null;
+  /** Title that this is a second picture for, which a player lays over it; null for every other. */
+  readonly over: number | null;
   readonly state: TitleState;
   /** Parental levels (1 to 8) at which a player shows it; null where the disc makes no difference. */
   readonly levels: readonly number[] | null;
@@ -386,14 +395,24 @@ export function upgradeReading(value: unknown): unknown {
   if (isPlain(reading) && reading['version'] === 2) reading = fromVersion2(reading);
   if (isPlain(reading) && reading['version'] === 3) reading = fromVersion3(reading);
   if (isPlain(reading) && reading['version'] === 4) reading = fromVersion4(reading);
+  if (isPlain(reading) && reading['version'] === 5) reading = fromVersion5(reading);
   return reading;
+}
+
+/** Version 6 knows sound in clips of its own, and second pictures: there were none in what was read before. */
+function fromVersion5(reading: Plain): Plain {
+  return {
+    ...reading,
+    version: READING_VERSION,
+    titles: each(reading['titles'], (t) => ({ ...t, over: null, audio: each(t['audio'], (a) => ({ ...a, apart: null })) })),
+  };
 }
 
 /** Version 5 knows how parts join. What is not known is no reason to cut: the disc's clock decides then. */
 function fromVersion4(reading: Plain): Plain {
   return {
     ...reading,
-    version: READING_VERSION,
+    version: 5,
     looked: null,
     titles: each(reading['titles'], (t) => ({ ...t, parts: each(t['parts'], (p) => ({ ...p, seamless: false, moved: null })) })),
   };

@@ -2,8 +2,7 @@ import { DiscError, throwIfCancelled, unlessDamaged, type ByteSource } from '../
 import {
   CODING,
   SOURCE_PACKET_BYTES,
-  TEXT_SUB_PATH,
-  TWO_VIEW_SUB_PATH,
+  SUB_PATH,
   parseClipInfo,
   parseDiscMetadata,
   parseIndexTable,
@@ -22,6 +21,8 @@ import { CutList, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './
 import { blurayAudio, bluraySubtitle, blurayVideo, languageTag } from './bluray-tracks';
 import { routesToPlaylists } from './bluray-routes';
 import { ClipLooks } from './clip-looks';
+import { besideClips, picturesBeside, remarkStreams, secondPictures, soundBeside } from './bluray-beside';
+import { note, stateOf, type Material, type NumberedPlaylist } from './bluray-material';
 import { withLooks } from './damage';
 import { fingerprint } from './fingerprint';
 import { gapsBetween } from './loose';
@@ -41,7 +42,7 @@ import {
 import type { ReadOptions } from './progress';
 import { payloadShares } from './payload-shares';
 import { sampleTitles } from './samples';
-import { alignStreams, type AlignedStreams } from './stream-tables';
+import { alignStreams } from './stream-tables';
 import { readWithBackup, type Agreement } from './structures';
 
 /** Discs made to confuse have over a thousand playlists; more than this is not read. */
@@ -50,24 +51,6 @@ const MOST_PARTS = 20_000;
 /** A chapter mark this close to the end begins nothing. */
 const LEAST_CHAPTER_MS = 1000;
 const ULTRA_HD_VERSION = 300;
-
-interface NumberedPlaylist {
-  readonly number: number;
-  readonly playlist: Playlist;
-}
-
-/** Everything that titles are built from. */
-interface Material {
-  readonly clips: ReadonlyMap<string, ClipPlace>;
-  readonly looks: ClipLooks;
-  readonly cuts: Cuts;
-  readonly segments: Map<string, ClipSegment>;
-  readonly remarks: Remark[];
-}
-
-const note = (remarks: Remark[], code: Remark['code'], severity: Remark['severity'], detail: string, title: number | null = null) => {
-  remarks.push({ code, severity, title, detail });
-};
 
 /**
  * Examines a Blu-ray or Ultra HD volume: index, movie objects, playlists, clip information, and a look at the first
@@ -117,7 +100,7 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
   const clipNames = await listNumbered(volume, folder, 'STREAM', CLIP_FILE_ENDINGS);
   const wanted = new Set([
     ...clipNames,
-    ...playlists.flatMap(({ playlist }) => [...playlist.items, ...textClips(playlist)].flatMap((i) => i.clips)),
+    ...playlists.flatMap(({ playlist }) => [...playlist.items.flatMap((i) => i.clips), ...besideClips(playlist)]),
   ]);
   const clips = new Map<string, ClipPlace>();
   const looks = new ClipLooks();
@@ -165,10 +148,12 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     }
     titles.push(title);
   }
+  titles.push(...(await secondPictures(playlists.slice(0, titles.length), material, MOST_PLAYLISTS)));
   if (titles.length === 0) note(remarks, 'no-titles', 'fault', 'No playlist could be read');
   onProgress?.({ step: 'menus', done: 0, total: 1 });
-  const samples = await sampleTitles(titles, segments, (clip) => Promise.resolve(looks.file(clip)));
-  const routes = index ? routesToPlaylists(index, objects, new Map(titles.map((t) => [t.playlist ?? -1, t.number]))) : null;
+  const own = titles.filter((t) => t.over === null);
+  const samples = await sampleTitles(own, segments, (clip) => Promise.resolve(looks.file(clip)));
+  const routes = index ? routesToPlaylists(index, objects, new Map(own.map((t) => [t.playlist ?? -1, t.number]))) : null;
   for (const { code, detail } of volume.remarks) note(remarks, code, 'warning', detail);
   const reading: Reading = {
     version: READING_VERSION,
@@ -249,10 +234,6 @@ async function orLost<T>(work: Promise<T | null>, what: string, remarks: Remark[
   }
 }
 
-/** Clips that text subtitles stand in. */
-const textClips = (playlist: Playlist): { clips: string[] }[] =>
-  playlist.subPaths.filter((s) => s.type === TEXT_SUB_PATH).map((s) => ({ clips: s.items.map((i) => i.clip) }));
-
 /** Clips whose streams are weighed: the largest, since they decide what a disc comes to. */
 const MOST_WEIGHED = 8;
 
@@ -316,6 +297,7 @@ function cutClips(playlists: readonly NumberedPlaylist[], clips: ReadonlyMap<str
     for (const { item, at90k } of chapterCuts(numbered, clips)) {
       for (const clip of numbered.playlist.items[item]?.clips ?? []) cuts.add(clip, at90k);
     }
+    for (const { clip, in45k, out45k } of picturesBeside(numbered.playlist)) cuts.add(clip, in45k * 2, out45k * 2);
   }
   return cuts.finish();
 }
@@ -330,7 +312,7 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
   const used = new Map<string, ClipSegment>();
   let ms = 0;
   const itemStarts: number[] = [];
-  const companions = playlist.subPaths.find((s) => s.type === TWO_VIEW_SUB_PATH)?.items ?? [];
+  const companions = playlist.subPaths.find((s) => s.type === SUB_PATH.secondView)?.items ?? [];
   for (const [i, item] of playlist.items.entries()) {
     const companion = companions.find((c) => c.playItem === i)?.clip ?? null;
     const begin = ms;
@@ -360,7 +342,7 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
   );
   const probe = longest ? await material.looks.headers(longest.content, clips.get(longest.content)?.info ?? null) : null;
   const state = await stateOf(number, [...used.values()], longest, material);
-  remarkStreams(number, playlist, streams, material);
+  remarkStreams(number, streams, playlist, material);
   const video = streams.video[0];
   const second = companions.length > 0 ? secondView(clips, companions[0]?.clip ?? '') : null;
   return {
@@ -368,6 +350,7 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
     titleSet: null,
     titleInSet: null,
     playlist: numbered.number,
+    over: null,
     levels: null,
     measured: null,
     sample: null,
@@ -381,6 +364,7 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
       video ?? {
         pid: 0x1011,
         subPath: null,
+        inMux: true,
         attributes: { coding: CODING.h264, kind: 'video', format: 6, rate: 1, language: null, dynamicRange: 0 },
       },
       probe,
@@ -388,53 +372,20 @@ async function readTitle(number: number, numbered: NumberedPlaylist, material: M
       second === null ? null : { stream: second, baseIsRight: playlist.baseViewIsRight },
     ),
     audio: [
-      ...streams.audio.flatMap((s) => blurayAudio(s, probe, false)),
-      ...streams.secondaryAudio.filter((s) => s.subPath === null).flatMap((s) => blurayAudio(s, probe, true)),
+      ...streams.audio.filter((s) => s.inMux).flatMap((s) => blurayAudio(s, probe, false)),
+      ...streams.secondaryAudio.filter((s) => s.inMux).flatMap((s) => blurayAudio(s, probe, true)),
+      ...(await soundBeside(playlist, streams, itemStarts, material)),
     ],
     subtitles: streams.graphics.flatMap((s) => subtitleOf(s, playlist, itemStarts)),
     palette: [],
   };
 }
 
-const SECONDARY_SUB_PATHS: Readonly<Record<number, string>> = {
-  2: 'a sound track in a clip of its own (a commentary, or an interactive one)',
-  5: 'a second picture and its sound, laid over the first, in clips of their own',
-  6: 'a second picture and its sound, laid over the first, in clips of their own',
-  7: 'a second picture laid over the first',
-};
-
-/** What of a title's tables is not as simple as its list of tracks, or not taken at all. Spec: BD-ROM part 3, SubPath_type and STN_table. */
-function remarkStreams(number: number, playlist: Playlist, streams: AlignedStreams, { remarks }: Material): void {
-  const moved = playlist.items.flatMap((item) => streams.moved(item) ?? []);
-  const elsewhere = new Set(moved.filter((m) => m.pid !== null).map((m) => m.stream)).size;
-  const ending = new Set(moved.filter((m) => m.pid === null).map((m) => m.stream)).size;
-  if (elsewhere > 0)
-    note(
-      remarks,
-      'streams-moved',
-      'note',
-      `${String(elsewhere)} of its tracks stand on other streams in some clips; they are followed by language and kind`,
-      number,
-    );
-  if (ending > 0) note(remarks, 'streams-moved', 'warning', `${String(ending)} of its tracks do not go on in all of its clips`, number);
-  if (streams.untold.length > 0)
-    note(
-      remarks,
-      'streams-moved',
-      'warning',
-      `${String(streams.untold.length)} streams that only some of its clips have are not offered`,
-      number,
-    );
-  const beside = new Set(playlist.subPaths.flatMap((s) => SECONDARY_SUB_PATHS[s.type] ?? []));
-  if (beside.size === 0 && playlist.items.some((i) => i.streams.secondaryVideo.length > 0)) beside.add(SECONDARY_SUB_PATHS[7] ?? '');
-  for (const what of beside) note(remarks, 'beside-title', 'warning', `${what} can be played with it, and is not taken`, number);
-}
-
 /** A subtitle stream as a track; text stands in a clip of its own, other clips beside the title are for other purposes. */
 function subtitleOf(stream: PlaylistStream, playlist: Playlist, itemStarts: readonly number[]): SubtitleTrack[] {
   if (stream.subPath === null) return [bluraySubtitle(stream)];
   const path = playlist.subPaths[stream.subPath];
-  const [item] = path?.type === TEXT_SUB_PATH ? path.items : [];
+  const [item] = path?.type === SUB_PATH.text ? path.items : [];
   const shown = item && playlist.items[item.playItem];
   if (!item || !shown) return [];
   const atMs = (itemStarts[item.playItem] ?? 0) + (item.syncStart45k - shown.in45k) / 45;
@@ -474,36 +425,15 @@ function chaptersOf(
   }));
 }
 
-async function stateOf(
-  number: number,
-  used: readonly ClipSegment[],
-  longest: ClipSegment | null,
-  material: Material,
-): Promise<Title['state']> {
-  const { clips, looks, remarks } = material;
-  const isThere = (s: ClipSegment) => (clips.get(s.content)?.sizeBytes ?? 0) > 0;
-  for (const content of new Set(used.filter((s) => !isThere(s)).map((s) => s.content)))
-    note(remarks, 'structure-lost', 'fault', `Title ${String(number)} needs clip ${content}, which is not there`, number);
-  // What else there is of it can be had: what is missing is put in at the end, for all titles at once.
-  if (!longest || !used.some(isThere)) return 'unreadable';
-  if (await looks.protectedContent(longest.content)) {
-    note(remarks, 'scrambled', 'fault', `Packets of clip ${longest.content} carry the flags of protection`, number);
-    return 'scrambled';
-  }
-  for (const segment of used) {
-    const reach = await looks.reachableBytes(segment.content);
-    if (reach > 0 && segment.endPacket * SOURCE_PACKET_BYTES > reach) {
-      const detail = `Title ${String(number)} goes on to packet ${String(segment.endPacket)} of clip ${segment.content}, which ends at byte ${String(reach)}`;
-      note(remarks, 'beyond-end', 'fault', detail, number);
-      break; // what is missing is put in at the end, for all titles at once
-    }
-  }
-  return 'usable';
-}
-
 /** Clips that no playlist names, and long stretches of clips that none shows. */
 function looseStretches(clips: ReadonlyMap<string, ClipPlace>, segments: readonly ClipSegment[], titles: readonly Title[]): LooseStretch[] {
-  const companions = new Set(titles.flatMap((t) => t.parts.map((p) => p.companion)));
+  const companions = new Set(
+    titles.flatMap((t) => [
+      ...t.parts.map((p) => p.companion),
+      ...t.audio.flatMap((a) => a.apart?.map((run) => run.clip) ?? []),
+      ...t.subtitles.map((a) => a.apart?.clip ?? null),
+    ]),
+  );
   const byClip = new Map<string, { first: number; last: number }[]>();
   for (const s of segments) byClip.set(s.content, [...(byClip.get(s.content) ?? []), { first: s.firstSector, last: s.lastSector }]);
   return [...clips.values()].flatMap((clip) => {

@@ -72,7 +72,7 @@ export function alignStreams(playlist: Playlist, main: PlayItem): AlignedStreams
   for (const table of tables) {
     const pairs = found.get(table);
     const list = KINDS.flatMap((kind) => tracks[kind])
-      .filter((t) => t.subPath === null)
+      .filter((t) => t.inMux)
       .flatMap((track): MovedStream[] => {
         const pid = pairs?.get(track)?.pid ?? null;
         return pid === track.pid ? [] : [{ stream: track.pid, pid }];

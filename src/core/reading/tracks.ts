@@ -74,7 +74,14 @@ export function audioTracks(set: TitleSet, pgc: DvdPgc, probe: StreamProbe | nul
     const stream: StreamKey = base + physical;
     const header: AudioFrameHeader | undefined = probe?.audio.get(stream);
     const lpcm: LpcmLayout | undefined = probe?.lpcm.get(stream);
-    const common = { stream, coreOf: null, codec: CODEC[tables.coding], language: bcp47(tables.language), purpose: tables.purpose };
+    const common = {
+      stream,
+      coreOf: null,
+      apart: null,
+      codec: CODEC[tables.coding],
+      language: bcp47(tables.language),
+      purpose: tables.purpose,
+    };
     if (lpcm) {
       tracks.push({
         ...common,

@@ -1,4 +1,4 @@
-import { CORE_STREAM, partsOfAngle, type Reading, type Segment, type Title } from '../reading';
+import { APART_STREAM, CORE_STREAM, partsOfAngle, type Reading, type Segment, type Title } from '../reading';
 import type { Piece, Reel } from './model';
 import { pieceSpan } from './pieces';
 
@@ -21,6 +21,7 @@ const HEAD_BYTES = 12_000;
 /** Frames a second of audio, by the samples in one. */
 const FRAMES: Readonly<Record<string, number>> = { TrueHD: 1200, LPCM: 200, DTS: 94, 'DTS-HD': 94, 'DTS-HD Master': 94 };
 const USUAL_FRAMES = 31.25;
+const USUAL_BITS = 192_000;
 
 const blockBytes = (segment: Segment) =>
   segment.kind === 'clip' ? (segment.endPacket - segment.firstPacket) * 192 : (segment.lastSector - segment.firstSector + 1) * 2048;
@@ -67,11 +68,18 @@ function weighedBytes(reading: Reading, reel: Reel, { title, ms, parts }: Taken)
     for (const { stream } of plain) bytes += whole * (of(segment.content, stream)?.share ?? 0);
   }
   for (const { stream } of reel.audio) {
+    if (stream >= APART_STREAM) continue;
     if (stream >= CORE_STREAM) bytes += coreBytes(stream - CORE_STREAM);
     else bytes -= coreBytes(stream);
   }
   return Math.max(0, bytes);
 }
+
+/** Sound that stands in clips beside the title's. */
+const apartBytes = (title: Title, reel: Reel, ms: number): number =>
+  title.audio
+    .filter((t) => t.apart && reel.audio.some((a) => a.stream === t.stream))
+    .reduce((sum, t) => sum + ((t.bitRate ?? USUAL_BITS) * ms) / 8000, 0);
 
 /** What the container itself takes. */
 function containerBytes(reel: Reel, { title, ms }: Taken): number {
@@ -94,6 +102,7 @@ export function estimateReel(reading: Reading, reel: Reel): ReelEstimate {
     const taken = takenOf(title, piece, segments);
     const { ms, parts } = taken;
     const weighed = weighedBytes(reading, reel, taken);
+    masterBytes += apartBytes(title, reel, ms);
     if (weighed !== null) masterBytes += weighed + containerBytes(reel, taken);
     else {
       // Units of several angles stand between each other: of an interleaved cell only one angle's are read.
@@ -101,7 +110,9 @@ export function estimateReel(reading: Reading, reel: Reel): ReelEstimate {
         const between = p.segment.kind === 'cell' && p.segment.interleaved ? Math.max(1, title.angles) : 1;
         return sum + (blockBytes(p.segment) * p.share) / between;
       }, 0);
-      const left = title.audio.filter((t) => !reel.audio.some((a) => a.stream === t.stream)).reduce((sum, t) => sum + (t.bitRate ?? 0), 0);
+      const left = title.audio
+        .filter((t) => !t.apart && !reel.audio.some((a) => a.stream === t.stream))
+        .reduce((sum, t) => sum + (t.bitRate ?? 0), 0);
       const overhead = reading.kind === 'Video file' ? 0 : OVERHEAD_SHARE;
       masterBytes += Math.max(0, read * (1 - overhead) - (left * ms) / 8000);
     }
