@@ -90,6 +90,9 @@ const isNear = (fault: Fault, mutation: Mutation, times: readonly number[]): boo
   return onDisc || times.some((ms) => Math.abs(fault.atMs - ms) <= NEAR_MS + (fault.content === null ? (fault.ms ?? 0) : 0));
 };
 
+/** A subtitle on the screen at a cut is nothing wrong, and speaks for nothing. */
+const wrong = (faults: readonly Fault[]) => faults.filter((f) => f.kind !== 'over the cut');
+
 const tally = { refused: 0, 'no effect': 0, named: 0, 'without a place': 0, 'without a word': 0, unknowable: 0, 'false alarm': 0 };
 const unknowable = new Map<string, number>();
 const holes: string[] = [];
@@ -104,7 +107,7 @@ async function judge(
   if (spoilt.refused !== null) return 'refused';
   if (spoilt.digest === clean.digest) return 'no effect';
   const fresh = spoilt.words.filter((w) => !clean.words.includes(w));
-  const faults = spoilt.faults.filter((f) => !clean.faults.some((c) => c.kind === f.kind && c.atMs === f.atMs));
+  const faults = wrong(spoilt.faults).filter((f) => !clean.faults.some((c) => c.kind === f.kind && c.atMs === f.atMs));
   if (faults.some((f) => isNear(f, mutation, times))) return 'named';
   if (mutation.place === null && fresh.length > 0) return 'named';
   if (mutation.unknowable !== null && faults.length === 0 && fresh.length === 0 && (await onlyUnknowable(subject, spoilt, mutation))) {
@@ -128,7 +131,7 @@ for (const subject of SUBJECTS) {
   const title = clean.reading?.titles.find((t) => t.number === subject.title);
   const chapters = title?.chapters.map((c) => [{ title: subject.title, angle: 1, fromChapter: c.number, toChapter: c.number }]) ?? [];
   for (const outcome of [clean, ...(await Promise.all(chapters.map((pieces) => outcomeOf(subject.image, subject.title, pieces))))]) {
-    if (outcome.refused === null && outcome.faults.length === 0 && outcome.made?.proof.passed === true) continue;
+    if (outcome.refused === null && wrong(outcome.faults).length === 0 && outcome.made?.proof.passed === true) continue;
     tally['false alarm']++;
     holes.push(
       `false alarm: ${subject.name} ${outcome.refused ?? ''} ${JSON.stringify(outcome.faults.slice(0, 3))} ${outcome.words.join('; ')}`,

@@ -19,6 +19,8 @@ export const HAVEN = path.join(PROVING, 'HAVEN');
 export const TWIN = path.join(PROVING, 'TWIN.iso');
 export const WATCH = path.join(PROVING, 'WATCH');
 export const BESIDE = path.join(PROVING, 'BESIDE');
+export const CADENCE = path.join(PROVING, 'CADENCE.iso');
+export const SLIDES = path.join(PROVING, 'SLIDES.iso');
 export const LOCKS = path.join(PROVING, 'LOCKS.iso');
 
 const folders: string[] = [];

@@ -70,6 +70,8 @@ export class DvdWalk implements Walk, PesReceiver {
   private readonly clock = new PackClock();
   /** Where the next navigation pack stands, as the last one says; minus one where that is not known. */
   private nextVobu = -1;
+  /** The cell under way stands right behind the one before, in the same VOB. */
+  private followsOn = false;
   private lastSegment: CellSegment | null = null;
   /** Difference between the sectors that navigation packs name and those that they stand at. */
   private shift: { readonly content: string; sectors: number; suspected: number | null } | null = null;
@@ -109,10 +111,13 @@ export class DvdWalk implements Walk, PesReceiver {
 
   private beginPiece(piece: PlannedPiece, startTicks: number): void {
     this.byStream = lanesByStream(this.around.lanes, [VIDEO_STREAM, ...piece.streams.slice(1)]);
-    const notBefore = piece.naturalStart ? (startTicks === 0 ? Number.NEGATIVE_INFINITY : startTicks - MAX_LEAD_TICKS) : startTicks;
+    const [first] = piece.segments;
+    // With a VOB begins all that belongs to it, also the sound before its first picture.
+    const begins = piece.naturalStart || (first !== undefined && cell(first.segment).clockRestarts);
+    const notBefore = begins ? (startTicks === 0 ? Number.NEGATIVE_INFINITY : startTicks - MAX_LEAD_TICKS) : startTicks;
     for (const { framer } of this.around.lanes) {
       if (framer instanceof VideoFramer) framer.beginPiece(!piece.naturalStart);
-      else if (framer instanceof AudioFramer) framer.beginPiece(notBefore, !piece.naturalStart);
+      else if (framer instanceof AudioFramer) framer.beginPiece(notBefore, !begins);
       else if ('beginPiece' in framer) framer.beginPiece(notBefore);
     }
     // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
@@ -155,7 +160,8 @@ export class DvdWalk implements Walk, PesReceiver {
       this.lastNavigation = null;
       this.hole = false;
     }
-    if (!goesOn || segment.interleaved || last.lastSector + 1 !== segment.firstSector) this.clock.forget();
+    this.followsOn = goesOn && !segment.interleaved && last.lastSector + 1 === segment.firstSector;
+    if (!this.followsOn) this.clock.forget();
     this.nextVobu = segment.firstSector;
     this.seen = { segment, epoch: -1, from90k: null };
     this.lastSegment = segment;
@@ -358,8 +364,10 @@ export class DvdWalk implements Walk, PesReceiver {
       if (this.hole && jump > 0) {
         // Time goes on over what is missing: the gap stays as long as it is.
         this.video.breakHere();
-      } else if (this.isBorder(segment)) this.beginClock(navigation);
-      else {
+      } else if (this.isBorder(segment)) {
+        // Cells that follow each other in a VOB have one clock: the last picture of the one stands until the other begins.
+        if (jump < 0 || !this.followsOn || scr <= this.clock.last) this.beginClock(navigation);
+      } else {
         this.wrong('navigation', sector, segment);
         if (clockRan) {
           // The pack's own clock knows nothing of a jump: its times are wrong, and those of its neighbours are believed.
@@ -434,7 +442,9 @@ export class DvdWalk implements Walk, PesReceiver {
     const { framer } = lane;
     if (framer instanceof AudioFramer) framer.append(data, from, to, pts90k, this.epoch, this.lpcmUnitAt(lane, stream, data, from));
     // Behind a cut too: a subtitle whose pack comes late belongs to the part that shows its beginning.
-    else if (framer instanceof SubpictureFramer || (framer instanceof VideoFramer && !this.soundOnly)) {
+    else if (framer instanceof VideoFramer) {
+      if (!this.soundOnly) framer.append(data, from, to, pts90k, this.epoch, this.clock.last >= 0 ? this.clock.last : null);
+    } else if (framer instanceof SubpictureFramer) {
       framer.append(data, from, to, pts90k, this.epoch);
       const twin = lane.twin?.framer;
       if (twin instanceof SubpictureFramer) twin.append(data, from, to, pts90k, this.epoch);

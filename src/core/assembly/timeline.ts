@@ -75,6 +75,8 @@ export interface Mark {
   readonly position: number;
   readonly pts90k: number;
   readonly epoch: number;
+  /** When the pack that it came in arrived, by the packs' own clock; null where that is not known. */
+  readonly arrival90k?: number | null;
 }
 
 /** Marks of one stream in order of position, taken off as frames pass them. */

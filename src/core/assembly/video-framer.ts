@@ -38,6 +38,10 @@ interface Frame {
   readonly hasSequence: boolean;
   readonly mark: Mark | null;
   readonly epoch: number;
+  /** The stream said before it that its pictures end for now: the one before stands. */
+  readonly afterEnd: boolean;
+  /** A navigation pack before it says that its stretch begins at the very moment that it is stamped with. */
+  readonly isWitnessed: boolean;
   durationTicks: number;
   ticks: number | null;
   /** Only one field has come so far: its parity and temporal reference, to find its partner. */
@@ -79,6 +83,13 @@ interface Expected {
 }
 /** Pictures higher than this count their rows in another way (13818-2 6.2.4); none of a disc's is. */
 const MOST_CHECKED_ROWS = 2800;
+/** A stamp that is wrong by more than this is later than the next one, which stands half a second behind it at the most. */
+const LONG_STAND_TICKS = 1000 * TICKS_PER_MS;
+
+/** A picture had not come yet when the running time would have shown it: the one before stood. */
+const cameLate = ({ pts90k, arrival90k }: Mark, deviationTicks: number): boolean =>
+  arrival90k != null && ptsBetween(pts90k - deviationTicks / TICKS_PER_PTS, arrival90k) > 0;
+
 /** A sequence header with both quantiser matrices, and the extension after it. */
 const SEQUENCE_BYTES = 12 + 128 + 10;
 
@@ -146,8 +157,8 @@ export class VideoFramer {
     this.endTicks = ticks;
   }
 
-  append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number): void {
-    if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch });
+  append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number, arrival90k: number | null = null): void {
+    if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch, arrival90k });
     this.account.seenBytes += to - from;
     this.es.append(data, from, to);
   }
@@ -246,7 +257,7 @@ export class VideoFramer {
   }
 
   /** Stretches that end before `position` are complete: their pictures last as long as the witness said, or some are missing. */
-  private settleExpected(position: number): void {
+  private settleExpected(position: number, next: Mark | null = null): void {
     for (;;) {
       const [stretch, following] = this.expected;
       if (!stretch || (following ? following.position > position : position !== Number.POSITIVE_INFINITY)) return;
@@ -259,12 +270,20 @@ export class VideoFramer {
       const at = this.timeline.isPlaced(stretch.epoch) ? this.timeline.map(stretch.epoch, stretch.pts90k) : this.endTicks;
       // What lacks pictures at the end of its clock is held; anywhere else some are missing, or there are too many.
       if (!following && short > 0) continue;
+      // They were all shown before the next had come: the last of them stands until then.
+      const shown90k = stretch.pts90k + stretch.seenTicks / TICKS_PER_PTS;
+      if (short > 0 && next?.epoch === stretch.epoch && next.arrival90k != null && ptsBetween(shown90k, next.arrival90k) > 0) continue;
       this.account.fault('pictures missing', at, short > 0 ? short / TICKS_PER_MS : null);
     }
   }
 
+  private isWitnessed(position: number, mark: Mark | null, frameTicks: number): boolean {
+    const [stretch] = this.expected;
+    if (!mark || !stretch || stretch.position > position || stretch.epoch !== mark.epoch) return false;
+    return Math.abs(ptsBetween(stretch.pts90k, mark.pts90k)) < frameTicks / TICKS_PER_PTS;
+  }
+
   private count(position: number, temporalReference: number, ticks: number, isNewFrame: boolean): void {
-    this.settleExpected(position);
     const [stretch] = this.expected;
     if (stretch && stretch.position <= position) {
       stretch.seenTicks += ticks;
@@ -302,6 +321,7 @@ export class VideoFramer {
       picture.temporalReference === partner.temporalReference
     ) {
       this.marks.takeUpTo(picture.headerPosition);
+      this.settleExpected(picture.headerPosition);
       this.count(picture.headerPosition, picture.temporalReference, this.unpaired.durationTicks, false);
       this.unpaired.length += length;
       this.unpaired.durationTicks *= 2;
@@ -311,6 +331,7 @@ export class VideoFramer {
     const frameTicks = this.sequence?.frameTicks ?? 0;
     const fields = pictureFields(coding, this.sequence?.progressiveSequence ?? true);
     const mark = this.marks.takeUpTo(picture.headerPosition);
+    this.settleExpected(picture.headerPosition, mark);
     const frame: Frame = {
       position: picture.position,
       length,
@@ -318,6 +339,8 @@ export class VideoFramer {
       hasSequence: picture.hasSequence,
       mark,
       epoch: this.epoch,
+      afterEnd: this.sequenceEnded,
+      isWitnessed: this.isWitnessed(picture.headerPosition, mark, frameTicks),
       durationTicks: Math.round((frameTicks * fields) / 2),
       ticks: null,
       openField: coding.structure === 3 ? null : { structure: coding.structure, temporalReference: picture.temporalReference },
@@ -354,13 +377,14 @@ export class VideoFramer {
     if (frame.type === PICTURE.bidirectional) {
       this.display(frame);
     } else {
-      if (this.undisplayed) this.display(this.undisplayed);
+      if (this.undisplayed) this.display(this.undisplayed, frame.mark);
       this.undisplayed = frame;
     }
     this.release();
   }
 
-  private display(frame: Frame): void {
+  /** @param following the stamp of the next picture that is decoded to be shown after it, where that is known. */
+  private display(frame: Frame, following: Mark | null = null): void {
     if (!this.timeline.isPlaced(frame.epoch)) {
       this.unplaced.push(frame);
       if (!frame.mark) return;
@@ -369,7 +393,7 @@ export class VideoFramer {
       for (const held of this.unplaced.splice(0)) this.setTime(held, this.endTicks);
       return;
     }
-    this.setTime(frame, frame.mark ? this.corrected(frame.mark, frame.durationTicks) : this.endTicks);
+    this.setTime(frame, frame.mark ? this.corrected(frame.mark, frame, following) : this.endTicks);
   }
 
   /** No stamp came at all in this epoch: pictures simply follow each other. */
@@ -385,14 +409,17 @@ export class VideoFramer {
   }
 
   /**
-   * The running time, or the stamp's where the stream really jumps: that is where a jump is expected, or where a second stamp agrees.
-   * A stamp alone is not followed.
+   * The running time, or the stamp's where the stream really jumps: that is where a jump is expected, where a second stamp agrees, or
+   * where something else speaks for it: the stream had ended its pictures, a navigation pack names that moment, the picture had not
+   * even come when it would have been shown, or the next stamp is later still. A stamp alone is not followed.
    */
-  private corrected(mark: Mark, durationTicks: number): number {
+  private corrected(mark: Mark, { durationTicks, afterEnd, isWitnessed }: Frame, following: Mark | null): number {
     const deviation = this.timeline.map(mark.epoch, mark.pts90k) - this.endTicks;
     const steady = Math.abs(deviation - this.lastDeviation) < STEADY_TICKS;
     const large = Math.abs(deviation) >= durationTicks * JUMP_SHARE_OF_FRAME;
-    const jump = large ? steady || this.jumpExpected : steady && Math.abs(deviation) >= STEADY_TICKS;
+    const later = deviation >= LONG_STAND_TICKS && following?.epoch === mark.epoch && ptsBetween(mark.pts90k, following.pts90k) > 0;
+    const stood = large && deviation > 0 && (afterEnd || isWitnessed || cameLate(mark, deviation) || later);
+    const jump = large ? steady || stood || this.jumpExpected : steady && Math.abs(deviation) >= STEADY_TICKS;
     this.lastDeviation = deviation;
     if (!jump) {
       this.settleSuspect();
@@ -404,7 +431,9 @@ export class VideoFramer {
     this.suspect = null;
     this.lastDeviation = 0;
     this.account.irregular(this.endTicks, deviation);
-    if (large && deviation > 0) this.account.fault('gap', this.endTicks, deviation / TICKS_PER_MS);
+    if (stood && !explained) {
+      if (!afterEnd) this.account.fault('held', this.endTicks, deviation / TICKS_PER_MS);
+    } else if (large && deviation > 0) this.account.fault('gap', this.endTicks, deviation / TICKS_PER_MS);
     else if (large && !explained) this.account.fault('stamp', this.endTicks);
     // A picture before its predecessor has had its time takes the rest of it: that is what an uneven pulldown asks of a player.
     if (!large || deviation > 0) return this.endTicks + deviation;
