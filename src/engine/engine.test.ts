@@ -453,7 +453,7 @@ describe('looking into a title', () => {
 
 describe('what the engine is asked', () => {
   test('all discs below a place are read in the background, two at a time; what is known is passed over', async () => {
-    const known = ['CHANGES', 'LOCKS.iso', 'SEAM.iso', 'WATCH'];
+    const known = ['BESIDE', 'CADENCE.iso', 'CHANGES', 'LOCKS.iso', 'SEAM.iso', 'SLIDES.iso', 'WATCH'];
     expect(await engine.call('scan', { body: { root: 'images', except: known } })).toEqual({ started: 3 });
     const mine = async () => {
       const { readings } = await engine.call('state');
@@ -521,11 +521,14 @@ describe('what the engine is asked', () => {
     }
     expect((await refusal(engine.call('browse', { query: '?root=other&path=' }))).status).toBe(404);
     expect((await engine.call('browse', { query: '?root=images&path=' })).entries.map((e) => e.name)).toEqual([
+      'BESIDE',
+      'CADENCE.iso',
       'CHANGES',
       'HAVEN',
       'LOCKS.iso',
       'QUAY.iso',
       'SEAM.iso',
+      'SLIDES.iso',
       'TWIN.iso',
       'WATCH',
     ]);

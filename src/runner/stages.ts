@@ -121,11 +121,12 @@ const MOST_NOTED = 40;
 /** What the disc had to say of itself, and every place where it is not whole. */
 function noteWholeness({ wholeness }: MasterPromise, { note, found }: StageContext): void {
   if (!wholeness) return;
-  const { packs, navigationPacks, cells, entryPoints } = wholeness.witnesses;
+  const { packs, navigationPacks, cells, playItems, entryPoints } = wholeness.witnesses;
   const seen = [
     [packs, 'packs'],
     [navigationPacks, 'navigation packs'],
     [cells, 'cells'],
+    [playItems, 'stretches of clips'],
     [entryPoints, 'entry points'],
   ] as const;
   note(`compared with the disc: ${seen.flatMap(([n, what]) => (n > 0 ? [`${n.toLocaleString('en-GB')} ${what}`] : [])).join(', ')}`);

@@ -352,11 +352,12 @@ export function legsText({ promise, recipe }: Pick<Sidecar, 'promise' | 'recipe'
       : 'The file decodes without complaint, and has every picture, the length and the chapters of what it was made from.';
   const { wholeness } = promise;
   if (!wholeness) return [file, 'Whether the source itself is whole was not looked at.'];
-  const { packs, navigationPacks, cells, entryPoints } = wholeness.witnesses;
+  const { packs, navigationPacks, cells, playItems, entryPoints } = wholeness.witnesses;
   const n = (count: number) => count.toLocaleString('en-GB');
   const witnesses = [
     `${n(packs)} packs`,
     ...(navigationPacks > 0 ? [`${n(navigationPacks)} navigation packs`, `${n(cells)} cells by their table`] : []),
+    ...(playItems > 0 ? [`${plural(playItems, 'stretch', 'stretches')} of clips by their playlist`] : []),
     ...(entryPoints > 0 ? [`${n(entryPoints)} entry points`] : []),
   ];
   const read = `What was read is what the disc says there is: ${witnesses.join(', ')}, and the numbers and times of pictures and sound.`;

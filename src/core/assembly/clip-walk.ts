@@ -31,6 +31,8 @@ const MAX_INFO_BYTES = 16 * 1024 * 1024;
 const ENTRY_STEP = 2 ** 9;
 /** How far beyond a cut sound that belongs before it is looked for: a second or more at the highest rate. */
 const TAIL_PACKETS = 65_536;
+/** Pictures at a cut that need earlier ones are left out; more than that is missing. */
+const LENGTH_SLACK_MS = 250;
 /** Sound beside the title is read this much beyond what is shown: more than its longest frame. */
 const TAIL_MS = 200;
 /** Sound may begin this much before the picture of a stretch: half of the longest frame there is. */
@@ -168,6 +170,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         this.begin(stretch, i === 0, isCut, isLast && !piece.naturalEnd);
         if (before) this.carryOver(before, stretch.first.in90k);
         const size = await this.clipPackets(stretch.last.content);
+        const startTicks = this.video.endTicks;
         yield* this.read(stretch);
         const goesOn = stretch.last.endPacket < size;
         for (const { sound } of this.apart) await sound.readTo(this.beside.endMs + TAIL_MS);
@@ -175,6 +178,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         this.finishVideo();
         this.settle(true, isLast);
         this.lookAtEntries(stretch);
+        this.lookAtLength(stretch, startTicks);
         this.requireSameSize(stretch);
         // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
         if (goesOn || (isLast ? !piece.naturalEnd : !goesOnSeamlessly)) this.endAt(this.video.endTicks, isLast);
@@ -278,6 +282,18 @@ export class ClipWalk implements Walk, TransportReceiver {
     for (const [packet, pts90k] of this.entries)
       this.around.faults.note('entry point', 0, { epoch: this.epoch, pts90k }, sectorsOf(first.content, packet * SOURCE_PACKET, 1));
     this.entries.clear();
+  }
+
+  /** The picture of a stretch lasts as long as the playlist says; where its end was lost, time goes on, so that what comes next stays where it is. */
+  private lookAtLength({ first, last }: Stretch, startTicks: number): void {
+    const missing = (last.out90k - first.in90k) / 90 - (this.video.endTicks - startTicks) / TICKS_PER_MS;
+    if (missing <= LENGTH_SLACK_MS) {
+      this.around.witnesses.playItems++;
+      return;
+    }
+    const place = { content: first.content, firstSector: first.firstSector, lastSector: last.lastSector };
+    this.around.faults.note('short', 0, { ticks: this.video.endTicks }, place, missing);
+    if (this.around.around) this.video.endTicks += missing * TICKS_PER_MS;
   }
 
   private meetEntry(packet: number, pts90k: number): void {

@@ -95,6 +95,7 @@ export interface Witnesses {
   packs: number;
   navigationPacks: number;
   cells: number;
+  /** Stretches of clips that last as long as the playlist says. */
   playItems: number;
   entryPoints: number;
   pictures: number;

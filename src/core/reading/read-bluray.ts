@@ -70,13 +70,16 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     inside: readonly string[],
     parse: (bytes: Uint8Array, source: string) => T,
     agreement: Agreement<T> | null = null,
-    again = false,
+    { again = false, compare = false } = {},
   ): Promise<T | null> => {
     const names = namesOf(inside.at(-1) ?? '');
     const places = (...above: readonly string[]) => names.map((name) => inMovieFolder(folder, ...above, ...inside.slice(0, -1), name));
-    const copies = { main: places(), backup: places('BACKUP'), compare: false };
+    const told: Remark[] = [];
+    const copies = { main: places(), backup: places('BACKUP'), compare };
     try {
-      const found = await readWithBackup(volume, copies, parse, () => [], remarks, agreement);
+      const found = await readWithBackup(volume, copies, parse, () => [], told, agreement);
+      // What was said when it was read for the first time is not said again.
+      remarks.push(...told.filter((t) => !again || !remarks.some((r) => r.detail === t.detail)));
       if (!again) structures.push(found.bytes); // what identifies a pressing is read once
       return found.value;
     } catch (error) {
@@ -85,8 +88,9 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
       return null;
     }
   };
-  const index: IndexTable | null = await read(['index.bdmv'], parseIndexTable);
-  const objects: MovieObject[] = (await read(['MovieObject.bdmv'], parseMovieObjects)) ?? [];
+  const both = { compare: true };
+  const index: IndexTable | null = await read(['index.bdmv'], parseIndexTable, null, both);
+  const objects: MovieObject[] = (await read(['MovieObject.bdmv'], parseMovieObjects, null, both)) ?? [];
 
   const names = await playlistNames(volume, folder, remarks);
   const playlists: NumberedPlaylist[] = [];
@@ -113,6 +117,7 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
       ['CLIPINF', `${name}.clpi`],
       parseClipInfo,
       file && i < MOST_AGREED ? (found) => entryAgreement(found, file) : null,
+      { compare: i < MOST_AGREED },
     );
     const sizeBytes = file?.sizeBytes ?? 0;
     clips.set(name, { name, info, sizeBytes, discSector: file?.firstSector ?? nextSector });
@@ -120,11 +125,16 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     nextSector += Math.ceil(sizeBytes / SECTOR_BYTES);
   }
 
-  for (const [i, { number, playlist }] of playlists.entries()) {
-    // A playlist that shows what its clips do not have is one of two: the other copy is then looked at.
-    if (playlistAgreement(playlist, clips) === 1) continue;
+  const longest = new Set([...playlists].sort((a, b) => lengthOf(b.playlist) - lengthOf(a.playlist)).slice(0, MOST_AGREED));
+  for (const [i, numbered] of playlists.entries()) {
+    const { number, playlist } = numbered;
+    // A playlist that shows what its clips do not have is one of two: the other copy is then looked at, and of the longest ones always.
+    if (playlistAgreement(playlist, clips) === 1 && !longest.has(numbered)) continue;
     const name = `${String(number).padStart(5, '0')}.mpls`;
-    const better = await read(['PLAYLIST', name], parsePlaylist, (p) => Promise.resolve(playlistAgreement(p, clips)), true);
+    const better = await read(['PLAYLIST', name], parsePlaylist, (p) => Promise.resolve(playlistAgreement(p, clips)), {
+      again: true,
+      compare: longest.has(numbered),
+    });
     if (better && better.items.length > 0) playlists[i] = { number, playlist: better };
   }
 
@@ -201,7 +211,7 @@ function playlistAgreement(playlist: Playlist, clips: ReadonlyMap<string, ClipPl
   return playlist.items.length === 0 ? 0 : agreeing.length / playlist.items.length;
 }
 
-/** Clips whose tables are held against their content, and places in each: every one costs a drive a seek. */
+/** Clips whose tables are held against their content, and playlists whose copies are compared, and places in each: every one costs a drive a seek. */
 const MOST_AGREED = 24;
 const AGREEMENT_SAMPLES = 2;
 
@@ -270,6 +280,7 @@ async function playlistNames(volume: Volume, folder: string, remarks: Remark[]):
 }
 
 const itemLength = (item: PlayItem) => item.out45k - item.in45k;
+const lengthOf = (playlist: Playlist) => playlist.items.reduce((sum, item) => sum + itemLength(item), 0);
 
 /** An entry mark, and where decoding can begin for what it marks. */
 interface ChapterCut {
