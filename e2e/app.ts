@@ -15,6 +15,8 @@ export interface App {
   readonly library: string;
   /** Lays a rescue copy of a disc among the images: six sectors are at zero, and no read error tells of them. */
   layRescueCopy(): { takeAway: () => void };
+  /** Lays a proving disc among the images, in a folder of its own. */
+  layDisc(name: string): void;
   /** Names in the library that anybody would take for results. */
   results(): string[];
   /** Kills a part; the supervisor is to start it again. */
@@ -92,6 +94,9 @@ async function start(folder: string): Promise<{ app: App; stop: () => Promise<vo
             rmSync(rescued, { recursive: true });
           },
         };
+      },
+      layDisc: (name) => {
+        cpSync(path.join(DISCS, name), path.join(folder, 'images', 'Laid', name), { recursive: true });
       },
       results: () =>
         readdirSync(library, { recursive: true })

@@ -93,6 +93,7 @@ export async function secondPictures(titles: readonly NumberedPlaylist[], materi
   const found: Title[] = [];
   const known = new Set<string>();
   for (const [i, { number: playlistNumber, playlist }] of titles.entries()) {
+    const before = found.length;
     for (const stream of pictures(playlist)) {
       const { parts, used } = partsOf(playlist, stream, material);
       const key = JSON.stringify([stream.pid, parts.map((p) => p.segment)]);
@@ -105,7 +106,6 @@ export async function secondPictures(titles: readonly NumberedPlaylist[], materi
       const sound = longestItem(playlist).streams.secondaryAudio.filter((s) =>
         stream.inMux ? s.inMux : !s.inMux && s.subPath === stream.subPath,
       );
-      note(remarks, 'beside-title', 'note', `A player can lay a second picture over it, which is title ${String(number)} here`, i + 1);
       found.push({
         number,
         titleSet: null,
@@ -127,6 +127,10 @@ export async function secondPictures(titles: readonly NumberedPlaylist[], materi
         palette: [],
       });
     }
+    const numbers = found.slice(before).map((t) => String(t.number));
+    const [what, verb] = numbers.length === 1 ? ['a second picture', 'is title'] : ['second pictures', 'are titles'];
+    if (numbers.length > 0)
+      note(remarks, 'beside-title', 'note', `A player can lay ${what} over it, which here ${verb} ${numbers.join(' and ')}`, i + 1);
   }
   return found;
 }

@@ -434,7 +434,7 @@ export function Dossier({ disc, title, draft, source, rules, decision, moment, o
           {title.audio.map((t) => (
             <TrackRow
               key={t.stream}
-              name={`Audio: ${languageName(t.language)}, ${audioText(t)}`}
+              name={['Audio: ' + languageName(t.language), audioText(t), purposeText(t)].filter(Boolean).join(', ')}
               checked={reel?.audio.some((a) => a.stream === t.stream) ?? false}
               disabled={!reel || locked || t.codec === 'unknown'}
               onChange={(on) => {
