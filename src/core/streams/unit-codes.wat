@@ -5,11 +5,6 @@
   ;; The slices passed over: vertical position of the last, and how many were skipped before it. Specification: SliceRows.
   (global $row (export "row") (mut i32) (i32.const 0))
   (global $skipped (export "skipped") (mut i32) (i32.const 0))
-  (func $see (param $code i32)
-    (if (i32.gt_u (local.get $code) (global.get $row))
-      (then
-        (global.set $skipped (i32.add (global.get $skipped) (i32.sub (i32.sub (local.get $code) (global.get $row)) (i32.const 1))))
-        (global.set $row (local.get $code)))))
   ;; $p first byte to look at, $end first byte that is no longer valid; codes other than zero count from $least on. Returns the index of the first zero, or -1. Both are signed: an end before the
   ;; beginning, even a negative one, is an empty stretch.
   (func (export "find") (param $p i32) (param $end i32) (param $least i32) (result i32)
@@ -30,7 +25,11 @@
             (local.set $code (i32.load8_u offset=3 (local.get $q)))
             (if (i32.or (i32.eqz (local.get $code)) (i32.ge_u (local.get $code) (local.get $least)))
               (then (return (local.get $q))))
-            (call $see (local.get $code))
+            (if (i32.gt_u (local.get $code) (global.get $row))
+              (then
+                (global.set $skipped
+                  (i32.add (global.get $skipped) (i32.sub (i32.sub (local.get $code) (global.get $row)) (i32.const 1))))
+                (global.set $row (local.get $code))))
             (local.set $bits (i32.and (local.get $bits) (i32.sub (local.get $bits) (i32.const 1))))
             (br $hits)))
         (local.set $p (i32.add (local.get $p) (i32.const 16)))
@@ -44,7 +43,11 @@
           (local.set $code (i32.load8_u offset=3 (local.get $p)))
           (if (i32.or (i32.eqz (local.get $code)) (i32.ge_u (local.get $code) (local.get $least)))
             (then (return (local.get $p))))
-          (call $see (local.get $code))))
+          (if (i32.gt_u (local.get $code) (global.get $row))
+            (then
+              (global.set $skipped
+                (i32.add (global.get $skipped) (i32.sub (i32.sub (local.get $code) (global.get $row)) (i32.const 1))))
+              (global.set $row (local.get $code))))))
       (local.set $p (i32.add (local.get $p) (i32.const 1)))
       (br $bytes))
     (unreachable)))
