@@ -1,4 +1,4 @@
-import { mkdirSync, readFileSync, realpathSync, renameSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, realpathSync } from 'node:fs';
 import path from 'node:path';
 import { z } from 'zod';
 
@@ -26,10 +26,4 @@ export function loadConfig(file: string): EngineConfig {
   const config = EngineConfigSchema.parse(JSON.parse(readFileSync(file, 'utf8')));
   mkdirSync(path.join(config.dataFolder, 'jobs'), { recursive: true });
   return { ...config, dataFolder: realpathSync(config.dataFolder) };
-}
-
-/** Replaces a small file whole: a reader sees the old one or the new one. */
-export function replaceFile(file: string, text: string): void {
-  writeFileSync(`${file}.new`, text);
-  renameSync(`${file}.new`, file);
 }

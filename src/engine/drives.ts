@@ -1,7 +1,8 @@
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { WorkError, type DriveState, type JobSource } from '@/contract';
-import { replaceFile, type EngineConfig } from './config';
+import { writeDurably } from '@/node/durable';
+import type { EngineConfig } from './config';
 
 interface Tray {
   disc: string | null;
@@ -36,7 +37,7 @@ export class Drives {
   }
 
   private save(): void {
-    replaceFile(this.stateFile, JSON.stringify(Object.fromEntries([...this.trays].map(([id, tray]) => [id, tray.disc]))));
+    writeDurably(this.stateFile, JSON.stringify(Object.fromEntries([...this.trays].map(([id, tray]) => [id, tray.disc]))));
     this.changed();
   }
 

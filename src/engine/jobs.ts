@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, openSync, closeSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, openSync, closeSync, readFileSync, readdirSync, rmSync } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { joinProblem, planPiece } from '@/core/assembly';
@@ -16,16 +16,17 @@ import {
   type JobState,
   type SubmitJob,
 } from '@/contract';
+import { makeFolderDurably, writeDurably } from '@/node/durable';
 import { JobFolder } from '@/node/job-folder';
 import { removeWorkshop, requireStorage } from '@/node/library';
 import { RUNNER_FLAGS } from '@/node/runner-flags';
-import { replaceFile, type EngineConfig } from './config';
+import type { EngineConfig } from './config';
 import type { Drives } from './drives';
 import { EventFollower } from './follower';
 import type { Hub } from './hub';
 import { isOver, newJobState, reduceJob, type Measured } from './job-state';
 import { Lanes, phaseOf, type Phase } from './lanes';
-import { identify, isAlive, type ProcessId } from '@/node/process-id';
+import { identify, isCommand, type ProcessId } from '@/node/process-id';
 
 interface Entry {
   readonly job: Job;
@@ -153,8 +154,8 @@ export class Jobs {
       soundFiles,
     });
     const jobFolder = path.join(this.root, id);
-    mkdirSync(jobFolder);
-    replaceFile(path.join(jobFolder, 'job.json'), JSON.stringify(job, null, 1));
+    makeFolderDurably(jobFolder);
+    writeDurably(path.join(jobFolder, 'job.json'), JSON.stringify(job, null, 1));
     const entry = this.entry(job, jobFolder);
     this.entries.set(id, entry);
     this.send(entry);
@@ -172,8 +173,8 @@ export class Jobs {
   async cancel(id: string): Promise<void> {
     const entry = this.find(id);
     if (isOver(entry.state)) return;
-    writeFileSync(path.join(entry.folder, 'cancel'), '');
-    if (entry.process && isAlive(entry.process)) {
+    writeDurably(path.join(entry.folder, 'cancel'), '');
+    if (entry.process && this.isOurs(entry.process, entry)) {
       process.kill(entry.process.pid, 'SIGTERM');
       return;
     }
@@ -250,7 +251,7 @@ export class Jobs {
           continue;
         }
         await this.follow(entry);
-        const alive = entry.child || (entry.process !== null && isAlive(entry.process));
+        const alive = entry.child || (entry.process !== null && this.isOurs(entry.process, entry));
         if (alive) {
           lanes.occupy(entry.job, phaseOf(entry.job, entry.parted));
           this.holdDrive(entry);
@@ -262,7 +263,7 @@ export class Jobs {
       }
       for (const entry of this.entries.values()) {
         if (entry.state.state !== 'waiting' && entry.state.state !== 'interrupted') continue;
-        if (entry.child || (entry.process && isAlive(entry.process))) continue;
+        if (entry.child || (entry.process && this.isOurs(entry.process, entry))) continue;
         const phase = phaseOf(entry.job, entry.parted);
         if (lanes.take(entry.job, phase)) this.launch(entry, phase);
       }
@@ -271,6 +272,11 @@ export class Jobs {
     } finally {
       this.busy = false;
     }
+  }
+
+  /** The runner of this very job: whatever else has that number is none of ours. */
+  private isOurs(id: ProcessId, { folder }: Entry): boolean {
+    return isCommand(id, [this.runner, folder]);
   }
 
   private interrupted(entry: Entry): void {

@@ -1,6 +1,8 @@
-import { appendFileSync, existsSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { appendFileSync, existsSync, linkSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { z } from 'zod';
+import { appendDurably, writeDurably } from './durable';
+import { FileStampSchema, isWithoutLinks } from './placing';
 import { identify, isAlive, type ProcessId } from './process-id';
 import {
   BesideResultSchema,
@@ -20,9 +22,11 @@ export const ProgressFileSchema = z.object({
   masterBytes: z.number().nullable(),
   masterProof: ProofSchema.nullable(),
   masterSha256: z.string().nullable(),
+  masterStamp: FileStampSchema.nullable().default(null),
   accessBytes: z.number().nullable(),
   accessProof: ProofSchema.nullable(),
   accessSha256: z.string().nullable(),
+  accessStamp: FileStampSchema.nullable().default(null),
   beside: z.array(BesideResultSchema).default([]),
 });
 export type ProgressFile = z.infer<typeof ProgressFileSchema>;
@@ -33,9 +37,11 @@ const NOTHING_YET: ProgressFile = {
   masterBytes: null,
   masterProof: null,
   masterSha256: null,
+  masterStamp: null,
   accessBytes: null,
   accessProof: null,
   accessSha256: null,
+  accessStamp: null,
   beside: [],
 };
 
@@ -67,7 +73,7 @@ export class JobFolder {
   }
 
   chooseAround(): void {
-    writeFileSync(this.file('around'), '');
+    writeDurably(this.file('around'), '');
   }
 
   readProgress(): ProgressFile {
@@ -79,33 +85,60 @@ export class JobFolder {
   }
 
   writeProgress(progress: ProgressFile): void {
-    const temporary = this.file('progress.json.new');
-    writeFileSync(temporary, JSON.stringify(progress));
-    renameSync(temporary, this.file('progress.json'));
+    writeDurably(this.file('progress.json'), JSON.stringify(progress));
   }
 
   /** Appends one event; a line is written in one call, so that a reader never takes half of one for a whole. */
   emit(body: EventBody<JobEvent>): void {
     const event = JobEventSchema.parse({ ...body, seq: ++this.seq, at: new Date().toISOString() });
-    appendFileSync(this.file('events.ndjson'), `${JSON.stringify(event)}\n`);
+    // What counts done work or tells of a decision must outlast a power cut; how far a stage has come need not.
+    const flush = event.type !== 'progress' && event.type !== 'note';
+    appendDurably(this.file('events.ndjson'), `${JSON.stringify(event)}\n`, flush);
   }
 
   /** The process that works on this job, or did so last; null where none is noted. */
   get runner(): ProcessId | null {
+    return this.readProcess('runner.json');
+  }
+
+  private readProcess(name: string): ProcessId | null {
     try {
-      return ProcessIdSchema.parse(JSON.parse(readFileSync(this.file('runner.json'), 'utf8')));
+      return ProcessIdSchema.parse(JSON.parse(readFileSync(this.file(name), 'utf8')));
     } catch {
       return null;
     }
   }
 
-  /** Takes the job for this process. @returns false where another that lives works on it. */
+  /**
+   * Takes the job for this process. Claims are numbered: of two that find the last one's process dead, only one can make the next.
+   * @returns false where another that lives works on it.
+   */
   claim(): boolean {
-    const other = this.runner;
-    if (other && other.pid !== process.pid && isAlive(other)) return false;
-    writeFileSync(this.file('runner.json.new'), JSON.stringify(identify(process.pid)));
-    renameSync(this.file('runner.json.new'), this.file('runner.json'));
+    const numbers = this.claims();
+    const last = numbers.at(-1) ?? 0;
+    const holder = last > 0 ? this.readProcess(`claim-${String(last)}`) : this.runner;
+    if (holder && holder.pid !== process.pid && isAlive(holder)) return false;
+    const own = JSON.stringify(identify(process.pid));
+    const draft = this.file(`claim-by-${String(process.pid)}`);
+    writeDurably(draft, own);
+    try {
+      linkSync(draft, this.file(`claim-${String(last + 1)}`));
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code === 'EEXIST') return false;
+      if (!isWithoutLinks(error)) throw error;
+      // No hard links here: what is made is then empty for a moment, and read as nobody's.
+      writeFileSync(this.file(`claim-${String(last + 1)}`), own, { flag: 'wx' });
+    } finally {
+      rmSync(draft, { force: true });
+    }
+    writeDurably(this.file('runner.json'), own);
+    for (const n of numbers) rmSync(this.file(`claim-${String(n)}`), { force: true });
     return true;
+  }
+
+  private claims(): number[] {
+    const found = readdirSync(this.path).flatMap((name) => /^claim-(\d{1,9})$/.exec(name)?.[1] ?? []);
+    return found.map(Number).sort((a, b) => a - b);
   }
 
   /** Whatever was finished is done again. */

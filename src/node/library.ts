@@ -1,4 +1,4 @@
-import { access, constants, link, mkdir, open, rename, rm, rmdir, stat, statfs, unlink } from 'node:fs/promises';
+import { access, constants, mkdir, open, rm, rmdir, stat, statfs } from 'node:fs/promises';
 import path from 'node:path';
 import type { MatroskaSink } from '@/core/matroska';
 import { WorkError } from '@/contract';
@@ -79,29 +79,4 @@ export async function openFileSink(file: string): Promise<MatroskaSink & { close
       }
     },
   };
-}
-
-/**
- * Gives a finished file its name in the library: all at once, and never over another file.
- * A hard link fails where the name is taken; where the file system has none, a look before the rename must do.
- * @throws WorkError `name-taken`.
- */
-export async function placeFile(from: string, to: string): Promise<void> {
-  const taken = () => new WorkError('name-taken', `The library already has a file ${path.basename(to)}`);
-  try {
-    await link(from, to);
-    await unlink(from);
-  } catch (error) {
-    const code = (error as NodeJS.ErrnoException).code;
-    if (code === 'EEXIST') throw taken();
-    if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP' && code !== 'EMLINK' && code !== 'ENOSYS') throw error;
-    if (
-      await stat(to).then(
-        () => true,
-        () => false,
-      )
-    )
-      throw taken();
-    await rename(from, to);
-  }
 }

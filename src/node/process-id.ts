@@ -24,3 +24,14 @@ export function identify(pid: number): ProcessId | null {
 }
 
 export const isAlive = (id: ProcessId): boolean => startTimeOf(id.pid) === id.startTime;
+
+/** A process that was started, by the word of the system, with all of these in its command line: what a file says of itself is not believed. */
+export function isCommand(id: ProcessId, words: readonly string[]): boolean {
+  if (!isAlive(id)) return false;
+  try {
+    const given = readFileSync(`/proc/${String(id.pid)}/cmdline`, 'utf8').split('\0');
+    return words.every((word) => given.includes(word));
+  } catch {
+    return false;
+  }
+}

@@ -1,9 +1,10 @@
-import { rm, stat, writeFile } from 'node:fs/promises';
+import { rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { besidePromise, type MasterPromise } from '@/core/recipes';
 import { besideFiles, writeSubtitleFile } from '@/core/reels';
 import type { MatroskaSink } from '@/core/matroska';
 import { WorkError, type BesideResult, type Job } from '@/contract';
+import { writeDurably } from '@/node/durable';
 import { sha256File } from '@/node/hash';
 import { makeWorkshop, openFileSink } from '@/node/library';
 import { proveMasterFile } from '@/node/prove-file';
@@ -62,7 +63,7 @@ export class BesideSinks {
       } else if (added !== null) {
         const text = reel.added?.[added];
         if (!text) continue;
-        await writeFile(part, writeSubtitleFile(text));
+        writeDurably(part, writeSubtitleFile(text));
         const track = promise.tracks.length - (reel.added?.length ?? 0) + added;
         results.push({ ending, sizeBytes: (await stat(part)).size, sha256: await sha256File(part, signal), track });
       }

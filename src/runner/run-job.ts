@@ -75,8 +75,8 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     if (wantsMaster && progress.promise) progress = { ...progress, promise: requireWhole(progress.promise, job) };
     if (wantsMaster && !isDone('master proof') && progress.promise) {
       begin('master proof');
-      const { proof, sha256 } = await checkMaster(context, progress.promise);
-      save('master proof', { masterProof: proof, masterSha256: sha256 });
+      const { proof, sha256, stamp } = await checkMaster(context, progress.promise);
+      save('master proof', { masterProof: proof, masterSha256: sha256, masterStamp: stamp });
     }
     if (untilRead && wantsAccess && !isDone('access')) {
       folder.emit({ type: 'parted' });
@@ -90,17 +90,35 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     }
     if (wantsAccess && !isDone('access proof') && progress.promise) {
       begin('access proof');
-      const { proof, sha256 } = await checkAccess(context, progress.promise);
-      save('access proof', { accessProof: proof, accessSha256: sha256 });
+      const { proof, sha256, stamp } = await checkAccess(context, progress.promise);
+      save('access proof', { accessProof: proof, accessSha256: sha256, accessStamp: stamp });
     }
     begin('placing');
     const { promise, masterProof, masterSha256, masterBytes, accessProof, accessSha256, accessBytes } = progress;
     const results = [
       ...(wantsMaster && promise && masterProof && masterSha256 && masterBytes !== null
-        ? [{ recipe: 'master' as const, promise, proof: masterProof, sha256: masterSha256, bytes: masterBytes }]
+        ? [
+            {
+              recipe: 'master' as const,
+              promise,
+              proof: masterProof,
+              sha256: masterSha256,
+              bytes: masterBytes,
+              stamp: progress.masterStamp,
+            },
+          ]
         : []),
       ...(wantsAccess && promise && accessProof && accessSha256 && accessBytes !== null
-        ? [{ recipe: 'access' as const, promise, proof: accessProof, sha256: accessSha256, bytes: accessBytes }]
+        ? [
+            {
+              recipe: 'access' as const,
+              promise,
+              proof: accessProof,
+              sha256: accessSha256,
+              bytes: accessBytes,
+              stamp: progress.accessStamp,
+            },
+          ]
         : []),
     ];
     const files = await place(context, results, progress.beside);

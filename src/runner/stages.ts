@@ -1,4 +1,4 @@
-import { mkdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
+import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { planPiece, type PacketStream } from '@/core/assembly';
 import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
@@ -9,7 +9,9 @@ import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job,
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
 import { collectLines, examineAccessCopy, ffmpegVersion, finished, spawnGuarded } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
-import { makeWorkshop, openFileSink, placeFile, removeWorkshop } from '@/node/library';
+import { flushFile } from '@/node/durable';
+import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
+import { placeFinished, realDisk, type FileStamp, type Finished, type Whose } from '@/node/placing';
 import { openSource, requireSame } from '@/node/open-source';
 import { proveMasterFile, sha256InThread } from '@/node/prove-file';
 import { sealed } from '@/node/seal';
@@ -31,7 +33,6 @@ export const finalPath = (job: Job, recipe: RecipeId): string =>
   path.join(job.storage.path, job.folder, job.fileName + RECIPE_ENDING[recipe]);
 const unfinishedPath = async (job: Job, recipe: RecipeId): Promise<string> =>
   path.join(await makeWorkshop(job.storage.path, job.id), `${recipe}${RECIPE_ENDING[recipe]}.part`);
-export const sidecarPath = (file: string): string => `${file}.json`;
 
 const exists = (file: string) =>
   stat(file).then(
@@ -149,9 +150,28 @@ function requireProof(proof: Proof, what: string): void {
   if (!proof.passed) throw new WorkError('proof-failed', `The ${what} is not what was promised: ${shortProof(proof)}`);
 }
 
+/** A proof, and the file as it was while it was proven. */
+interface Checked {
+  readonly proof: Proof;
+  readonly sha256: string;
+  readonly stamp: FileStamp;
+}
+
+/** @throws WorkError `proof-failed` where the file is another now than when the proof began. */
+function stampOf(file: string, before: FileStamp | null = null): FileStamp {
+  const found = realDisk.stamp(file);
+  if (!found) throw new WorkError('proof-failed', 'The unfinished file is gone');
+  const { inode, sizeBytes, changedMs } = found;
+  const stamp = { inode, sizeBytes, changedMs };
+  if (before && JSON.stringify(before) !== JSON.stringify(stamp))
+    throw new WorkError('proof-failed', 'The file was written to while it was proven');
+  return stamp;
+}
+
 /** Stage `master proof`. */
-export async function checkMaster(context: StageContext, promise: MasterPromise): Promise<{ proof: Proof; sha256: string }> {
+export async function checkMaster(context: StageContext, promise: MasterPromise): Promise<Checked> {
   const file = await unfinishedPath(context.job, 'master');
+  const stamp = stampOf(file);
   const result = await proveMasterFile(file, promise, context.signal, {
     onProgress: (done, total) => {
       context.progress('master proof', done, total, 'bytes');
@@ -161,7 +181,7 @@ export async function checkMaster(context: StageContext, promise: MasterPromise)
   const { proof } = result;
   const whole = promise.wholeness ? (promise.wholeness.damage === 0 ? '; all that the disc says there is' : '; with its gaps') : '';
   context.note(`${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to what was read${whole}`);
-  return result;
+  return { proof, sha256: result.sha256, stamp: stampOf(file, stamp) };
 }
 
 /** Stage `access`: FFmpeg, fed with the assembled stream, or with the master made from it a moment ago. */
@@ -203,6 +223,7 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
   }
   child.stdin.end();
   await end;
+  flushFile(output);
   if (!master) noteWholeness(made.promise, context);
   for (const line of errors) context.note(`encoder: ${line}`);
   if (job.reel.subtitles.length > 0) context.note('MP4 can not carry bitmap subtitles: the access copy has none');
@@ -210,13 +231,14 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
 }
 
 /** Stage `access proof`. */
-export async function checkAccess(context: StageContext, promise: MasterPromise): Promise<{ proof: Proof; sha256: string }> {
+export async function checkAccess(context: StageContext, promise: MasterPromise): Promise<Checked> {
   const file = await unfinishedPath(context.job, 'access');
+  const stamp = stampOf(file);
   const digest = sha256InThread(file, context.signal);
   digest.catch(() => undefined);
   const proof = proveAccess(await examineAccessCopy(file, context.signal), promise);
   requireProof(proof, 'access copy');
-  return { proof, sha256: await digest };
+  return { proof, sha256: await digest, stamp: stampOf(file, stamp) };
 }
 
 function sidecar(job: Job, { recipe, promise, proof, sha256, bytes }: Result, beside: readonly BesideResult[]): Sidecar {
@@ -254,53 +276,42 @@ interface Result {
   readonly proof: Proof;
   readonly sha256: string;
   readonly bytes: number;
+  /** The file as it was proven. */
+  readonly stamp: FileStamp | null;
 }
 
 /**
  * Stage `placing`: results get their names, each with its sidecar, only after all proofs.
- * Can be repeated after a stop at any point: what an earlier attempt has placed is recognised by its sidecar.
+ * Can be repeated after a stop at any point.
  */
 export async function place(context: StageContext, results: readonly Result[], beside: readonly BesideResult[]): Promise<string[]> {
-  const { job } = context;
-  const placed: string[] = [];
-  // Nothing gets its name where something else has the name of a file that belongs to it.
-  for (const { ending } of beside) {
-    const target = besidePath(job, ending);
-    if ((await exists(target)) !== null && (await exists(await besidePart(job, ending))) !== null)
-      throw new WorkError('name-taken', `The library already has a file ${path.basename(target)}`);
-  }
-  for (const result of results) {
-    const target = finalPath(job, result.recipe);
-    await mkdir(path.dirname(target), { recursive: true });
-    const from = await unfinishedPath(job, result.recipe);
-    const before = await readFile(sidecarPath(target), 'utf8').then(
-      (text) => SidecarSchema.safeParse(JSON.parse(text)),
-      () => null,
-    );
-    const ours = before?.success === true && before.data.jobId === job.id;
-    if (!(ours && (await exists(from)) === null && (await exists(target)) === result.bytes)) {
-      // The sidecar goes first: a file with its final name always has its provenance beside it.
-      if (!ours && ((await exists(target)) !== null || before !== null))
-        throw new WorkError('name-taken', `The library already has a file ${path.basename(target)}`);
-      const part = `${from}.json`;
-      await writeFile(part, `${JSON.stringify(sidecar(job, result, result === results[0] ? beside : []), null, 2)}\n`);
-      if (ours) await rm(sidecarPath(target), { force: true });
-      await placeFile(part, sidecarPath(target));
-      try {
-        await placeFile(from, target);
-      } catch (error) {
-        await rm(sidecarPath(target), { force: true });
-        throw error;
-      }
-    }
-    placed.push(target);
-  }
-  for (const { ending, sizeBytes } of beside) {
-    const [part, target] = [await besidePart(job, ending), besidePath(job, ending)];
-    const isPlaced = (await exists(part)) === null && (await exists(target)) === sizeBytes;
-    if (!isPlaced) await placeFile(part, target);
-    placed.push(target);
-  }
+  const { job, note } = context;
+  const files: Finished[] = [];
+  for (const result of results)
+    files.push({
+      from: await unfinishedPath(job, result.recipe),
+      to: finalPath(job, result.recipe),
+      sizeBytes: result.bytes,
+      sha256: result.sha256,
+      stamp: result.stamp,
+      sidecar: `${JSON.stringify(sidecar(job, result, result === results[0] ? beside : []), null, 2)}\n`,
+    });
+  for (const { ending, sizeBytes, sha256 } of beside)
+    files.push({ from: await besidePart(job, ending), to: besidePath(job, ending), sizeBytes, sha256, stamp: null, sidecar: null });
+  const whose = (text: string, file: Finished): Whose => {
+    const found = SidecarSchema.safeParse(parsed(text));
+    if (!found.success || found.data.jobId !== job.id) return 'other';
+    return found.data.file.sha256 === file.sha256 ? 'this file' : 'this job';
+  };
+  await placeFinished(files, workshopOf(job.storage.path, job.id), whose, note);
   await removeWorkshop(job.storage.path, job.id);
-  return placed;
+  return files.map((f) => f.to);
 }
+
+const parsed = (text: string): unknown => {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return null; // torn, or no JSON at all
+  }
+};
