@@ -18,9 +18,12 @@ export async function freePort(wished) {
   throw new Error(`no port from ${wished} on is free`);
 }
 
+/** @param {number} port */
+export const addressOf = (port) => `http://127.0.0.1:${port}`;
+
 /** Waits until the application answers, then says where it is. */
 export async function announce(port) {
-  const address = `http://127.0.0.1:${port}`;
+  const address = addressOf(port);
   for (let i = 0; i < 600; i++) {
     const ok = await fetch(`${address}/api/state`).then(
       (r) => r.ok,

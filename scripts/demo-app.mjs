@@ -1,5 +1,6 @@
 // Starts the built application over discs of the demo archive. To be imported when all packages are there.
-import { announce, freePort } from './address.mjs';
+import { addressOf, announce, freePort } from './address.mjs';
+import { holdDataFolder } from './lock.mjs';
 import { writeDemoConfig } from './demo-config.mjs';
 import { supervise } from './supervise.mjs';
 
@@ -8,9 +9,11 @@ import { supervise } from './supervise.mjs';
  * @param {number} wished the port, or the next that is free.
  */
 export async function startDemo(cache, data, wished) {
+  const { tell } = holdDataFolder(data);
   const { file, dataFolder } = writeDemoConfig(cache, data);
   const port = await freePort(wished);
   const started = supervise({ config: file, dataFolder, port });
+  tell(addressOf(port));
   await announce(port);
-  return { ...started, address: `http://127.0.0.1:${port}` };
+  return { ...started, address: addressOf(port) };
 }

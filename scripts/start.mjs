@@ -1,12 +1,13 @@
 // npm start -- --images FOLDER --library FOLDER [--data FOLDER] [--port N]: runs the application on your own folders.
-import { mkdirSync, realpathSync, statSync, writeFileSync } from 'node:fs';
+import { realpathSync, statSync, writeFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { ensurePrograms } from './ensure.mjs';
 import { buildAll } from './build.mjs';
 import { supervise } from './supervise.mjs';
-import { announce, freePort } from './address.mjs';
+import { addressOf, announce, freePort } from './address.mjs';
+import { holdDataFolder } from './lock.mjs';
 
 const { values } = parseArgs({
   options: {
@@ -23,6 +24,7 @@ if (values.images.length === 0 || values.library.length === 0) {
   );
   process.exit(64);
 }
+const { dataFolder, tell } = holdDataFolder(values.data);
 ensurePrograms(['ffmpeg', 'setpriv']);
 await buildAll();
 const place = (kind) => (given, i) => {
@@ -32,8 +34,6 @@ const place = (kind) => (given, i) => {
   }
   return { id: `${kind}-${i + 1}`, name: path.basename(path.resolve(given)), path: realpathSync(given) };
 };
-mkdirSync(values.data, { recursive: true });
-const dataFolder = realpathSync(values.data);
 const config = path.join(dataFolder, 'config.json');
 writeFileSync(
   config,
@@ -45,4 +45,5 @@ writeFileSync(
 );
 const port = await freePort(Number(values.port));
 supervise({ config, dataFolder, port, dev: values.dev });
+tell(addressOf(port));
 await announce(port);

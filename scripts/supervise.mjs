@@ -1,10 +1,24 @@
 // Starts engine and web server side by side, starts again what dies, and ends both together.
 import { spawn } from 'node:child_process';
+import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { root } from './ensure.mjs';
 
 const RESTART_MS = 500;
 const KILL_MS = 3000;
+const WATCH_MS = 1000;
+/** The engine's word for: another has this data folder (sysexits: unavailable). */
+const TAKEN = 69;
+
+/** Parent and grandparent of this process: proc(5), field 4 of /proc/PID/stat. */
+function ancestors() {
+  try {
+    const text = readFileSync(`/proc/${process.ppid}/stat`, 'utf8');
+    return `${process.ppid} ${text.slice(text.lastIndexOf(')') + 2).split(' ')[1]}`;
+  } catch {
+    return `${process.ppid}`;
+  }
+}
 
 /**
  * @param {{ config: string, dataFolder: string, port: number, dev?: boolean }} options
@@ -22,13 +36,19 @@ export function supervise({ config, dataFolder, port, dev = false }) {
     parts[name] = child;
     child.on('exit', (code, signal) => {
       if (stopping) return;
+      if (name === 'engine' && code === TAKEN) {
+        console.error('another engine works on this data folder: stop it first');
+        process.exitCode = TAKEN;
+        stop();
+        return;
+      }
       console.error(`${name} ended (${signal ?? code}); starting it again`);
       setTimeout(() => stopping || start(name, args, env), RESTART_MS);
     });
     return child;
   };
   start('engine', [path.join('dist', 'engine.mjs'), config]);
-  start('web', ['node_modules/next/dist/bin/next', dev ? 'dev' : 'start', '-H', '127.0.0.1', '-p', String(port)], {
+  start('web', [path.join('scripts', 'web.mjs'), dev ? 'dev' : 'start', '-H', '127.0.0.1', '-p', String(port)], {
     CAREFUL_VAULT_SOCKET: path.join(dataFolder, 'engine.sock'),
     CAREFUL_VAULT_PORT: String(port),
   });
@@ -38,12 +58,17 @@ export function supervise({ config, dataFolder, port, dev = false }) {
     for (const child of Object.values(parts)) child.kill('SIGTERM');
     setTimeout(() => {
       for (const child of Object.values(parts)) child.kill('SIGKILL');
-      process.exit(0);
+      process.exit();
     }, KILL_MS).unref();
     let left = Object.keys(parts).length;
-    for (const child of Object.values(parts)) child.on('exit', () => --left === 0 && process.exit(0));
+    for (const child of Object.values(parts)) child.on('exit', () => --left === 0 && process.exit());
   };
-  process.on('SIGINT', stop);
-  process.on('SIGTERM', stop);
+  for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, stop);
+  // npm that is killed says nothing, and leaves the shell between: then that one has another parent.
+  const starters = process.env.npm_lifecycle_event === undefined ? null : ancestors();
+  if (starters)
+    setInterval(() => {
+      if (ancestors() !== starters) stop();
+    }, WATCH_MS).unref();
   return { parts, stop };
 }

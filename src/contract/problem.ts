@@ -6,6 +6,8 @@ const ADVICE = {
   'storage-missing': 'Connect the library storage again, then retry.',
   'storage-read-only': 'Make the library folder writable, then retry. Nothing was written.',
   'storage-full': 'Free some space in the library, or choose another storage, then retry.',
+  'data-full':
+    'Free some space where Careful Vault keeps its own data (the place is printed at its start), then send it again. Nothing was taken in.',
   'name-taken': 'Choose another name. The file that is there was not touched.',
   'encoder-failed': 'Look at the log. The master, where one was asked for, is not affected.',
   'not-whole':

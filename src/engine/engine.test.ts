@@ -187,6 +187,22 @@ describe('names', () => {
     await engine.jobUntil(jobId, over);
   });
 
+  test('of many sent at once under one name, in whatever letters, one is taken in; a lone sidecar is said for what it is', async () => {
+    await insert('slow');
+    const names = ['At Once', 'at once', 'AT ONCE', 'At Once'];
+    const answers = await Promise.allSettled([...names, ...names, ...names].map((name) => engine.submit(tray, reel(2, name))));
+    const taken = answers.flatMap((a) => (a.status === 'fulfilled' ? [a.value.jobId] : []));
+    expect(taken).toHaveLength(1);
+    await engine.call('cancelJob', { id: taken[0] ?? '' });
+    await engine.jobUntil(taken[0] ?? '', over);
+    // Composed and decomposed, it is one name.
+    writeFileSync(path.join(engine.library, 'Cafe\u0301.mkv'), '');
+    expect((await refusal(engine.submit(image, reel(1, 'CAF\u00c9')))).problem.message).toContain('which is empty');
+    writeFileSync(path.join(engine.library, 'Alone.mkv.json'), '{"torn');
+    expect((await refusal(engine.submit(image, reel(1, 'Alone')))).problem.message).toContain('of a film that is not there');
+    for (const name of ['Cafe\u0301.mkv', 'Alone.mkv.json']) rmSync(path.join(engine.library, name));
+  });
+
   test('a file that appears under the name while the job runs is not overwritten', async () => {
     await insert('slow');
     const { jobId } = await engine.submit(tray, reel(2, 'Race'));

@@ -1,13 +1,16 @@
 import type { EngineEvent } from '@/contract';
 
 const KEPT = 2000;
+/** Of their text, all together: a few long ones must not fill the memory. */
+const KEPT_CHARACTERS = 4_000_000;
 
 /**
  * Events for the pages. Each has a number; a page that lost its connection asks for those after the last it has seen,
  * and is told to load everything anew where they are gone or the engine has been started since.
  */
 export class Hub {
-  private readonly kept: { readonly id: number; readonly event: EngineEvent }[] = [];
+  private readonly kept: { readonly id: number; readonly event: EngineEvent; readonly characters: number }[] = [];
+  private characters = 0;
   private readonly listeners = new Set<(id: number, event: EngineEvent) => void>();
   private next = 1;
 
@@ -19,14 +22,18 @@ export class Hub {
 
   send(event: EngineEvent): void {
     const id = this.next++;
-    this.kept.push({ id, event });
-    if (this.kept.length > KEPT) this.kept.shift();
+    const characters = JSON.stringify(event).length;
+    this.characters += characters;
+    this.kept.push({ id, event, characters });
+    while (this.kept.length > KEPT || this.characters > KEPT_CHARACTERS)
+      this.characters -= this.kept.shift()?.characters ?? this.characters;
     for (const listener of this.listeners) listener(id, event);
   }
 
   /** Events after `id`, or null where some of them are no longer kept. */
   since(id: number): readonly { readonly id: number; readonly event: EngineEvent }[] | null {
-    if (id > this.revision || (this.kept[0] && this.kept[0].id > id + 1)) return null;
+    const oldest = this.kept[0]?.id ?? this.next;
+    if (id > this.revision || oldest > id + 1) return null;
     return this.kept.filter((k) => k.id > id);
   }
 

@@ -1,10 +1,9 @@
 import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { existsSync, openSync, closeSync, readFileSync, readdirSync, rmSync } from 'node:fs';
-import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { joinProblem, planPiece } from '@/core/assembly';
-import { RECIPE_ENDING, besideFiles, estimateReel, neededBytes, safeFileName, safeFolderPath, type Reel } from '@/core/reels';
+import { estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
 import {
   JOB_VERSION,
   JobSchema,
@@ -24,6 +23,7 @@ import type { EngineConfig } from './config';
 import type { Drives } from './drives';
 import { EventFollower } from './follower';
 import type { Hub } from './hub';
+import { Names, requireFreeInLibrary, type Wanted } from './names';
 import { isOver, newJobState, reduceJob, type Measured } from './job-state';
 import { Lanes, phaseOf, type Phase } from './lanes';
 import { identify, isCommand, type ProcessId } from '@/node/process-id';
@@ -42,6 +42,8 @@ interface Entry {
   parted: boolean;
 }
 
+const wantedBy = ({ storage, folder, fileName, reel }: Job): Wanted => ({ storage: storage.path, folder, fileName, reel });
+
 const POLL_MS = 250;
 /** A job whose runner dies this often is left for the user. */
 const MAX_ATTEMPTS = 3;
@@ -53,6 +55,7 @@ const MAX_ATTEMPTS = 3;
 export class Jobs {
   private readonly entries = new Map<string, Entry>();
   private readonly root: string;
+  private readonly names = new Names();
   private timer: NodeJS.Timeout | null = null;
   private busy = false;
 
@@ -105,21 +108,10 @@ export class Jobs {
     return [...this.entries.values()].map((e) => e.state);
   }
 
-  /** Names that are taken, or will be when the waiting jobs are done. */
-  private async requireFreeName(storage: string, inside: string, reel: Reel): Promise<void> {
-    const holds = (e: Entry) => !isOver(e.state) || e.state.state === 'failed'; // a failed job may be retried
-    const sameName = (e: Entry) => path.join(e.job.folder, e.job.fileName).toLowerCase() === inside.toLowerCase();
-    if ([...this.entries.values()].some((e) => holds(e) && e.job.storage.path === storage && sameName(e)))
-      throw new WorkError('name-taken', `The queue already has a job that makes “${inside}”`);
-    const endings = [...reel.recipes.map((r) => RECIPE_ENDING[r]), ...besideFiles(reel).map((f) => f.ending)];
-    for (const ending of endings) {
-      const file = path.join(storage, inside + ending);
-      const taken = await stat(file).then(
-        () => true,
-        () => false,
-      );
-      if (taken) throw new WorkError('name-taken', `The library already has a file ${path.basename(file)}`);
-    }
+  /** What jobs that are not over will put into the library, and failed ones, which may be tried again. */
+  private wantedByOthers(than: Entry | null): Wanted[] {
+    const holds = (e: Entry) => e !== than && (!isOver(e.state) || e.state.state === 'failed');
+    return [...this.entries.values()].filter(holds).map((e) => wantedBy(e.job));
   }
 
   /**
@@ -138,29 +130,38 @@ export class Jobs {
     }
     const fileName = safeFileName(reel.fileName || reel.name);
     const folder = safeFolderPath(request.folder);
-    await requireStorage(storage.path, storage.name, neededBytes(reel, estimateReel(reading, reel)));
-    await this.requireFreeName(storage.path, path.join(folder, fileName), reel);
+    const wanted = { storage: storage.path, folder, fileName, reel };
+    // Held before anything is waited for: of many that are sent at once with one name, one is taken in.
+    const release = this.names.hold(wanted, this.wantedByOthers(null));
+    try {
+      await requireStorage(storage.path, storage.name, neededBytes(reel, estimateReel(reading, reel)));
+      await requireFreeInLibrary(wanted);
+      return this.takeIn({ reel, reading, source, storage, folder, fileName, soundFiles: [...soundFiles] });
+    } finally {
+      release();
+    }
+  }
+
+  /** A job of its own folder. Where that can not be written, nothing of it stays behind. @throws system errors. */
+  private takeIn(job: Pick<Job, 'reel' | 'reading' | 'source' | 'storage' | 'folder' | 'fileName' | 'soundFiles'>): {
+    jobId: string;
+    fileName: string;
+  } {
     const id = `${Date.now().toString(36)}-${randomBytes(4).toString('hex')}`;
-    const job: Job = JobSchema.parse({
-      version: JOB_VERSION,
-      id,
-      createdAt: new Date().toISOString(),
-      reel,
-      reading,
-      source,
-      storage,
-      folder,
-      fileName,
-      soundFiles,
-    });
+    const whole: Job = JobSchema.parse({ version: JOB_VERSION, id, createdAt: new Date().toISOString(), ...job });
     const jobFolder = path.join(this.root, id);
-    makeFolderDurably(jobFolder);
-    writeDurably(path.join(jobFolder, 'job.json'), JSON.stringify(job, null, 1));
-    const entry = this.entry(job, jobFolder);
+    try {
+      makeFolderDurably(jobFolder);
+      writeDurably(path.join(jobFolder, 'job.json'), JSON.stringify(whole, null, 1));
+    } catch (error) {
+      rmSync(jobFolder, { recursive: true, force: true });
+      throw new WorkError('data-full', `The order could not be written: ${toProblem(error).message}`, { cause: error });
+    }
+    const entry = this.entry(whole, jobFolder);
     this.entries.set(id, entry);
     this.send(entry);
     void this.tick();
-    return { jobId: id, fileName };
+    return { jobId: id, fileName: job.fileName };
   }
 
   private find(id: string): Entry {
@@ -190,6 +191,8 @@ export class Jobs {
   async retry(id: string, around = false): Promise<void> {
     const entry = this.find(id);
     if (entry.state.state !== 'failed' && entry.state.state !== 'cancelled') return;
+    // Its names may have gone to another job meanwhile: that is said now, not after all the work.
+    this.names.hold(wantedBy(entry.job), this.wantedByOthers(entry))();
     rmSync(path.join(entry.folder, 'cancel'), { force: true });
     if (entry.state.state === 'cancelled') entry.parted = false; // nothing of it was kept
     const folder = new JobFolder(entry.folder);

@@ -3,6 +3,8 @@ import { chmodSync, rmSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { JobSource, SourceRef } from '@/contract';
+import { writeDurably } from '@/node/durable';
+import { identify, isAlive, readProcess } from '@/node/process-id';
 import { loadConfig } from './config';
 import { Drives } from './drives';
 import { Hub } from './hub';
@@ -21,6 +23,13 @@ if (!configFile) {
   process.exit(64);
 }
 const config = loadConfig(configFile);
+const lock = path.join(config.dataFolder, 'engine.json');
+const other = readProcess(lock);
+if (other && other.pid !== process.pid && isAlive(other)) {
+  process.stderr.write(`another engine (process ${String(other.pid)}) works on ${config.dataFolder}\n`);
+  process.exit(69);
+}
+writeDurably(lock, JSON.stringify(identify(process.pid)));
 const hub = new Hub(randomUUID());
 const roots = new Roots(config);
 const outputs = new Outputs(config);

@@ -3,7 +3,7 @@ import path from 'node:path';
 import { z } from 'zod';
 import { appendDurably, writeDurably } from './durable';
 import { FileStampSchema, isWithoutLinks } from './placing';
-import { identify, isAlive, type ProcessId } from './process-id';
+import { identify, isAlive, readProcess, type ProcessId } from './process-id';
 import {
   BesideResultSchema,
   JobEventSchema,
@@ -44,8 +44,6 @@ const NOTHING_YET: ProgressFile = {
   accessStamp: null,
   beside: [],
 };
-
-const ProcessIdSchema = z.object({ pid: z.number().int().positive(), startTime: z.string() });
 
 type EventBody<T> = T extends JobEvent ? Omit<T, 'seq' | 'at'> : never;
 
@@ -98,15 +96,7 @@ export class JobFolder {
 
   /** The process that works on this job, or did so last; null where none is noted. */
   get runner(): ProcessId | null {
-    return this.readProcess('runner.json');
-  }
-
-  private readProcess(name: string): ProcessId | null {
-    try {
-      return ProcessIdSchema.parse(JSON.parse(readFileSync(this.file(name), 'utf8')));
-    } catch {
-      return null;
-    }
+    return readProcess(this.file('runner.json'));
   }
 
   /**
@@ -116,7 +106,7 @@ export class JobFolder {
   claim(): boolean {
     const numbers = this.claims();
     const last = numbers.at(-1) ?? 0;
-    const holder = last > 0 ? this.readProcess(`claim-${String(last)}`) : this.runner;
+    const holder = last > 0 ? readProcess(this.file(`claim-${String(last)}`)) : this.runner;
     if (holder && holder.pid !== process.pid && isAlive(holder)) return false;
     const own = JSON.stringify(identify(process.pid));
     const draft = this.file(`claim-by-${String(process.pid)}`);

@@ -1,9 +1,21 @@
 import { readFileSync } from 'node:fs';
+import { z } from 'zod';
 
 /** A process told apart from a later one with the same number: by the time it was started. */
 export interface ProcessId {
   readonly pid: number;
   readonly startTime: string;
+}
+
+const ProcessIdSchema = z.object({ pid: z.number().int().positive(), startTime: z.string() });
+
+/** The process that a file names; null where it names none. */
+export function readProcess(file: string): ProcessId | null {
+  try {
+    return ProcessIdSchema.parse(JSON.parse(readFileSync(file, 'utf8')));
+  } catch {
+    return null;
+  }
 }
 
 /** Start time in clock ticks since boot: field 22 of /proc/PID/stat (proc(5)). Null where there is no such process. */

@@ -1,0 +1,67 @@
+import { readdir, stat } from 'node:fs/promises';
+import path from 'node:path';
+import { RECIPE_ENDING, besideFiles, type Reel } from '@/core/reels';
+import { WorkError } from '@/contract';
+import { sidecarOf } from '@/node/placing';
+
+/** A name as storages compare it that tell neither cases nor ways of composing a letter apart: what is free there is free everywhere. */
+const comparable = (name: string): string => name.normalize('NFC').toLowerCase();
+
+/** A result's place, as a job has it. */
+export interface Wanted {
+  readonly storage: string;
+  /** Folder inside the storage. */
+  readonly folder: string;
+  readonly fileName: string;
+  readonly reel: Reel;
+}
+
+/** Every file name that a job's results will have, provenance included. */
+export function namesOf({ fileName, reel }: Pick<Wanted, 'fileName' | 'reel'>): string[] {
+  const films = reel.recipes.map((recipe) => fileName + RECIPE_ENDING[recipe]);
+  return [...films, ...films.map(sidecarOf), ...besideFiles(reel).map((f) => fileName + f.ending)];
+}
+
+const keysOf = (wanted: Wanted): string[] =>
+  namesOf(wanted).map((name) => `${wanted.storage}\n${comparable(path.join(wanted.folder, name))}`);
+
+/** Names that are spoken for while a job is being taken in: between looking and having, nobody else may take them. */
+export class Names {
+  private readonly held = new Set<string>();
+
+  /**
+   * Takes the names of a job at once, before anything is waited for.
+   * @param others what jobs of the queue hold. @returns gives them back. @throws WorkError `name-taken`.
+   */
+  hold(wanted: Wanted, others: Iterable<Wanted>): () => void {
+    const keys = keysOf(wanted);
+    const taken = new Set([...this.held, ...[...others].flatMap(keysOf)]);
+    if (keys.some((key) => taken.has(key)))
+      throw new WorkError('name-taken', `The queue already has a job that makes “${path.join(wanted.folder, wanted.fileName)}”`);
+    for (const key of keys) this.held.add(key);
+    return () => {
+      for (const key of keys) this.held.delete(key);
+    };
+  }
+}
+
+/** @throws WorkError `name-taken` where the library has one of the names, and says what it is that has it. */
+export async function requireFreeInLibrary(wanted: Wanted): Promise<void> {
+  const folder = path.join(wanted.storage, wanted.folder);
+  const there = new Map((await readdir(folder).catch(() => [])).map((name) => [comparable(name), name]));
+  for (const name of namesOf(wanted)) {
+    const found = there.get(comparable(name));
+    if (found === undefined) continue;
+    const film = name.replace(/\.json$/, '');
+    if (film !== name && !there.has(comparable(film)))
+      throw new WorkError(
+        'name-taken',
+        `The library has the provenance ${found} of a film that is not there: move it away, or find its film`,
+      );
+    const size = await stat(path.join(folder, found)).then(
+      (info) => info.size,
+      () => null,
+    );
+    throw new WorkError('name-taken', `The library already has a file ${found}${size === 0 ? ', which is empty' : ''}`);
+  }
+}
