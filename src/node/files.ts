@@ -1,9 +1,9 @@
-import { readSync } from 'node:fs';
-import { open, readdir, realpath, stat, type FileHandle } from 'node:fs/promises';
+import { readSync, type Dirent } from 'node:fs';
+import { open, opendir, realpath, stat, type FileHandle } from 'node:fs/promises';
 import path from 'node:path';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { DiscError, type ByteSource } from '@/core/bytes';
-import { pathParts, sameName, type Volume, type VolumeFile } from '@/core/volume';
+import { pathParts, type Volume, type VolumeEntry, type VolumeFile } from '@/core/volume';
 
 /** A file on this machine as a source; `close` when done. */
 export interface FileSource extends ByteSource {
@@ -19,6 +19,9 @@ export interface ReadingManner {
 export async function openFileSource(file: string, manner: ReadingManner = {}): Promise<FileSource> {
   let handle: FileHandle;
   try {
+    // Opening a named pipe would wait for somebody to write to it, for ever.
+    const info = await stat(/*turbopackIgnore: true*/ file);
+    if (!info.isFile() && !info.isBlockDevice()) throw new Error('it is no file');
     handle = await open(/*turbopackIgnore: true*/ file, 'r');
   } catch (error) {
     throw new DiscError('read-failed', { source: path.basename(file), byteOffset: 0 }, `${path.basename(file)} can not be opened`, {
@@ -66,12 +69,12 @@ function handleSource(name: string, handle: FileHandle, sizeBytes: number, { blo
 export async function openFolderVolume(folder: string, manner: ReadingManner = {}): Promise<Volume & { close(): Promise<void> }> {
   const root = await realpath(folder);
   const handles: FileHandle[] = [];
+  const listings = new Listings();
   const locate = async (inside: string): Promise<string | null> => {
     let here = root;
     for (const part of pathParts(inside)) {
       if (part === '.' || part === '..') return null;
-      const names = await readdir(here).catch(() => []);
-      const name = names.find((n) => n === part) ?? names.find((n) => sameName(n, part));
+      const name = (await listings.of(here))?.nameOf(part);
       if (name === undefined) return null;
       const next = await realpath(path.join(here, name)).catch(() => null);
       if (next === null || (next !== root && !next.startsWith(root + path.sep))) return null;
@@ -79,7 +82,7 @@ export async function openFolderVolume(folder: string, manner: ReadingManner = {
     }
     return here;
   };
-  const sizes = await folderBytes(root);
+  const sizes = await folderBytes(root, listings);
   return {
     fileSystem: 'folder',
     label: path.basename(root).toUpperCase() === 'VIDEO_TS' ? path.basename(path.dirname(root)) : path.basename(root),
@@ -90,22 +93,16 @@ export async function openFolderVolume(folder: string, manner: ReadingManner = {
     list: async (inside) => {
       const here = await locate(inside);
       if (here === null) return null;
-      const entries = await readdir(here, { withFileTypes: true }).catch(() => null);
-      if (!entries) return null;
-      const listed = await Promise.all(
-        entries.map(async (e) => {
-          const file = await locate([...pathParts(inside), e.name].join('/'));
-          const info = file ? await stat(file).catch(() => null) : null;
-          return info
-            ? {
-                name: e.name,
-                kind: info.isDirectory() ? ('folder' as const) : ('file' as const),
-                sizeBytes: info.isDirectory() ? 0 : info.size,
-              }
-            : null;
-        }),
-      );
-      return listed.filter((e) => e !== null);
+      const listing = await listings.of(here);
+      if (!listing) return null;
+      const listed: VolumeEntry[] = [];
+      for (const entry of listing.entries) {
+        const file = entry.isSymbolicLink() ? await locate([...pathParts(inside), entry.name].join('/')) : path.join(here, entry.name);
+        const info = file ? await stat(file).catch(() => null) : null;
+        if (info?.isDirectory()) listed.push({ name: entry.name, kind: 'folder', sizeBytes: 0 });
+        else if (info?.isFile()) listed.push({ name: entry.name, kind: 'file', sizeBytes: info.size });
+      }
+      return listed;
     },
     open: async (inside): Promise<VolumeFile | null> => {
       const file = await locate(inside);
@@ -123,11 +120,61 @@ export async function openFolderVolume(folder: string, manner: ReadingManner = {
   };
 }
 
-async function folderBytes(folder: string): Promise<number> {
+/** A disc has a few thousand files; a folder with more than this is none, and listing it is not gone on with. */
+const MOST_ENTRIES = 20_000;
+
+interface Listing {
+  readonly entries: readonly Dirent[];
+  /** The name as it is written there; the very one before one that differs in its case. */
+  nameOf(part: string): string | undefined;
+}
+
+/** What stands in folders, each read once. */
+class Listings {
+  private readonly known = new Map<string, Promise<Listing | null>>();
+  private entries = 0;
+
+  /** Null where it can not be read. @throws DiscError `unsupported` where there is more than any disc has. */
+  of(folder: string): Promise<Listing | null> {
+    let listing = this.known.get(folder);
+    listing ??= this.read(folder);
+    this.known.set(folder, listing);
+    return listing;
+  }
+
+  private async read(folder: string): Promise<Listing | null> {
+    const entries: Dirent[] = [];
+    try {
+      for await (const entry of await opendir(folder)) {
+        if (++this.entries > MOST_ENTRIES)
+          throw new DiscError(
+            'unsupported',
+            { source: path.basename(folder), byteOffset: 0 },
+            `The folder holds more than ${MOST_ENTRIES.toLocaleString('en-GB')} files: it is not the folder of one disc`,
+          );
+        entries.push(entry);
+      }
+    } catch (error) {
+      if (error instanceof DiscError) throw error;
+      return null;
+    }
+    entries.sort((a, b) => (a.name < b.name ? -1 : 1));
+    const exact = new Set(entries.map((e) => e.name));
+    const folded = new Map(entries.map((e) => [e.name.toUpperCase(), e.name]));
+    return { entries, nameOf: (part) => (exact.has(part) ? part : folded.get(part.toUpperCase())) };
+  }
+}
+
+async function folderBytes(folder: string, listings: Listings): Promise<number> {
   let sum = 0;
-  for (const entry of await readdir(folder, { withFileTypes: true, recursive: true })) {
-    if (!entry.isFile()) continue;
-    sum += (await stat(path.join(entry.parentPath, entry.name))).size;
+  for (const entry of (await listings.of(folder))?.entries ?? []) {
+    const inside = path.join(folder, entry.name);
+    if (entry.isDirectory()) sum += await folderBytes(inside, listings);
+    else if (entry.isFile())
+      sum += await stat(inside).then(
+        (info) => info.size,
+        () => 0,
+      );
   }
   return sum;
 }

@@ -1,11 +1,12 @@
 import { existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { crc32 } from '@/core/matroska';
 import path from 'node:path';
 import { QUAY, temporaryFolder } from '@/test-support/discs';
 import { seeded } from '@/test-support/random';
 import { openSimulatedDrive } from './drive';
-import { openFileSource } from './files';
+import { openFileSource, openFolderVolume } from './files';
 import { collectLines, finished, spawnGuarded } from './ffmpeg';
 import { createPayloadHash, fastCrc32, sha256File } from './hash';
 import { JobFolder } from './job-folder';
@@ -27,6 +28,32 @@ test('blocking and waiting reads give the same bytes, and the end is the end', a
     await source.close();
   }
   await expect(openFileSource(path.join(folder, 'nothing'))).rejects.toMatchObject({ code: 'read-failed' });
+});
+
+describe('folders that are no disc’s', () => {
+  test('one with more files than any disc has is refused at once; one with very many is read once for each of its folders', async () => {
+    const many = path.join(folder, 'many');
+    mkdirSync(path.join(many, 'BDMV', 'PLAYLIST'), { recursive: true });
+    for (let i = 0; i < 3000; i++) writeFileSync(path.join(many, 'BDMV', 'PLAYLIST', `${String(i).padStart(5, '0')}.mpls`), 'x');
+    const volume = await openFolderVolume(many);
+    expect(volume.sizeBytes).toBe(3000);
+    expect(await volume.list('BDMV/playlist')).toHaveLength(3000);
+    for (let i = 0; i < 3000; i += 7) expect(await volume.open(`bdmv/PLAYLIST/${String(i).padStart(5, '0')}.MPLS`)).not.toBeNull();
+    await volume.close();
+    for (let i = 0; i < 18_000; i++) writeFileSync(path.join(many, `${String(i)}.txt`), '');
+    await expect(openFolderVolume(many)).rejects.toMatchObject({ code: 'unsupported' });
+  });
+
+  test('a named pipe is no source, and nobody waits for it', async () => {
+    const pipe = path.join(folder, 'pipe.iso');
+    spawnSync('mkfifo', [pipe]);
+    await expect(openFileSource(pipe)).rejects.toMatchObject({ code: 'read-failed' });
+    mkdirSync(path.join(folder, 'piped', 'VIDEO_TS'), { recursive: true });
+    spawnSync('mkfifo', [path.join(folder, 'piped', 'VIDEO_TS', 'VIDEO_TS.IFO')]);
+    const volume = await openFolderVolume(path.join(folder, 'piped'));
+    expect(await volume.open('VIDEO_TS/VIDEO_TS.IFO')).toBeNull();
+    await volume.close();
+  });
 });
 
 describe('the simulated drive', () => {
