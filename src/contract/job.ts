@@ -148,6 +148,8 @@ export type Stage = z.infer<typeof StageSchema>;
 export const JobEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('started'), seq: whole, at: z.string(), pid: whole }),
   z.object({ type: z.literal('stage'), seq: whole, at: z.string(), stage: StageSchema }),
+  /** Its runner ended without a word; it is started again. */
+  z.object({ type: z.literal('interrupted'), seq: whole, at: z.string() }),
   z.object({
     type: z.literal('progress'),
     seq: whole,

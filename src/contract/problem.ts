@@ -8,6 +8,7 @@ const ADVICE = {
   'storage-full': 'Free some space in the library, or choose another storage, then retry.',
   'data-full':
     'Free some space where Careful Vault keeps its own data (the place is printed at its start), then send it again. Nothing was taken in.',
+  'order-lost': 'Its reel is still on the Bench: queue it again there, and clear this one. Nothing of it is in the library.',
   'name-taken': 'Choose another name. The file that is there was not touched.',
   'encoder-failed': 'Look at the log. The master, where one was asked for, is not affected.',
   'not-whole':

@@ -5,6 +5,7 @@ import type { Reading } from '@/core/reading';
 import { wholeTitleReel, type RecipeId, type Reel } from '@/core/reels';
 import { LOCKS, QUAY, openDisc, temporaryFolder } from '@/test-support/discs';
 import { complaints, probed } from '@/test-support/ffmpeg';
+import { identify } from '@/node/process-id';
 import { Refused, TestEngine } from '@/test-support/engine';
 
 /** The engine and its runners as processes of their own, hurt in the ways that happen. */
@@ -337,6 +338,43 @@ describe('what breaks', () => {
     const job = await engine.jobUntil(jobId, over);
     expect(job).toMatchObject({ state: 'done', attempts: 1 });
     expect(results()).toContain('Orphan.mkv');
+  });
+
+  test('an order torn by a power cut is shown as such, and one that was changed is not carried out; both can be cleared', async () => {
+    const [torn, changed] = [await engine.submit(image, reel(1, 'Torn')), await engine.submit(image, reel(1, 'Changed'))];
+    for (const { jobId } of [torn, changed]) await engine.jobUntil(jobId, over);
+    await engine.stop('SIGKILL');
+    const order = (jobId: string) => path.join(engine.folder, 'jobs', jobId, 'job.json');
+    writeFileSync(order(torn.jobId), '');
+    const text = readFileSync(order(changed.jobId), 'utf8');
+    writeFileSync(order(changed.jobId), text.replace('"folder": ""', '"folder": "../../outside"'));
+    // As if it had never begun: a runner would now carry it out.
+    rmSync(path.join(engine.folder, 'jobs', changed.jobId, 'events.ndjson'));
+    await engine.start();
+    const lost = (await engine.call('state')).jobs.filter((j) => [torn.jobId, changed.jobId].includes(j.id));
+    expect(lost.map((j) => [j.state, j.problem?.code])).toEqual([
+      ['failed', 'order-lost'],
+      ['failed', 'order-lost'],
+    ]);
+    expect(lost[0]?.problem?.whatToDo).toContain('still on the Bench');
+    expect(existsSync(path.join(engine.folder, '..', 'outside'))).toBe(false);
+    for (const { id } of lost) await engine.call('forgetJob', { id });
+    expect((await engine.call('state')).jobs.some((j) => lost.some((l) => l.id === j.id))).toBe(false);
+  });
+
+  test('a file that says that process 1 is the runner holds up nothing', async () => {
+    await engine.stop('SIGKILL');
+    const { jobId } = await (await engine.start(), engine.submit(image, reel(1, 'Not init')));
+    await engine.jobUntil(jobId, over);
+    await engine.stop('SIGKILL');
+    const folder = path.join(engine.folder, 'jobs', jobId);
+    rmSync(path.join(folder, 'events.ndjson'));
+    rmSync(path.join(engine.library, 'Not init.mkv'));
+    rmSync(path.join(engine.library, 'Not init.mkv.json'));
+    rmSync(path.join(folder, 'progress.json'));
+    writeFileSync(path.join(folder, 'runner.json'), JSON.stringify(identify(1)));
+    await engine.start();
+    expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'done' });
   });
 
   test('a scratched disc fails with the place and what to do; the library stays clean', async () => {

@@ -1,4 +1,4 @@
-import type { Job, JobEvent, JobState } from '@/contract';
+import type { Job, JobEvent, JobState, Problem } from '@/contract';
 
 /** The state of a job that has no event yet. */
 export function newJobState(job: Job): JobState {
@@ -22,6 +22,35 @@ export function newJobState(job: Job): JobState {
     endedAt: null,
     files: [],
     problem: null,
+    attempts: 0,
+    places: 0,
+    damaged: 0,
+    stretches: [],
+  };
+}
+
+/** A job of which only its folder is left: shown, so that nothing vanishes from the queue without a word. */
+export function lostJobState(id: string, createdAt: string, problem: Problem): JobState {
+  return {
+    id,
+    name: 'A job whose order was lost',
+    folder: '',
+    fileName: '',
+    createdAt,
+    storage: '',
+    disc: '',
+    fingerprint: '',
+    recipes: [],
+    state: 'failed',
+    stage: null,
+    done: 0,
+    total: 0,
+    unit: 'bytes',
+    rate: null,
+    startedAt: null,
+    endedAt: createdAt,
+    files: [],
+    problem,
     attempts: 0,
     places: 0,
     damaged: 0,
@@ -74,6 +103,8 @@ export function reduceJob(state: JobState, event: JobEvent, last: Measured | nul
       return { ...state, places: event.places, damaged: event.damaged, stretches: event.stretches };
     case 'retried':
       return { ...state, state: 'waiting', problem: null, endedAt: null, attempts: 0, stage: null, done: 0, total: 0, rate: null };
+    case 'interrupted':
+      return { ...state, state: 'interrupted', rate: null };
     case 'note':
       return state;
   }

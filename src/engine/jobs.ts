@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { existsSync, openSync, closeSync, readFileSync, readdirSync, rmSync } from 'node:fs';
+import { existsSync, openSync, closeSync, readdirSync, rmSync, statSync } from 'node:fs';
 import path from 'node:path';
 import { joinProblem, planPiece } from '@/core/assembly';
 import { estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
@@ -24,7 +24,7 @@ import type { Drives } from './drives';
 import { EventFollower } from './follower';
 import type { Hub } from './hub';
 import { Names, requireFreeInLibrary, type Wanted } from './names';
-import { isOver, newJobState, reduceJob, type Measured } from './job-state';
+import { isOver, lostJobState, newJobState, reduceJob, type Measured } from './job-state';
 import { Lanes, phaseOf, type Phase } from './lanes';
 import { identify, isCommand, type ProcessId } from '@/node/process-id';
 
@@ -44,6 +44,8 @@ interface Entry {
 
 const wantedBy = ({ storage, folder, fileName, reel }: Job): Wanted => ({ storage: storage.path, folder, fileName, reel });
 
+/** Ids of jobs, as the contract has them: a folder of another name is none of ours. */
+const LOST_NAME = /^[a-z0-9-]{8,64}$/;
 const POLL_MS = 250;
 /** A job whose runner dies this often is left for the user. */
 const MAX_ATTEMPTS = 3;
@@ -56,6 +58,8 @@ export class Jobs {
   private readonly entries = new Map<string, Entry>();
   private readonly root: string;
   private readonly names = new Names();
+  /** Folders of jobs whose order can not be read. */
+  private readonly lost = new Map<string, JobState>();
   private timer: NodeJS.Timeout | null = null;
   private busy = false;
 
@@ -74,12 +78,14 @@ export class Jobs {
     for (const name of readdirSync(this.root).sort()) {
       const folder = path.join(this.root, name);
       try {
-        const job = JobSchema.parse(JSON.parse(readFileSync(path.join(folder, 'job.json'), 'utf8')));
+        const job = new JobFolder(folder).readJob();
         const entry = this.entry(job, folder);
         this.entries.set(job.id, entry);
         await this.follow(entry);
       } catch (error) {
         console.error(`job folder ${name} can not be used: ${toProblem(error).message}`);
+        const since = statSync(folder, { throwIfNoEntry: false })?.mtime ?? new Date();
+        if (LOST_NAME.test(name)) this.lost.set(name, lostJobState(name, since.toISOString(), toProblem(error)));
       }
     }
     this.timer = setInterval(() => void this.tick(), POLL_MS);
@@ -105,7 +111,7 @@ export class Jobs {
   }
 
   states(): JobState[] {
-    return [...this.entries.values()].map((e) => e.state);
+    return [...this.lost.values(), ...[...this.entries.values()].map((e) => e.state)];
   }
 
   /** What jobs that are not over will put into the library, and failed ones, which may be tried again. */
@@ -209,6 +215,13 @@ export class Jobs {
 
   /** Takes an ended job off the list. What it made stays. */
   async forget(id: string): Promise<void> {
+    if (this.lost.has(id)) {
+      for (const storage of this.config.storages) await removeWorkshop(storage.path, id).catch(() => undefined);
+      rmSync(path.join(this.root, id), { recursive: true, force: true });
+      this.lost.delete(id);
+      this.hub.send({ type: 'job-gone', id });
+      return;
+    }
     const entry = this.find(id);
     if (!isOver(entry.state)) throw new WorkError('bad-request', 'This job is not over: cancel it first');
     await removeWorkshop(entry.job.storage.path, id).catch(() => undefined);
@@ -293,8 +306,8 @@ export class Jobs {
         problem: toProblem(new WorkError('runner-died', `The runner ended ${String(entry.state.attempts)} times without a word`)),
       });
     } else {
-      entry.state = { ...entry.state, state: 'interrupted', rate: null };
-      this.send(entry);
+      new JobFolder(entry.folder).emit({ type: 'interrupted' });
+      void this.follow(entry);
     }
   }
 

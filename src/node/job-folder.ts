@@ -11,6 +11,7 @@ import {
   MasterPromiseSchema,
   ProofSchema,
   StageSchema,
+  WorkError,
   type Job,
   type JobEvent,
 } from '@/contract';
@@ -56,8 +57,19 @@ export class JobFolder {
 
   readonly file = (name: string): string => path.join(this.path, name);
 
+  /** @throws WorkError `order-lost` where the order is torn, or not one that could have been given: files are not believed more than requests. */
   readJob(): Job {
-    return JobSchema.parse(JSON.parse(readFileSync(this.file('job.json'), 'utf8')));
+    let job: Job;
+    try {
+      job = JobSchema.parse(JSON.parse(readFileSync(this.file('job.json'), 'utf8')));
+    } catch (error) {
+      throw new WorkError('order-lost', 'The order of this job can not be read: it was torn, most likely by a power cut', { cause: error });
+    }
+    const inside = path.join(job.folder, job.fileName);
+    const leaves = path.isAbsolute(inside) || inside.split(/[/\\]/).includes('..') || inside.includes('\0');
+    if (job.id !== path.basename(this.path) || leaves || /[/\\]/.test(job.fileName) || !path.isAbsolute(job.storage.path))
+      throw new WorkError('order-lost', 'The order of this job is not as it was given: it was changed');
+    return job;
   }
 
   /** True where the user asked to stop, as against a machine that is shut down. */

@@ -23,6 +23,8 @@ function lineOf(event: JobEvent): string {
       return `the disc is not whole in ${event.places.toLocaleString('en-GB')} ${event.places === 1 ? 'place' : 'places'}`;
     case 'retried':
       return event.around ? 'tried again, with what there is' : 'tried again';
+    case 'interrupted':
+      return 'the runner ended without a word; another goes on';
     case 'cancelled':
       return 'cancelled';
     case 'progress':

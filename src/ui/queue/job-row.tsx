@@ -89,7 +89,7 @@ function Actions({ job }: { job: JobState }) {
           Take what is there
         </Button>
       )}
-      {(job.state === 'failed' || job.state === 'cancelled') && (
+      {(job.state === 'failed' || job.state === 'cancelled') && job.problem?.code !== 'order-lost' && (
         <Button disabled={action.busy} onClick={run('retryJob')}>
           Retry
         </Button>
