@@ -70,6 +70,8 @@ describe('problems', () => {
     expect(toProblem(Object.assign(new Error('x'), { code: 'ENOSPC' })).code).toBe('storage-full');
     expect(toProblem(Object.assign(new Error('x'), { code: 'EROFS' })).code).toBe('storage-read-only');
     expect(toProblem('text')).toMatchObject({ code: 'internal', message: 'text' });
+    const system = Object.assign(new Error("ENOENT: no such file or directory, open '/home/me/my films/a b.mkv'"), { code: 'ENOENT' });
+    expect(toProblem(system).message).toBe('ENOENT: no such file or directory, open “a b.mkv”');
     for (const problem of [disc, toProblem(new Error('x')), toProblem(null)]) {
       expect(ProblemSchema.parse(JSON.parse(JSON.stringify(problem)))).toEqual(problem);
       expect(problem.whatToDo.length).toBeGreaterThan(10);

@@ -3,6 +3,8 @@ import { DiscError, type DiscErrorCode } from '@/core/bytes';
 
 /** What to do, per code that is not the disc's: storage, work, requests. */
 const ADVICE = {
+  'source-missing': 'Connect what the disc image or folder stands on, or choose another source of the disc, then retry.',
+  'source-refused': 'Make the disc image or folder readable for whoever runs Careful Vault, then retry.',
   'storage-missing': 'Connect the library storage again, then retry.',
   'storage-read-only': 'Make the library folder writable, then retry. Nothing was written.',
   'storage-full': 'Free some space in the library, or choose another storage, then retry.',
@@ -62,6 +64,12 @@ const SYSTEM_CODES: Readonly<Record<string, WorkErrorCode>> = {
   EIO: 'storage-missing',
 };
 
+/** What an error says, with names instead of the places on this machine where they stand: those are no business of a page. */
+function withoutPaths(error: unknown): string {
+  if (!(error instanceof Error)) return String(error);
+  return error.message.replace(/'\/([^']*)'/g, (_, place: string) => `“${place.split('/').pop() ?? ''}”`);
+}
+
 /** Any error as a problem that can be shown and sent. */
 export function toProblem(error: unknown): Problem {
   if (error instanceof DiscError) {
@@ -75,8 +83,7 @@ export function toProblem(error: unknown): Problem {
   }
   if (error instanceof WorkError) return { code: error.code, message: error.message, whatToDo: error.whatToDo, where: null };
   const code = typeof error === 'object' && error !== null && 'code' in error ? SYSTEM_CODES[String(error.code)] : undefined;
-  const message = error instanceof Error ? error.message : String(error);
-  return toProblem(new WorkError(code ?? 'internal', message));
+  return toProblem(new WorkError(code ?? 'internal', withoutPaths(error)));
 }
 
 /** HTTP status of a problem. */

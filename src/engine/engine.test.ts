@@ -377,6 +377,26 @@ describe('what breaks', () => {
     expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'done' });
   });
 
+  test('a source that went away is said to be away; nobody is told to clean it, or to connect the library', async () => {
+    const gone: SourceRef = { kind: 'place', root: 'sounds', path: 'GONE.iso' };
+    const file = path.join(engine.sounds, 'GONE.iso');
+    writeFileSync(file, readFileSync(QUAY));
+    await insert('slow');
+    const { jobId: before } = await engine.submit(tray, reel(2, 'In the way'));
+    await engine.jobUntil(before, writing);
+    const { jobId } = await engine.submit(gone, reel(2, 'Gone'));
+    rmSync(file);
+    await engine.call('cancelJob', { id: before });
+    const job = await engine.jobUntil(jobId, over);
+    expect(job).toMatchObject({ state: 'failed', problem: { code: 'source-missing', message: '“GONE.iso” is not there' } });
+    expect(job.problem?.whatToDo).toContain('choose another source');
+    expect(JSON.stringify(job.problem)).not.toContain(engine.folder);
+    writeFileSync(file, readFileSync(QUAY));
+    await engine.call('retryJob', { id: jobId });
+    expect(await engine.jobUntil(jobId, (j) => j.state === 'done')).toMatchObject({ problem: null });
+    rmSync(file);
+  });
+
   test('a scratched disc fails with the place and what to do; the library stays clean', async () => {
     await insert('scratched');
     const { jobId } = await engine.submit(tray, reel(2, 'Scratched'));

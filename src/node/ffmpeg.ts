@@ -57,10 +57,15 @@ export function finished(
       signal?.removeEventListener('abort', stop);
       if (code === 0) resolve();
       else if (signal?.aborted) reject(new WorkError('encoder-failed', `${what} was stopped`));
+      else if (errors.some((line) => line.includes(NO_SPACE)))
+        reject(new WorkError('storage-full', 'The storage was full while the copy was encoded'));
       else reject(new WorkError('encoder-failed', `${what} ended with ${String(code)}: ${errors.slice(-3).join(' | ') || 'no message'}`));
     });
   });
 }
+
+/** strerror(ENOSPC), as FFmpeg passes it on. */
+const NO_SPACE = 'No space left on device';
 
 /** Version line of FFmpeg, for the sidecar. */
 export function ffmpegVersion(): string {

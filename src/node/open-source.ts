@@ -1,8 +1,9 @@
+import { access, constants } from 'node:fs/promises';
 import { Assembly, FileAssembly, planReel, type AssemblyOptions, type PacketStream } from '@/core/assembly';
 import { DiscError, type ByteSource } from '@/core/bytes';
 import { readDisc, type Reading, type ReadOptions } from '@/core/reading';
 import type { Reel } from '@/core/reels';
-import type { JobSource } from '@/contract';
+import { WorkError, type JobSource } from '@/contract';
 import { openVolume, type OpenOptions } from './open-volume';
 import { openStretches, readVideoFile } from './video-file';
 
@@ -24,8 +25,22 @@ export interface OpenedSource {
   close(): Promise<void>;
 }
 
-/** Opens whatever a job or a reading reads from. @throws DiscError of the source or the file system. */
+/** What a source is missing for is not what a disc is cleaned for. @throws WorkError `source-missing`, `source-refused`. */
+async function requireThere({ kind, path, label }: JobSource): Promise<void> {
+  if (kind === 'drive') return; // the drive says itself whether it has a disc
+  try {
+    await access(path, constants.R_OK);
+  } catch (error) {
+    const refused = (error as NodeJS.ErrnoException).code === 'EACCES';
+    throw new WorkError(refused ? 'source-refused' : 'source-missing', `“${label}” ${refused ? 'can not be read' : 'is not there'}`, {
+      cause: error,
+    });
+  }
+}
+
+/** Opens whatever a job or a reading reads from. @throws DiscError of the source or the file system; WorkError where it is not there. */
 export async function openSource(source: JobSource, options: OpenOptions = {}): Promise<OpenedSource> {
+  await requireThere(source);
   if (source.kind === 'file') {
     return {
       examine: ({ signal } = {}) => readVideoFile(source.path, source.label, signal ?? options.signal),

@@ -1,5 +1,5 @@
 import { existsSync, mkdtempSync, rmSync } from 'node:fs';
-import { readFile, realpath, stat, writeFile } from 'node:fs/promises';
+import { mkdir, readFile, realpath, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { z } from 'zod';
@@ -81,11 +81,14 @@ async function makeJob(jobFile: string, output: string): Promise<Job> {
 }
 
 async function make(jobFile: string, output: string): Promise<number> {
-  const folder = mkdtempSync(path.join(tmpdir(), 'careful-vault-'));
+  const room = mkdtempSync(path.join(tmpdir(), 'careful-vault-'));
   try {
     const job = await makeJob(jobFile, output);
     for (const file of [output, `${output}.json`])
       if (existsSync(file)) throw new WorkError('name-taken', `There is already a file ${path.basename(file)}`);
+    // A job's folder has its name, here as in the queue.
+    const folder = path.join(room, job.id);
+    await mkdir(folder);
     await writeFile(path.join(folder, 'job.json'), JSON.stringify(job));
     const controller = new AbortController();
     for (const signal of ['SIGINT', 'SIGTERM'] as const) {
@@ -102,7 +105,7 @@ async function make(jobFile: string, output: string): Promise<number> {
     for (const line of events.trim().split('\n')) if (!line.includes('"type":"progress"')) process.stderr.write(`${line}\n`);
     return code;
   } finally {
-    rmSync(folder, { recursive: true, force: true });
+    rmSync(room, { recursive: true, force: true });
   }
 }
 
