@@ -292,7 +292,7 @@ export const SidecarSchema = z.object({
   /** Version 1 did not compare what was read with what the disc says there is, and had no seal. */
   version: z.union([z.literal(1), z.literal(SIDECAR_VERSION)]),
   application: z.string(),
-  madeAt: z.string(),
+  madeAt: z.string().refine((at) => Number.isFinite(Date.parse(at)), 'no date'),
   jobId: z.string(),
   recipe: z.enum(['master', 'access']),
   file: z.object({ name: z.string(), sizeBytes: whole, sha256: z.string() }),

@@ -84,6 +84,22 @@ describe('a job from disc to library', () => {
     expect(Math.abs(Number(copy.format.duration) - 9)).toBeLessThan(0.1);
   });
 
+  test('foreign files of the library are believed in nothing: a link is not followed, a date that is none is not shown', async () => {
+    const [made] = results().filter((n) => n.endsWith('.mkv'));
+    if (made === undefined) throw new Error('nothing was made');
+    const text = readFileSync(path.join(engine.library, `${made}.json`), 'utf8');
+    const at = (name: string) => path.join(engine.library, name);
+    writeFileSync(at('Linked.mkv.json'), text);
+    symlinkSync(QUAY, at('Linked.mkv'));
+    writeFileSync(at('Undated.mkv.json'), text.replace(/"madeAt": "[^"]*"/, '"madeAt": "the day after"'));
+    writeFileSync(at('Torn.mkv.json'), text.slice(0, 200));
+    const { outputs } = await engine.call('outputs');
+    expect(outputs.find((o) => o.path === 'Linked.mkv')).toMatchObject({ presence: 'missing', sizeBytes: 0 });
+    expect(outputs.some((o) => o.path === made)).toBe(true);
+    expect(outputs.filter((o) => /Undated|Torn/.test(o.path))).toEqual([]);
+    for (const name of ['Linked.mkv.json', 'Linked.mkv', 'Undated.mkv.json', 'Torn.mkv.json']) rmSync(at(name));
+  });
+
   test('what is in the vault can be proven again, and a changed file is found out', async () => {
     const { outputs } = await engine.call('outputs');
     for (const output of outputs)

@@ -1,11 +1,12 @@
 import { createHash } from 'node:crypto';
-import { readFile, readdir, realpath, stat } from 'node:fs/promises';
+import { lstat, readFile, readdir, realpath } from 'node:fs/promises';
 import path from 'node:path';
 import { proveAccess, type Proof } from '@/core/proof';
-import { SidecarSchema, WorkError, type Output } from '@/contract';
+import { SidecarSchema, WorkError, type Output, type Sidecar } from '@/contract';
 import { examineAccessCopy } from '@/node/ffmpeg';
 import { sha256File } from '@/node/hash';
 import { WORKSHOP } from '@/node/library';
+import { sidecarOf } from '@/node/placing';
 import { proveMasterFile } from '@/node/prove-file';
 import { sealState } from '@/node/seal';
 import type { EngineConfig } from './config';
@@ -18,15 +19,51 @@ interface Located {
   readonly file: string;
 }
 
+/** Sidecars are kept as they were read, until they change; of very many, the first. Characters of their text, all together. */
+const MOST_KEPT = 48_000_000;
+/** A count this old is good enough for a page that only shows it. */
+const COUNT_MS = 5000;
+
+interface Kept {
+  readonly stamp: string;
+  readonly characters: number;
+  readonly written: { readonly sidecar: Sidecar; readonly seal: Output['seal'] } | null;
+}
+
 /** What has been made, rebuilt from the sidecars alone: there is no other catalogue on the storage's side. */
 export class Outputs {
+  private readonly kept = new Map<string, Kept>();
+  private keptCharacters = 0;
+  private scanning: Promise<Located[]> | null = null;
+  private counted: { readonly at: number; readonly count: number } | null = null;
+  /** Where each was when it was last seen. */
+  private readonly places = new Map<
+    string,
+    { readonly storage: EngineConfig['storages'][number]; readonly root: string; readonly sidecar: string }
+  >();
+
   constructor(private readonly config: EngineConfig) {}
 
-  private async scan(): Promise<Located[]> {
+  /** Looks through all storages; those who ask meanwhile get the same answer. */
+  private scan(): Promise<Located[]> {
+    this.scanning ??= this.scanAll().finally(() => {
+      this.scanning = null;
+    });
+    return this.scanning;
+  }
+
+  private async scanAll(): Promise<Located[]> {
     const all: Located[] = [];
     for (const storage of this.config.storages) {
       const root = await realpath(storage.path).catch(() => null);
       if (root !== null) await this.scanFolder(storage, root, '', 0, all);
+    }
+    this.counted = { at: Date.now(), count: all.length };
+    const seen = new Set(all.map((l) => sidecarOf(l.file)));
+    for (const [file, { characters }] of this.kept) {
+      if (seen.has(file)) continue;
+      this.kept.delete(file);
+      this.keptCharacters -= characters;
     }
     return all.sort((a, b) => b.output.sidecar.madeAt.localeCompare(a.output.sidecar.madeAt));
   }
@@ -39,49 +76,67 @@ export class Outputs {
     all: Located[],
   ): Promise<void> {
     const entries = await readdir(path.join(root, inside), { withFileTypes: true }).catch(() => []);
-    const names = new Set(entries.map((e) => e.name));
     for (const entry of entries) {
       const relative = path.join(inside, entry.name);
       if (entry.isDirectory() && entry.name !== WORKSHOP && depth < MAX_DEPTH)
         await this.scanFolder(storage, root, relative, depth + 1, all);
       if (!entry.isFile() || !/\.(mkv|mp4)\.json$/.test(entry.name)) continue;
-      const located = await this.read(storage, root, relative, names);
+      const located = await this.read(storage, root, relative);
       if (located) all.push(located);
     }
   }
 
-  private async read(
-    storage: EngineConfig['storages'][number],
-    root: string,
-    sidecarPath: string,
-    names: ReadonlySet<string>,
-  ): Promise<Located | null> {
+  private async read(storage: EngineConfig['storages'][number], root: string, sidecarPath: string): Promise<Located | null> {
+    const full = path.join(root, sidecarPath);
+    const written = await this.sidecarAt(full);
+    if (!written) return null;
+    const relative = sidecarPath.slice(0, -'.json'.length);
+    const file = path.join(root, relative);
+    // Links and special files are nothing that was made here, whatever stands beside them.
+    const info = await lstat(file).catch(() => null);
+    const size = info?.isFile() ? info.size : null;
+    const id = createHash('sha256').update(`${storage.id}\n${relative}`).digest('hex').slice(0, 24);
+    const presence = size === null ? 'missing' : size === written.sidecar.file.sizeBytes ? 'present' : 'changed';
+    this.places.set(id, { storage, root, sidecar: sidecarPath });
+    const output = {
+      id,
+      storage: storage.id,
+      storageName: storage.name,
+      path: relative,
+      sizeBytes: size ?? 0,
+      presence,
+      ...written,
+    } as const;
+    return { file, output };
+  }
+
+  /** A sidecar, read anew where it has changed; null for some other program's JSON, or one that is being written. */
+  private async sidecarAt(file: string): Promise<Kept['written']> {
+    const info = await lstat(file).catch(() => null);
+    if (!info?.isFile() || info.size > MAX_SIDECAR_BYTES) return null;
+    const stamp = [info.ino, info.size, info.mtimeMs, info.ctimeMs].join(' ');
+    const before = this.kept.get(file);
+    if (before?.stamp === stamp) return before.written;
+    let written: Kept['written'] = null;
     try {
-      const full = path.join(root, sidecarPath);
-      if ((await stat(full)).size > MAX_SIDECAR_BYTES) return null;
-      const written: unknown = JSON.parse(await readFile(full, 'utf8'));
-      const sidecar = SidecarSchema.parse(written);
-      const relative = sidecarPath.slice(0, -'.json'.length);
-      const file = path.join(root, relative);
-      const size = names.has(path.basename(relative)) ? (await stat(file)).size : null;
-      const id = createHash('sha256').update(`${storage.id}\n${relative}`).digest('hex').slice(0, 24);
-      const presence = size === null ? 'missing' : size === sidecar.file.sizeBytes ? 'present' : 'changed';
-      return {
-        file,
-        output: {
-          id,
-          storage: storage.id,
-          storageName: storage.name,
-          path: relative,
-          sizeBytes: size ?? 0,
-          presence,
-          seal: sealState(written),
-          sidecar,
-        },
-      };
+      const parsed: unknown = JSON.parse(await readFile(file, 'utf8'));
+      written = { sidecar: SidecarSchema.parse(parsed), seal: sealState(parsed) };
     } catch {
-      return null; // some other program's JSON, or one that is being written
+      written = null;
     }
+    this.keptCharacters -= before?.characters ?? 0;
+    this.kept.delete(file);
+    if (this.keptCharacters + info.size <= MOST_KEPT) {
+      this.kept.set(file, { stamp, characters: info.size, written });
+      this.keptCharacters += info.size;
+    }
+    return written;
+  }
+
+  /** How many there are, as of a moment ago. */
+  async count(): Promise<number> {
+    if (this.counted && Date.now() - this.counted.at < COUNT_MS) return this.counted.count;
+    return (await this.scan()).length;
   }
 
   async list(): Promise<Output[]> {
@@ -89,7 +144,10 @@ export class Outputs {
   }
 
   async find(id: string): Promise<Located> {
-    const located = (await this.scan()).find((l) => l.output.id === id);
+    // A player asks for one file again and again: the others need not be looked at for that.
+    const place = this.places.get(id);
+    const known = place ? await this.read(place.storage, place.root, place.sidecar) : null;
+    const located = known ?? (await this.scan()).find((l) => l.output.id === id);
     if (!located) throw new WorkError('not-known', 'This file is no longer in the vault');
     return located;
   }

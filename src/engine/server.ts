@@ -63,7 +63,7 @@ async function engineState(parts: EngineParts): Promise<EngineState> {
     storages: await storageStates(config),
     readings: readings.states(),
     jobs: jobs.states(),
-    outputs: (await outputs.list()).length,
+    outputs: await outputs.count(),
   };
 }
 
