@@ -40,10 +40,12 @@ const resolve = (ref: SourceRef): Promise<JobSource> =>
   ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
 const readings = new Readings(resolve, drives, hub);
 const looks = new Looks(resolve, drives);
-const announceOutputs = () =>
-  void outputs.list().then((list) => {
-    hub.send({ type: 'outputs', count: list.length });
+const announceOutputs = () => {
+  outputs.changed();
+  void outputs.count().then((count) => {
+    hub.send({ type: 'outputs', count });
   });
+};
 const runner = path.join(path.dirname(fileURLToPath(import.meta.url)), 'runner.mjs');
 const jobs = new Jobs(config, runner, drives, hub, announceOutputs);
 

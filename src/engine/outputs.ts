@@ -20,14 +20,26 @@ interface Located {
 }
 
 /** Sidecars are kept as they were read, until they change; of very many, the first. Characters of their text, all together. */
-const MOST_KEPT = 48_000_000;
+const MOST_KEPT = 96_000_000;
 /** A count this old is good enough for a page that only shows it. */
 const COUNT_MS = 5000;
+
+/** Files looked at side by side. */
+const AT_ONCE = 64;
 
 interface Kept {
   readonly stamp: string;
   readonly characters: number;
   readonly written: { readonly sidecar: Sidecar; readonly seal: Output['seal'] } | null;
+}
+
+/** Names that sidecars have, below a folder. */
+async function* sidecarsIn(root: string, inside: string, depth: number): AsyncGenerator<string> {
+  for (const entry of await readdir(path.join(root, inside), { withFileTypes: true }).catch(() => [])) {
+    const relative = path.join(inside, entry.name);
+    if (entry.isDirectory() && entry.name !== WORKSHOP && depth < MAX_DEPTH) yield* sidecarsIn(root, relative, depth + 1);
+    else if (entry.isFile() && /\.(mkv|mp4)\.json$/.test(entry.name)) yield relative;
+  }
 }
 
 /** What has been made, rebuilt from the sidecars alone: there is no other catalogue on the storage's side. */
@@ -56,9 +68,14 @@ export class Outputs {
     const all: Located[] = [];
     for (const storage of this.config.storages) {
       const root = await realpath(storage.path).catch(() => null);
-      if (root !== null) await this.scanFolder(storage, root, '', 0, all);
+      if (root === null) continue;
+      const sidecars: string[] = [];
+      for await (const sidecar of sidecarsIn(root, '', 0)) sidecars.push(sidecar);
+      for (let i = 0; i < sidecars.length; i += AT_ONCE) {
+        const read = await Promise.all(sidecars.slice(i, i + AT_ONCE).map((sidecar) => this.read(storage, root, sidecar)));
+        for (const located of read) if (located) all.push(located);
+      }
     }
-    this.counted = { at: Date.now(), count: all.length };
     const seen = new Set(all.map((l) => sidecarOf(l.file)));
     for (const [file, { characters }] of this.kept) {
       if (seen.has(file)) continue;
@@ -66,24 +83,6 @@ export class Outputs {
       this.keptCharacters -= characters;
     }
     return all.sort((a, b) => b.output.sidecar.madeAt.localeCompare(a.output.sidecar.madeAt));
-  }
-
-  private async scanFolder(
-    storage: EngineConfig['storages'][number],
-    root: string,
-    inside: string,
-    depth: number,
-    all: Located[],
-  ): Promise<void> {
-    const entries = await readdir(path.join(root, inside), { withFileTypes: true }).catch(() => []);
-    for (const entry of entries) {
-      const relative = path.join(inside, entry.name);
-      if (entry.isDirectory() && entry.name !== WORKSHOP && depth < MAX_DEPTH)
-        await this.scanFolder(storage, root, relative, depth + 1, all);
-      if (!entry.isFile() || !/\.(mkv|mp4)\.json$/.test(entry.name)) continue;
-      const located = await this.read(storage, root, relative);
-      if (located) all.push(located);
-    }
   }
 
   private async read(storage: EngineConfig['storages'][number], root: string, sidecarPath: string): Promise<Located | null> {
@@ -133,10 +132,22 @@ export class Outputs {
     return written;
   }
 
-  /** How many there are, as of a moment ago. */
+  /** How many there are, as of a moment ago: by their names alone, none is opened for it. */
   async count(): Promise<number> {
     if (this.counted && Date.now() - this.counted.at < COUNT_MS) return this.counted.count;
-    return (await this.scan()).length;
+    let count = 0;
+    for (const storage of this.config.storages) {
+      const root = await realpath(storage.path).catch(() => null);
+      const names = root === null ? null : sidecarsIn(root, '', 0);
+      while (names && !(await names.next()).done) count++;
+    }
+    this.counted = { at: Date.now(), count };
+    return count;
+  }
+
+  /** Something was put into the library. */
+  changed(): void {
+    this.counted = null;
   }
 
   async list(): Promise<Output[]> {
