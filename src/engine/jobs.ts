@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { existsSync, openSync, closeSync, readdirSync, rmSync, statSync } from 'node:fs';
+import { existsSync, openSync, closeSync, readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
 import path from 'node:path';
 import { joinProblem, planPiece } from '@/core/assembly';
 import { estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
@@ -40,6 +40,9 @@ interface Entry {
   drive: { readonly done: () => void } | null;
   /** Its master is made and proven: it needs its disc no more. */
   parted: boolean;
+  /** Not to be started before: something of ours is in its way. And how often that was so, one after the other. */
+  notBefore: number;
+  held: number;
 }
 
 const wantedBy = ({ storage, folder, fileName, reel }: Job): Wanted => ({ storage: storage.path, folder, fileName, reel });
@@ -47,6 +50,11 @@ const wantedBy = ({ storage, folder, fileName, reel }: Job): Wanted => ({ storag
 /** Ids of jobs, as the contract has them: a folder of another name is none of ours. */
 const LOST_NAME = /^[a-z0-9-]{8,64}$/;
 const POLL_MS = 250;
+/** Of the data folder, for journals of a job. */
+const LEAST_ROOM = 1024 * 1024;
+/** How long a job waits that can not be begun for want of room, at first and at last. */
+const FIRST_HOLD_MS = 1000;
+const LONGEST_HOLD_MS = 60_000;
 /** A job whose runner dies this often is left for the user. */
 const MAX_ATTEMPTS = 3;
 
@@ -107,6 +115,8 @@ export class Jobs {
       child: false,
       drive: null,
       parted: false,
+      notBefore: 0,
+      held: 0,
     };
   }
 
@@ -275,13 +285,21 @@ export class Jobs {
         }
         await this.follow(entry); // its last words, written between the first look and its end
         this.freeDrive(entry);
-        if (!isOver(entry.state) && entry.state.state === 'running') this.interrupted(entry);
+        if (!isOver(entry.state) && entry.state.state === 'running')
+          this.orHeld(entry, () => {
+            this.interrupted(entry);
+          });
       }
       for (const entry of this.entries.values()) {
         if (entry.state.state !== 'waiting' && entry.state.state !== 'interrupted') continue;
         if (entry.child || (entry.process && this.isOurs(entry.process, entry))) continue;
+        if (entry.notBefore > Date.now()) continue;
         const phase = phaseOf(entry.job, entry.parted);
-        if (lanes.take(entry.job, phase)) this.launch(entry, phase);
+        if (lanes.take(entry.job, phase))
+          this.orHeld(entry, () => {
+            this.requireRoom();
+            this.launch(entry, phase);
+          });
       }
     } catch (error) {
       console.error(`queue: ${toProblem(error).message}`);
@@ -293,6 +311,33 @@ export class Jobs {
   /** The runner of this very job: whatever else has that number is none of ours. */
   private isOurs(id: ProcessId, { folder }: Entry): boolean {
     return isCommand(id, [this.runner, folder]);
+  }
+
+  /** What a job does is written into its folder; without room for that it would be begun again and again. @throws WorkError `data-full`. */
+  private requireRoom(): void {
+    const { bavail, bsize } = statfsSync(this.root);
+    if (bavail * bsize < LEAST_ROOM) throw new WorkError('data-full', 'There is no room for the journal of this job');
+  }
+
+  /** One job that can not be gone on with holds up no other: the reason is shown, and it is tried again, less and less often. */
+  private orHeld(entry: Entry, act: () => void): void {
+    try {
+      act();
+      entry.held = 0;
+      entry.notBefore = 0;
+    } catch (error) {
+      const full =
+        error instanceof WorkError ? error : new WorkError('data-full', `Its journal can not be written: ${toProblem(error).message}`);
+      entry.notBefore = Date.now() + Math.min(LONGEST_HOLD_MS, FIRST_HOLD_MS * 2 ** entry.held++);
+      entry.process = null;
+      entry.state = {
+        ...entry.state,
+        state: entry.state.state === 'running' ? 'interrupted' : entry.state.state,
+        rate: null,
+        problem: toProblem(full),
+      };
+      this.send(entry);
+    }
   }
 
   private interrupted(entry: Entry): void {
@@ -348,7 +393,7 @@ export class Jobs {
       if (child.pid !== undefined) {
         entry.process = identify(child.pid);
       }
-      entry.state = { ...entry.state, state: 'running' };
+      entry.state = { ...entry.state, state: 'running', problem: null };
       this.send(entry);
     } finally {
       closeSync(log);

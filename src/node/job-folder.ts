@@ -102,8 +102,15 @@ export class JobFolder {
   emit(body: EventBody<JobEvent>): void {
     const event = JobEventSchema.parse({ ...body, seq: ++this.seq, at: new Date().toISOString() });
     // What counts done work or tells of a decision must outlast a power cut; how far a stage has come need not.
-    const flush = event.type !== 'progress' && event.type !== 'note';
-    appendDurably(this.file('events.ndjson'), `${JSON.stringify(event)}\n`, flush);
+    const isNews = event.type === 'progress' || event.type === 'note';
+    try {
+      appendDurably(this.file('events.ndjson'), `${JSON.stringify(event)}\n`, !isNews);
+    } catch (error) {
+      const code = (error as NodeJS.ErrnoException).code;
+      if (code !== 'ENOSPC' && code !== 'EDQUOT') throw error;
+      // A job does not end because nobody can be told how far it is.
+      if (!isNews) throw new WorkError('data-full', 'There is no room for the journal of this job', { cause: error });
+    }
   }
 
   /** The process that works on this job, or did so last; null where none is noted. */

@@ -136,7 +136,7 @@ export function JobRow({ job }: { job: JobState }) {
           <span>{left === null ? '' : `about ${timeLeft(left)} left of this stage`}</span>
         </div>
       )}
-      {job.problem && job.state === 'failed' && <ProblemNote problem={job.problem} />}
+      {job.problem && job.state !== 'done' && job.state !== 'cancelled' && <ProblemNote problem={job.problem} />}
       {job.state !== 'waiting' && <JobLog id={job.id} />}
     </li>
   );
