@@ -28,15 +28,22 @@ export interface TestDisc {
 
 /** An engine process of its own, as the supervisor starts it, on a socket in a temporary folder. */
 export class TestEngine {
-  readonly folder = temporaryFolder();
-  readonly library = path.join(this.folder, 'library');
+  readonly library: string;
   /** A place of its own for files beside discs. */
-  readonly sounds = path.join(this.folder, 'sounds');
-  private readonly config = path.join(this.folder, 'config.json');
+  readonly sounds: string;
+  private readonly config: string;
   private child: ChildProcess | null = null;
   messages = '';
 
-  constructor(discs: readonly TestDisc[] = [], storages: readonly { id: string; name: string; path: string }[] = []) {
+  /** @param folder for its data and its library. */
+  constructor(
+    discs: readonly TestDisc[] = [],
+    storages: readonly { id: string; name: string; path: string }[] = [],
+    readonly folder = temporaryFolder(),
+  ) {
+    this.library = path.join(folder, 'library');
+    this.sounds = path.join(folder, 'sounds');
+    this.config = path.join(folder, 'config.json');
     mkdirSync(this.library);
     mkdirSync(this.sounds);
     const files = discs.map((disc) => {

@@ -1,0 +1,100 @@
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { copyFileSync, existsSync, mkdirSync, readFileSync, readdirSync, rmSync, statSync } from 'node:fs';
+import path from 'node:path';
+import { SidecarSchema, type SourceRef } from '@/contract';
+import type { Reading } from '@/core/reading';
+import { wholeTitleReel } from '@/core/reels';
+import { temporaryFolder, titleOf } from '@/test-support/discs';
+import { TestEngine } from '@/test-support/engine';
+
+/**
+ * A power cut: data folder and library stand on a file system in a file, and that file is copied while a job comes to its end. A copy has what was
+ * flushed, and nothing of what only the running system knows. Each is mounted in the place of the first, and the engine started on it.
+ */
+const IMAGE_MB = 40;
+const room = temporaryFolder();
+const run = (program: string, ...args: readonly string[]) => spawnSync(program, args, { encoding: 'utf8' });
+
+function mountable(): boolean {
+  const [image, at] = [path.join(room, 'try.img'), path.join(room, 'try')];
+  mkdirSync(at);
+  run('truncate', '-s', '8M', image);
+  const done = run('mkfs.ext4', '-q', '-F', image).status === 0 && run('mount', '-o', 'loop', image, at).status === 0;
+  if (done) run('umount', at);
+  rmSync(image, { force: true });
+  return done;
+}
+const mayMount = mountable();
+if (!mayMount) console.warn('NOT TESTED HERE: power cuts (no file system in a file can be mounted on this machine)');
+
+const image: SourceRef = { kind: 'place', root: 'images', path: 'QUAY.iso' };
+const reel = (reading: Reading) => ({ ...wholeTitleReel(titleOf(reading, 2), 'Cut off'), recipes: ['master' as const] });
+const sha256 = (file: string) => createHash('sha256').update(readFileSync(file)).digest('hex');
+
+/** Whatever has a finished name is whole, and says so itself. */
+function expectNoWrecks(library: string): void {
+  for (const name of readdirSync(library).filter((n) => !n.startsWith('.'))) {
+    const file = path.join(library, name);
+    expect([name, statSync(file).size > 0]).toEqual([name, true]);
+    if (name.endsWith('.json')) expect(SidecarSchema.safeParse(JSON.parse(readFileSync(file, 'utf8'))).success).toBe(true);
+    else expect(sha256(file)).toBe(SidecarSchema.parse(JSON.parse(readFileSync(`${file}.json`, 'utf8'))).file.sha256);
+  }
+}
+
+(mayMount ? test : test.skip)(
+  'a power cut at any moment of a job’s end leaves nothing that only looks finished, and the job comes to its end afterwards',
+  async () => {
+    const [disk, at] = [path.join(room, 'disk.img'), path.join(room, 'mounted')];
+    mkdirSync(at);
+    run('truncate', '-s', `${String(IMAGE_MB)}M`, disk);
+    run('mkfs.ext4', '-q', '-F', disk);
+    expect(run('mount', '-o', 'loop', disk, at).status).toBe(0);
+    const copies: string[] = [];
+    const engine = new TestEngine([], [], at);
+    try {
+      run('sync', '-f', at); // what whoever starts the application writes anew at every start
+      await engine.start();
+      const { jobId } = await engine.submit(image, reel);
+      let ended = 0;
+      while (ended < 3) {
+        const { jobs } = await engine.call('state');
+        const job = jobs.find((j) => j.id === jobId);
+        if (job?.state === 'done') ended++;
+        const copy = path.join(room, `cut-${String(copies.length)}.img`);
+        copyFileSync(disk, copy);
+        copies.push(copy);
+      }
+      await engine.stop('SIGKILL');
+      run('umount', '-l', at);
+      // The last ones hold the end; of those before, some.
+      const chosen = [...copies.slice(0, -10).filter((_, i) => i % 12 === 5), ...copies.slice(-10)];
+      for (const copy of chosen) {
+        run('e2fsck', '-p', copy);
+        expect(run('mount', '-o', 'loop', copy, at).status).toBe(0);
+        try {
+          expectNoWrecks(engine.library);
+          await engine.start();
+          const { jobs } = await engine.call('state');
+          const job = jobs.find((j) => j.id === jobId);
+          // An order that was acknowledged is there; one that was not was never promised.
+          if (!job) expect(existsSync(path.join(at, 'jobs', jobId, 'job.json'))).toBe(false);
+          else {
+            expect(await engine.jobUntil(jobId, (j) => ['done', 'failed', 'cancelled'].includes(j.state))).toMatchObject({ state: 'done' });
+            expect(readdirSync(engine.library).sort()).toEqual(['Cut off.mkv', 'Cut off.mkv.json']);
+            expectNoWrecks(engine.library);
+          }
+        } finally {
+          await engine.stop('SIGKILL');
+          run('umount', '-l', at);
+        }
+      }
+      expect(chosen.length).toBeGreaterThan(5);
+    } finally {
+      await engine.stop('SIGKILL');
+      run('umount', '-l', at);
+      for (const copy of copies) rmSync(copy, { force: true });
+    }
+  },
+  240_000,
+);
