@@ -115,12 +115,16 @@ export function JobRow({ job }: { job: JobState }) {
         </span>
         <StateText state={MARK[job.state]}>{JOB[job.state]}</StateText>
         <span className="truncate text-second">
-          {job.recipes.map((r) => RECIPE[r]).join(' and ')} · from{' '}
-          <Link className="hover:underline" href={`/bench/${job.fingerprint.slice(0, 16)}`}>
-            {job.disc}
-          </Link>{' '}
-          to {[job.storage, job.folder].filter(Boolean).join(' / ')}
-          {!working && ` · ${standing(job)}`}
+          {job.fingerprint !== '' && (
+            <>
+              {job.recipes.map((r) => RECIPE[r]).join(' and ')} · from{' '}
+              <Link className="hover:underline" href={`/bench/${job.fingerprint.slice(0, 16)}`}>
+                {job.disc}
+              </Link>{' '}
+              to {[job.storage, job.folder].filter(Boolean).join(' / ')}
+              {!working && ` · ${standing(job)}`}
+            </>
+          )}
           {job.attempts > 1 ? ` · attempt ${String(job.attempts)}` : ''}
         </span>
         <Actions job={job} />
