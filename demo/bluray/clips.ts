@@ -204,16 +204,16 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
   const data = await encode(0, file);
   const kinds = plan.audio.flatMap((a) => (a.codec === 'truehd' ? ['truehd', 'ac3'] : [a.codec]));
   const truth = plan.divided ? await truthOf(file, kinds) : null;
+  const format = formatCode(plan) | (RATE_CODE[VIDEO[plan.video].rate] ?? 1);
   const streams: AuthoredStream[] = [
     {
       pid: VIDEO_PID,
       coding,
-      format: formatCode(plan) | (RATE_CODE[VIDEO[plan.video].rate] ?? 1),
+      format,
       ...(plan.video === 'hevc' ? { range: 1 } : {}),
     },
   ];
-  if (second)
-    streams.push({ pid: SECOND_PICTURE_PID, coding, format: formatCode(plan) | (RATE_CODE[VIDEO[plan.video].rate] ?? 1), beside: true });
+  if (second) streams.push({ pid: SECOND_PICTURE_PID, coding, format, beside: true });
   let pid = 0x1100;
   for (const audio of plan.audio) {
     streams.push({ pid, coding: AUDIO_CODING[audio.codec], format: (audio.channels === 2 ? 0x30 : 0x60) | 1, language: audio.language });

@@ -7,6 +7,8 @@ import { ProblemSchema } from './problem';
 import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';
 
 export const JOB_VERSION = 1;
+/** A job's id, which is its folder's name. */
+export const JOB_ID = /^[a-z0-9-]{8,64}$/;
 export const SIDECAR_VERSION = 2;
 
 const whole = z.number().int().nonnegative();
@@ -124,7 +126,7 @@ export type JobSource = z.infer<typeof JobSourceSchema>;
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
   version: z.literal(JOB_VERSION),
-  id: z.string().regex(/^[a-z0-9-]{8,64}$/),
+  id: z.string().regex(JOB_ID),
   createdAt: z.string(),
   reel: ReelSchema,
   reading: ReadingSchema,

@@ -1,5 +1,22 @@
 import type { Job, JobEvent, JobState, Problem } from '@/contract';
 
+/** What a job without events has done. */
+const NOTHING_YET = {
+  stage: null,
+  done: 0,
+  total: 0,
+  unit: 'bytes',
+  rate: null,
+  startedAt: null,
+  endedAt: null,
+  files: [],
+  problem: null,
+  attempts: 0,
+  places: 0,
+  damaged: 0,
+  stretches: [],
+} satisfies Partial<JobState>;
+
 /** The state of a job that has no event yet. */
 export function newJobState(job: Job): JobState {
   return {
@@ -13,19 +30,7 @@ export function newJobState(job: Job): JobState {
     fingerprint: job.reading.fingerprint,
     recipes: [...job.reel.recipes],
     state: 'waiting',
-    stage: null,
-    done: 0,
-    total: 0,
-    unit: 'bytes',
-    rate: null,
-    startedAt: null,
-    endedAt: null,
-    files: [],
-    problem: null,
-    attempts: 0,
-    places: 0,
-    damaged: 0,
-    stretches: [],
+    ...NOTHING_YET,
   };
 }
 
@@ -42,19 +47,9 @@ export function lostJobState(id: string, createdAt: string, problem: Problem): J
     fingerprint: '',
     recipes: [],
     state: 'failed',
-    stage: null,
-    done: 0,
-    total: 0,
-    unit: 'bytes',
-    rate: null,
-    startedAt: null,
+    ...NOTHING_YET,
     endedAt: createdAt,
-    files: [],
     problem,
-    attempts: 0,
-    places: 0,
-    damaged: 0,
-    stretches: [],
   };
 }
 

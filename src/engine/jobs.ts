@@ -5,6 +5,7 @@ import path from 'node:path';
 import { joinProblem, planPiece } from '@/core/assembly';
 import { estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
 import {
+  JOB_ID,
   JOB_VERSION,
   JobSchema,
   WorkError,
@@ -47,8 +48,6 @@ interface Entry {
 
 const wantedBy = ({ storage, folder, fileName, reel }: Job): Wanted => ({ storage: storage.path, folder, fileName, reel });
 
-/** Ids of jobs, as the contract has them: a folder of another name is none of ours. */
-const LOST_NAME = /^[a-z0-9-]{8,64}$/;
 const POLL_MS = 250;
 /** Of the data folder, for journals of a job. */
 const LEAST_ROOM = 1024 * 1024;
@@ -93,7 +92,8 @@ export class Jobs {
       } catch (error) {
         console.error(`job folder ${name} can not be used: ${toProblem(error).message}`);
         const since = statSync(folder, { throwIfNoEntry: false })?.mtime ?? new Date();
-        if (LOST_NAME.test(name)) this.lost.set(name, lostJobState(name, since.toISOString(), toProblem(error)));
+        // A folder of another name is none of ours.
+        if (JOB_ID.test(name)) this.lost.set(name, lostJobState(name, since.toISOString(), toProblem(error)));
       }
     }
     this.timer = setInterval(() => void this.tick(), POLL_MS);

@@ -1,4 +1,12 @@
-import { SUB_PATH, type PlayItem, type Playlist, type PlaylistStream, type SubPath, type SubPlayItem } from '../bluray';
+import {
+  SOURCE_PACKET_BYTES,
+  SUB_PATH,
+  type PlayItem,
+  type Playlist,
+  type PlaylistStream,
+  type SubPath,
+  type SubPlayItem,
+} from '../bluray';
 import { note, stateOf, type Material, type NumberedPlaylist } from './bluray-material';
 import { blurayAudio, blurayVideo } from './bluray-tracks';
 import { segmentsBetween } from './clip-segments';
@@ -28,7 +36,8 @@ function pictures(playlist: Playlist): readonly PlaylistStream[] {
   return main.streams.secondaryVideo.filter((s) => itemsOf(playlist, s).length > 0);
 }
 
-const longestItem = (playlist: Playlist): PlayItem =>
+/** The item whose table gives a title's streams their order. */
+export const longestItem = (playlist: Playlist): PlayItem =>
   [...playlist.items].sort((a, b) => b.out45k - b.in45k - (a.out45k - a.in45k))[0] as PlayItem;
 
 /** Stretches of clips of their own that second pictures are shown from. */
@@ -117,7 +126,7 @@ export async function secondPictures(titles: readonly NumberedPlaylist[], materi
         sample: null,
         state: await stateOf(number, used, first, material),
         durationMs,
-        sizeBytes: used.reduce((sum, s) => sum + (s.endPacket - s.firstPacket) * 192, 0),
+        sizeBytes: used.reduce((sum, s) => sum + (s.endPacket - s.firstPacket) * SOURCE_PACKET_BYTES, 0),
         angles: 1,
         chapters: [{ number: 1, startMs: 0, durationMs, firstPart: 0, damaged: false, name: null }],
         parts,

@@ -11,7 +11,6 @@ import {
   type ClipInfo,
   type IndexTable,
   type MovieObject,
-  type PlayItem,
   type Playlist,
   type PlaylistStream,
 } from '../bluray';
@@ -21,7 +20,7 @@ import { CutList, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './
 import { blurayAudio, bluraySubtitle, blurayVideo, languageTag } from './bluray-tracks';
 import { routesToPlaylists } from './bluray-routes';
 import { ClipLooks } from './clip-looks';
-import { besideClips, picturesBeside, remarkStreams, secondPictures, soundBeside } from './bluray-beside';
+import { besideClips, longestItem, picturesBeside, remarkStreams, secondPictures, soundBeside } from './bluray-beside';
 import { note, stateOf, type Material, type NumberedPlaylist } from './bluray-material';
 import { withLooks } from './damage';
 import { fingerprint } from './fingerprint';
@@ -279,8 +278,7 @@ async function playlistNames(volume: Volume, folder: string, remarks: Remark[]):
   return all.slice(0, MOST_PLAYLISTS);
 }
 
-const itemLength = (item: PlayItem) => item.out45k - item.in45k;
-const lengthOf = (playlist: Playlist) => playlist.items.reduce((sum, item) => sum + itemLength(item), 0);
+const lengthOf = (playlist: Playlist) => playlist.items.reduce((sum, item) => sum + item.out45k - item.in45k, 0);
 
 /** An entry mark, and where decoding can begin for what it marks. */
 interface ChapterCut {
@@ -316,7 +314,7 @@ function cutClips(playlists: readonly NumberedPlaylist[], clips: ReadonlyMap<str
 async function readTitle(number: number, numbered: NumberedPlaylist, material: Material): Promise<Title> {
   const { playlist } = numbered;
   const { clips, segments, cuts } = material;
-  const main = [...playlist.items].sort((a, b) => itemLength(b) - itemLength(a))[0] as PlayItem;
+  const main = longestItem(playlist);
   const streams = alignStreams(playlist, main);
   const parts: TitlePart[] = [];
   const starts: { item: number; at90k: number; part: number; ms: number }[] = [];
