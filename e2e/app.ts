@@ -50,7 +50,7 @@ function writeConfig(folder: string): string {
     JSON.stringify({
       dataFolder: folder,
       roots: [{ id: 'images', name: 'Disc images', path: images }],
-      storages: [{ id: 'library', name: 'Museum library', path: library }],
+      storages: [{ id: 'library', name: 'Museum library', path: library, taken: true }],
       drives: [
         {
           id: 'tray-1',
@@ -101,7 +101,7 @@ async function start(folder: string): Promise<{ app: App; stop: () => Promise<vo
       results: () =>
         readdirSync(library, { recursive: true })
           .map(String)
-          .filter((n) => /\.(mkv|mp4|json)$/.test(n))
+          .filter((n) => /\.(mkv|mp4|json)$/.test(n) && !n.startsWith('.careful-vault'))
           .sort(),
       kill: (part) => {
         child.send({ kill: part });

@@ -1,5 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { cpSync, existsSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { expect, test } from '@playwright/test';
@@ -23,9 +23,21 @@ interface Started {
   readonly code: Promise<number | null>;
 }
 
-function start(images = 'images'): Started {
+function start(images = 'images', data = 'data', name = 'First archive'): Started {
   const at = (name: string) => path.join(folder, name);
-  const args = ['scripts/start.mjs', '--images', at(images), '--library', at('library'), '--data', at('data'), '--port', '4740'];
+  const args = [
+    'scripts/start.mjs',
+    '--images',
+    at(images),
+    '--library',
+    at('library'),
+    '--data',
+    at(data),
+    '--name',
+    name,
+    '--port',
+    '4740',
+  ];
   const child = spawn(process.execPath, args);
   started.push(child);
   let said = '';
@@ -66,4 +78,50 @@ test('a second start names the first, and touches nothing of it; what a killed o
   await third.code;
   await expect.poll(() => answers(address), { timeout: 20_000 }).toBe(false);
   expect(existsSync(path.join(folder, 'data', 'running.json'))).toBe(false);
+});
+
+test('a library is taken once; another archive at the same address has a shelf of its own, also in a page that was open', async ({
+  page,
+}) => {
+  cpSync('.cache/proving/discs/QUAY.iso', path.join(folder, 'images', 'QUAY.iso'));
+  const first = start();
+  const address = await addressOf(first);
+  await page.goto(address);
+  const library = page.getByRole('region', { name: 'Library storage' });
+  await expect(library).toContainText('not yet taken');
+  await expect(library).toContainText(path.join(folder, 'library'));
+  await page.getByRole('button', { name: 'Read QUAY.iso', exact: true }).click();
+  await page.getByRole('link', { name: 'Quay', exact: true }).click();
+  await expect(page.getByText('Say first on the Shelf that library is the library.')).toBeVisible();
+  await expect(page.getByRole('button', { name: /^Queue 1 reel/ })).toBeDisabled();
+  expect(readdirSync(path.join(folder, 'library'))).toEqual([]);
+  await page.getByRole('link', { name: 'Shelf', exact: true }).last().click();
+  await library.getByRole('button', { name: 'Take it as the library' }).click();
+  await expect(library).toContainText('free');
+  await page.getByRole('link', { name: 'Quay', exact: true }).click();
+  await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
+  await expect(page.getByRole('article')).toContainText('in the vault', { timeout: 60_000 });
+  await page.goto(address);
+  await expect(page.getByRole('banner')).toContainText('First archive');
+
+  first.child.kill('SIGTERM');
+  await first.code;
+  await expect(page.getByText('The engine does not answer')).toBeVisible();
+  await expect(page.getByRole('link', { name: 'Quay', exact: true })).toBeVisible();
+  const second = start('images', 'other-data', 'Second archive');
+  expect(await addressOf(second)).toBe(address);
+  // Nobody touches the page: it finds out by itself.
+  await expect(page.getByRole('banner')).toContainText('Second archive', { timeout: 30_000 });
+  await expect(page.getByText('No disc has been read yet')).toBeVisible();
+  await page.getByRole('link', { name: 'House rules' }).click();
+  await page.getByLabel('Name of the archive').fill('Renamed archive');
+  await page.getByRole('button', { name: 'Rename the archive' }).click();
+  await expect(page.getByRole('banner')).toContainText('Renamed archive');
+
+  second.child.kill('SIGTERM');
+  await second.code;
+  await addressOf(start());
+  await page.goto(address);
+  await expect(page.getByRole('banner')).toContainText('First archive');
+  await expect(page.getByRole('link', { name: 'Quay', exact: true })).toBeVisible();
 });

@@ -20,8 +20,9 @@ export function writeDemoConfig(cache, dataFolder) {
   };
   const config = {
     dataFolder: data,
+    archive: 'Demo archive',
     roots: [{ id: 'images', name: 'Disc images', path: discs }],
-    storages: [{ id: 'library', name: 'Museum library', path: library }],
+    storages: [{ id: 'library', name: 'Museum library', path: library, taken: true }],
     drives: [
       {
         id: 'tray-1',

@@ -1,5 +1,5 @@
-// npm start -- --images FOLDER --library FOLDER [--data FOLDER] [--port N]: runs the application on your own folders.
-import { realpathSync, statSync, writeFileSync } from 'node:fs';
+// npm start -- --images FOLDER --library FOLDER [--data FOLDER] [--name NAME] [--port N]: runs the application on your own folders.
+import { readFileSync, realpathSync, statSync, writeFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
@@ -14,6 +14,7 @@ const { values } = parseArgs({
     images: { type: 'string', multiple: true, default: [] },
     library: { type: 'string', multiple: true, default: [] },
     data: { type: 'string', default: path.join(homedir(), '.careful-vault') },
+    name: { type: 'string' },
     port: { type: 'string', default: '4420' },
     dev: { type: 'boolean', default: false },
   },
@@ -27,18 +28,49 @@ if (values.images.length === 0 || values.library.length === 0) {
 const { dataFolder, tell } = holdDataFolder(values.data);
 ensurePrograms(['ffmpeg', 'setpriv']);
 await buildAll();
-const place = (kind) => (given, i) => {
-  if (!statSync(given, { throwIfNoEntry: false })?.isDirectory()) {
-    console.error(`${given} is not a folder.`);
-    process.exit(66);
-  }
-  return { id: `${kind}-${i + 1}`, name: path.basename(path.resolve(given)), path: realpathSync(given) };
-};
 const config = path.join(dataFolder, 'config.json');
+const before = (() => {
+  try {
+    return JSON.parse(readFileSync(config, 'utf8'));
+  } catch {
+    return {}; // the first start
+  }
+})();
+/** Places keep their ids from start to start, in whatever order they are given: discs and plans name them by these. */
+function places(kind, given, known = []) {
+  const paths = given.map((folder) => {
+    if (!statSync(folder, { throwIfNoEntry: false })?.isDirectory()) {
+      console.error(`${folder} is not a folder.`);
+      process.exit(66);
+    }
+    return realpathSync(folder);
+  });
+  const used = new Set(known.map((k) => k.id));
+  const free = () => {
+    for (let n = 1; ; n++) if (!used.has(`${kind}-${n}`)) return `${kind}-${n}`;
+  };
+  return paths.map((folder) => {
+    const id = known.find((k) => k.path === folder)?.id ?? free();
+    used.add(id);
+    return { id, name: path.basename(folder), path: folder };
+  });
+}
+/** Places of earlier starts that are not given now: their ids stay theirs. */
+const others = (now, known = []) => known.filter((k) => !now.some((n) => n.id === k.id));
+const roots = places('images', values.images, [...(before.roots ?? []), ...(before.otherRoots ?? [])]);
+const storages = places('library', values.library, [...(before.storages ?? []), ...(before.otherStorages ?? [])]);
 writeFileSync(
   config,
   JSON.stringify(
-    { dataFolder, roots: values.images.map(place('images')), storages: values.library.map(place('library')), drives: [] },
+    {
+      dataFolder,
+      archive: values.name ?? 'My archive',
+      roots,
+      storages,
+      drives: [],
+      otherRoots: others(roots, [...(before.roots ?? []), ...(before.otherRoots ?? [])]),
+      otherStorages: others(storages, [...(before.storages ?? []), ...(before.otherStorages ?? [])]),
+    },
     null,
     2,
   ),

@@ -13,6 +13,17 @@ const id = z
   .regex(/^[A-Za-z0-9._-]+$/);
 const inside = z.string().max(4096);
 
+/** Whose catalogue, jobs and rules these are: made once, with the data folder. */
+export const ArchiveSchema = z.object({
+  id: z.string().regex(/^[0-9a-f-]{36}$/),
+  name: z.string().min(1).max(80),
+  madeAt: z.string(),
+  /** Its data folder was in use before archives had an identity. */
+  isOlder: z.boolean(),
+});
+export type Archive = z.infer<typeof ArchiveSchema>;
+export const NameArchiveSchema = z.object({ name: z.string().trim().min(1).max(80) });
+
 /** A source as the browser names it: a root that the engine knows, and a path inside it. */
 export const SourceRefSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('place'), root: id, path: inside }),
@@ -48,6 +59,8 @@ export const StorageStateSchema = z.object({
   available: z.boolean(),
   writable: z.boolean(),
   freeBytes: z.number().nullable(),
+  /** `new`: nobody has said yet that it is a library. `other`: what is there is not what was taken as one. `away`: nothing is there. */
+  identity: z.enum(['known', 'new', 'other', 'away']),
 });
 export type StorageState = z.infer<typeof StorageStateSchema>;
 
@@ -121,6 +134,7 @@ export type Output = z.infer<typeof OutputSchema>;
 export const EngineStateSchema = z.object({
   /** Changes with every start of the engine: pages see a restart by it. */
   boot: z.string(),
+  archive: ArchiveSchema,
   version: z.string(),
   revision: z.number(),
   drives: z.array(DriveStateSchema),
@@ -135,6 +149,7 @@ export type EngineState = z.infer<typeof EngineStateSchema>;
 /** One message of the event stream; `id` counts up, so that a dropped connection resumes where it was. */
 export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('hello'), boot: z.string() }),
+  z.object({ type: z.literal('archive'), archive: ArchiveSchema }),
   z.object({ type: z.literal('drives'), drives: z.array(DriveStateSchema) }),
   z.object({ type: z.literal('roots'), roots: z.array(RootStateSchema) }),
   z.object({ type: z.literal('storages'), storages: z.array(StorageStateSchema) }),

@@ -6,7 +6,8 @@ import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
 import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';
 
-export const JOB_VERSION = 1;
+/** Version 1 did not say by which mark the storage is known. */
+export const JOB_VERSION = 2;
 /** A job's id, which is its folder's name. */
 export const JOB_ID = /^[a-z0-9-]{8,64}$/;
 export const SIDECAR_VERSION = 2;
@@ -125,14 +126,14 @@ export type JobSource = z.infer<typeof JobSourceSchema>;
 
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
-  version: z.literal(JOB_VERSION),
+  version: z.union([z.literal(1), z.literal(JOB_VERSION)]),
   id: z.string().regex(JOB_ID),
   createdAt: z.string(),
   reel: ReelSchema,
   reading: ReadingSchema,
   source: JobSourceSchema,
   /** The folder that results go to, and where the runner may keep unfinished files (same file system). */
-  storage: z.object({ id: z.string(), name: z.string(), path: z.string() }),
+  storage: z.object({ id: z.string(), name: z.string(), path: z.string(), mark: z.string().nullable().default(null) }),
   /** Folder inside the storage, already safe; empty for the storage itself. */
   folder: z.string().max(2000),
   /** File name without extension, already safe. */
@@ -146,10 +147,14 @@ export const STAGES = ['master', 'master proof', 'access', 'access proof', 'plac
 export const StageSchema = z.enum(STAGES);
 export type Stage = z.infer<typeof StageSchema>;
 
-/** One line of `events.ndjson`. `seq` counts from 1 without gaps. */
+/** One line of `events.ndjson`. `seq` counts the lines as its writer saw them: engine and runner may write side by side. */
 export const JobEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('started'), seq: whole, at: z.string(), pid: whole }),
   z.object({ type: z.literal('stage'), seq: whole, at: z.string(), stage: StageSchema }),
+  /** Something that it needs is away; it goes on by itself when that is back. */
+  z.object({ type: z.literal('held'), seq: whole, at: z.string(), problem: ProblemSchema }),
+  /** The user wants it stopped. */
+  z.object({ type: z.literal('cancel-asked'), seq: whole, at: z.string() }),
   /** Its runner ended without a word; it is started again. */
   z.object({ type: z.literal('interrupted'), seq: whole, at: z.string() }),
   z.object({

@@ -5,12 +5,14 @@ import { DiscError, type DiscErrorCode } from '@/core/bytes';
 const ADVICE = {
   'source-missing': 'Connect what the disc image or folder stands on, or choose another source of the disc, then retry.',
   'source-refused': 'Make the disc image or folder readable for whoever runs Careful Vault, then retry.',
-  'storage-missing': 'Connect the library storage again, then retry.',
+  'storage-missing': 'Connect the library storage again. Nothing was written in its place; jobs that wait for it go on by themselves.',
+  'storage-new': 'On the Shelf, under Library storage, say that this is the library. It is then known again wherever it is mounted.',
   'storage-read-only': 'Make the library folder writable, then retry. Nothing was written.',
   'storage-full': 'Free some space in the library, or choose another storage, then retry.',
   'data-full':
     'Free some space where Careful Vault keeps its own data (the place is printed at its start), then send it again. Nothing was taken in.',
   'order-lost': 'Its reel is still on the Bench: queue it again there, and clear this one. Nothing of it is in the library.',
+  'too-new': 'Start the newer version of Careful Vault again to go on with it. Nothing of it was changed.',
   'name-taken': 'Choose another name. The file that is there was not touched.',
   'encoder-failed': 'Look at the log. The master, where one was asked for, is not affected.',
   'not-whole':
@@ -21,6 +23,7 @@ const ADVICE = {
   'not-known': 'It may have been removed. Reload the page.',
   'engine-away': 'The engine is starting again. Jobs go on; this page comes back by itself.',
   'drive-empty': 'Insert a disc first.',
+  'other-archive': 'Reload the page: it then shows the archive that runs at this address now. Nothing was done.',
   refused: 'Open the application at the address it printed when it started.',
   internal: 'Look at the log, and report it with this message.',
 } as const;
@@ -89,7 +92,7 @@ export function toProblem(error: unknown): Problem {
 /** HTTP status of a problem. */
 export function statusOf(problem: Problem): number {
   if (problem.code === 'not-known' || problem.code === 'not-found') return 404;
-  if (problem.code === 'name-taken') return 409;
+  if (problem.code === 'name-taken' || problem.code === 'other-archive') return 409;
   if (problem.code === 'refused') return 403;
   if (problem.code === 'engine-away') return 503;
   if (problem.code === 'internal') return 500;

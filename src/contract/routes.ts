@@ -8,6 +8,7 @@ import {
   JobLogSchema,
   LookSchema,
   MeasureWishSchema,
+  NameArchiveSchema,
   OpenLookSchema,
   OutputListSchema,
   OutputSchema,
@@ -43,6 +44,7 @@ const route = <B extends z.ZodType | null, R extends z.ZodType | 'stream'>(
 export const ROUTES = {
   state: route('GET', '/state', null, EngineStateSchema),
   events: route('GET', '/events', null, 'stream'),
+  nameArchive: route('POST', '/archive', NameArchiveSchema, DoneSchema),
   browse: route('GET', '/browse', null, BrowseResultSchema),
   sound: route('GET', '/sound', null, SoundSchema),
   startReading: route('POST', '/readings', StartReadingSchema, ReadingTaskSchema),
@@ -51,6 +53,8 @@ export const ROUTES = {
   cancelReading: route('DELETE', '/readings/:id', null, DoneSchema),
   insert: route('POST', '/drives/:id/insert', InsertSchema, DoneSchema),
   eject: route('POST', '/drives/:id/eject', null, DoneSchema),
+  /** The user says that what is there now is this library. */
+  takeStorage: route('POST', '/storages/:id/take', null, DoneSchema),
   submitJob: route('POST', '/jobs', SubmitJobSchema, SubmittedSchema),
   cancelJob: route('POST', '/jobs/:id/cancel', null, DoneSchema),
   retryJob: route('POST', '/jobs/:id/retry', null, DoneSchema),
@@ -70,6 +74,9 @@ export const ROUTES = {
 } as const satisfies Record<string, Route>;
 
 export type RouteName = keyof typeof ROUTES;
+
+/** Says for which archive a request is meant. */
+export const ARCHIVE_HEADER = 'x-archive';
 
 /** Largest body that is read: a submitted job with the reading of the largest disc. */
 export const MAX_BODY_BYTES = 7 * 1024 * 1024;

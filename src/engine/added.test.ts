@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { appendFileSync, existsSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { appendFileSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { JobState, SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
@@ -186,7 +186,7 @@ test('a runner killed in mid-write makes it all again: added sound, subtitle fil
   expect(readdirSync(engine.library).filter((n) => n.startsWith('Survivor.') && n.endsWith('.mks'))).toHaveLength(
     result?.sidecar.beside.length ?? -1,
   );
-  expect(existsSync(path.join(engine.library, '.careful-vault'))).toBe(false);
+  expect(engine.unfinished()).toEqual([]);
 });
 
 test('a job that is cancelled and cleared at once lets its drive go', async () => {

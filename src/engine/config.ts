@@ -7,10 +7,12 @@ const place = z.object({ id: z.string().regex(/^[a-z0-9-]{1,40}$/), name: z.stri
 /** What this machine offers: written by whoever starts the application, never by the browser. */
 export const EngineConfigSchema = z.object({
   dataFolder: z.string(),
+  /** What a new archive is called at first. */
+  archive: z.string().min(1).max(80).default('Archive'),
   /** Folders in which disc images and disc folders are looked for. */
   roots: z.array(place),
-  /** Library storages. */
-  storages: z.array(place),
+  /** Library storages. `taken`: whoever starts the application has made it, and nobody else need be asked whether it is one. */
+  storages: z.array(place.extend({ taken: z.boolean().default(false) })),
   drives: z.array(
     z.object({
       id: place.shape.id,

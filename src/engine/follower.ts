@@ -1,5 +1,6 @@
 import { open } from 'node:fs/promises';
-import { JobEventSchema, type JobEvent } from '@/contract';
+import type { JobEvent } from '@/contract';
+import { parseEvent } from '@/node/job-folder';
 
 const READ_BYTES = 256 * 1024;
 
@@ -25,7 +26,7 @@ export class EventFollower {
         const end = data.lastIndexOf(10) + 1;
         this.rest = Buffer.from(data.subarray(end));
         for (const line of data.subarray(0, end).toString('utf8').split('\n')) {
-          const event = parseLine(line);
+          const event = line === '' ? null : parseEvent(line);
           if (event) events.push(event);
         }
       }
@@ -33,15 +34,5 @@ export class EventFollower {
       await handle.close();
     }
     return events;
-  }
-}
-
-function parseLine(line: string): JobEvent | null {
-  if (line === '') return null;
-  try {
-    const parsed = JobEventSchema.safeParse(JSON.parse(line));
-    return parsed.success ? parsed.data : null;
-  } catch {
-    return null;
   }
 }

@@ -56,17 +56,53 @@ export function lostJobState(id: string, createdAt: string, problem: Problem): J
 /** Weight of a new measurement in the running rate: time left should settle, not jump. */
 const RATE_WEIGHT = 0.12;
 
-/** What is needed besides the state to compute the next one. */
-export interface Measured {
-  readonly atMs: number;
-  readonly done: number;
+/** All that the events of a job say of it. */
+export interface Folded {
+  /** As it is shown. */
+  readonly state: JobState;
+  /** Its master is made and proven: it needs its disc no more. */
+  readonly parted: boolean;
+  /** The user wants it stopped, and it is not yet. */
+  readonly cancelAsked: boolean;
+  /** The last progress, for the rate. */
+  readonly last: { readonly atMs: number; readonly done: number; readonly stage: string } | null;
 }
 
-/**
- * Folds one event into a job's state. Pure: the same events give the same state, whoever replays them.
- * @param last the last progress of the same stage, for the rate.
- */
-export function reduceJob(state: JobState, event: JobEvent, last: Measured | null): JobState {
+export const newFolded = (job: Job): Folded => ({ state: newJobState(job), parted: false, cancelAsked: false, last: null });
+
+/** Folds one event in. Pure, and the only way in which a job changes: the same events give the same job, whoever replays them. */
+export function foldJob(folded: Folded, event: JobEvent): Folded {
+  const last = event.type === 'progress' && folded.last?.stage === event.stage ? folded.last : null;
+  return {
+    state: reduceState(folded.state, event, last),
+    parted: isParted(folded, event),
+    cancelAsked:
+      event.type === 'cancel-asked' || (folded.cancelAsked && !['cancelled', 'finished', 'failed', 'retried'].includes(event.type)),
+    last:
+      event.type === 'progress'
+        ? { atMs: Date.parse(event.at), done: event.done, stage: event.stage }
+        : event.type === 'started'
+          ? null
+          : folded.last,
+  };
+}
+
+function isParted({ parted, state }: Folded, event: JobEvent): boolean {
+  switch (event.type) {
+    case 'parted':
+      return true;
+    case 'cancelled': // nothing of it is kept
+      return false;
+    case 'stage': // the disc is read again
+      return parted && event.stage !== 'master';
+    case 'retried': // another try of the same disc: what was read of it before is not gone on with
+      return parted && (event.around || state.problem?.code !== 'not-whole');
+    default:
+      return parted;
+  }
+}
+
+function reduceState(state: JobState, event: JobEvent, last: Folded['last']): JobState {
   switch (event.type) {
     case 'started':
       return {
@@ -93,13 +129,17 @@ export function reduceJob(state: JobState, event: JobEvent, last: Measured | nul
     case 'failed':
       return { ...state, state: 'failed', problem: event.problem, endedAt: event.at, rate: null, attempts: 0 };
     case 'cancelled':
-      return { ...state, state: 'cancelled', endedAt: event.at, rate: null, attempts: 0 };
+      return { ...state, state: 'cancelled', problem: null, endedAt: event.at, rate: null, attempts: 0 };
     case 'found':
       return { ...state, places: event.places, damaged: event.damaged, stretches: event.stretches };
     case 'retried':
       return { ...state, state: 'waiting', problem: null, endedAt: null, attempts: 0, stage: null, done: 0, total: 0, rate: null };
+    case 'held':
+      // It was no attempt: whatever was away, the job had no part in it.
+      return { ...state, state: 'waiting', problem: event.problem, rate: null, attempts: Math.max(0, state.attempts - 1) };
     case 'interrupted':
       return { ...state, state: 'interrupted', rate: null };
+    case 'cancel-asked':
     case 'note':
       return state;
   }

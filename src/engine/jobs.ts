@@ -1,6 +1,5 @@
-import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { existsSync, openSync, closeSync, readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
+import { readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
 import path from 'node:path';
 import { joinProblem, planPiece } from '@/core/assembly';
 import { estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
@@ -19,76 +18,66 @@ import {
 import { makeFolderDurably, writeDurably } from '@/node/durable';
 import { JobFolder } from '@/node/job-folder';
 import { removeWorkshop, requireStorage } from '@/node/library';
-import { RUNNER_FLAGS } from '@/node/runner-flags';
 import type { EngineConfig } from './config';
 import type { Drives } from './drives';
 import { EventFollower } from './follower';
 import type { Hub } from './hub';
+import { JobRecord } from './job-record';
+import { lostJobState } from './job-state';
+import { Lanes } from './lanes';
 import { Names, requireFreeInLibrary, type Wanted } from './names';
-import { isOver, lostJobState, newJobState, reduceJob, type Measured } from './job-state';
-import { Lanes, phaseOf, type Phase } from './lanes';
-import { identify, isCommand, type ProcessId } from '@/node/process-id';
-
-interface Entry {
-  readonly job: Job;
-  readonly folder: string;
-  state: JobState;
-  readonly follower: EventFollower;
-  last: (Measured & { readonly stage: string }) | null;
-  process: ProcessId | null;
-  /** A runner of this engine that has not been seen to end. */
-  child: boolean;
-  drive: { readonly done: () => void } | null;
-  /** Its master is made and proven: it needs its disc no more. */
-  parted: boolean;
-  /** Not to be started before: something of ours is in its way. And how often that was so, one after the other. */
-  notBefore: number;
-  held: number;
-}
-
-const wantedBy = ({ storage, folder, fileName, reel }: Job): Wanted => ({ storage: storage.path, folder, fileName, reel });
+import type { Runners } from './runners';
+import type { Storages } from './storages';
 
 const POLL_MS = 250;
 /** Of the data folder, for journals of a job. */
 const LEAST_ROOM = 1024 * 1024;
-/** How long a job waits that can not be begun for want of room, at first and at last. */
-const FIRST_HOLD_MS = 1000;
-const LONGEST_HOLD_MS = 60_000;
 /** A job whose runner dies this often is left for the user. */
 const MAX_ATTEMPTS = 3;
+
+interface Surroundings {
+  readonly config: Pick<EngineConfig, 'dataFolder' | 'storages'>;
+  readonly runners: Runners;
+  readonly drives: Pick<Drives, 'use'>;
+  readonly storages: Pick<Storages, 'known' | 'isAway'>;
+  readonly hub: Pick<Hub, 'send'>;
+  /** Something was put into the library. */
+  readonly finished: () => void;
+}
 
 /**
  * The queue. It has no database: a job is a folder, its state follows from its events, and a runner goes on without the
  * engine. After a restart the folders are read again and runners that still live are followed as before.
  */
 export class Jobs {
-  private readonly entries = new Map<string, Entry>();
+  private readonly records = new Map<string, JobRecord>();
   private readonly root: string;
   private readonly names = new Names();
   /** Folders of jobs whose order can not be read. */
   private readonly lost = new Map<string, JobState>();
   private timer: NodeJS.Timeout | null = null;
-  private busy = false;
+  private looking: Promise<void> | null = null;
 
-  constructor(
-    private readonly config: EngineConfig,
-    private readonly runner: string,
-    private readonly drives: Drives,
-    private readonly hub: Hub,
-    private readonly finished: () => void,
-  ) {
-    this.root = path.join(config.dataFolder, 'jobs');
+  constructor(private readonly around: Surroundings) {
+    this.root = path.join(around.config.dataFolder, 'jobs');
   }
 
   /** Reads the job folders that are there, and begins to work. */
   async start(): Promise<void> {
+    await this.read();
+    this.timer = setInterval(() => void this.look(), POLL_MS);
+    await this.look();
+  }
+
+  /** Takes in what the job folders say. Nothing is begun. */
+  async read(): Promise<void> {
     for (const name of readdirSync(this.root).sort()) {
       const folder = path.join(this.root, name);
       try {
-        const job = new JobFolder(folder).readJob();
-        const entry = this.entry(job, folder);
-        this.entries.set(job.id, entry);
-        await this.follow(entry);
+        const record = new JobRecord(new JobFolder(folder).readJob(), folder);
+        await record.follow();
+        record.isAnnounced = record.told.state === 'done';
+        this.records.set(record.job.id, record);
       } catch (error) {
         console.error(`job folder ${name} can not be used: ${toProblem(error).message}`);
         const since = statSync(folder, { throwIfNoEntry: false })?.mtime ?? new Date();
@@ -96,38 +85,20 @@ export class Jobs {
         if (JOB_ID.test(name)) this.lost.set(name, lostJobState(name, since.toISOString(), toProblem(error)));
       }
     }
-    this.timer = setInterval(() => void this.tick(), POLL_MS);
-    await this.tick();
   }
 
   stop(): void {
     if (this.timer) clearInterval(this.timer);
   }
 
-  private entry(job: Job, folder: string): Entry {
-    return {
-      job,
-      folder,
-      state: newJobState(job),
-      follower: new EventFollower(path.join(folder, 'events.ndjson')),
-      last: null,
-      process: new JobFolder(folder).runner,
-      child: false,
-      drive: null,
-      parted: false,
-      notBefore: 0,
-      held: 0,
-    };
-  }
-
   states(): JobState[] {
-    return [...this.lost.values(), ...[...this.entries.values()].map((e) => e.state)];
+    return [...this.lost.values(), ...[...this.records.values()].map((r) => r.state)];
   }
 
   /** What jobs that are not over will put into the library, and failed ones, which may be tried again. */
-  private wantedByOthers(than: Entry | null): Wanted[] {
-    const holds = (e: Entry) => e !== than && (!isOver(e.state) || e.state.state === 'failed');
-    return [...this.entries.values()].filter(holds).map((e) => wantedBy(e.job));
+  private wantedByOthers(than: JobRecord | null): Wanted[] {
+    const holds = (r: JobRecord) => r !== than && (!r.isOver || r.told.state === 'failed');
+    return [...this.records.values()].filter(holds).map((r) => r.wanted);
   }
 
   /**
@@ -135,8 +106,6 @@ export class Jobs {
    * @throws WorkError and DiscError for whatever can be known before it starts.
    */
   async submit(request: SubmitJob, source: JobSource, soundFiles: readonly string[] = []): Promise<{ jobId: string; fileName: string }> {
-    const storage = this.config.storages.find((s) => s.id === request.storage);
-    if (!storage) throw new WorkError('not-known', 'This storage is not configured');
     const { reel, reading } = request;
     const titles = reel.pieces.map((piece) => planPiece(reading, piece, reel.damage === 'around').title);
     const [first] = titles;
@@ -144,25 +113,33 @@ export class Jobs {
       const problem = first ? joinProblem(first, title) : null;
       if (problem) throw new WorkError('bad-request', problem);
     }
+    const storage = this.around.config.storages.find((s) => s.id === request.storage);
+    if (!storage) throw new WorkError('not-known', 'This storage is not configured');
     const fileName = safeFileName(reel.fileName || reel.name);
     const folder = safeFolderPath(request.folder);
     const wanted = { storage: storage.path, folder, fileName, reel };
     // Held before anything is waited for: of many that are sent at once with one name, one is taken in.
     const release = this.names.hold(wanted, this.wantedByOthers(null));
     try {
-      await requireStorage(storage.path, storage.name, neededBytes(reel, estimateReel(reading, reel)));
+      const { id, name, path: place, mark } = await this.around.storages.known(request.storage);
+      await requireStorage({ name, path: place, mark }, neededBytes(reel, estimateReel(reading, reel)));
       await requireFreeInLibrary(wanted);
-      return this.takeIn({ reel, reading, source, storage, folder, fileName, soundFiles: [...soundFiles] });
+      return this.takeIn({
+        reel,
+        reading,
+        source,
+        storage: { id, name, path: place, mark },
+        folder,
+        fileName,
+        soundFiles: [...soundFiles],
+      });
     } finally {
       release();
     }
   }
 
-  /** A job of its own folder. Where that can not be written, nothing of it stays behind. @throws system errors. */
-  private takeIn(job: Pick<Job, 'reel' | 'reading' | 'source' | 'storage' | 'folder' | 'fileName' | 'soundFiles'>): {
-    jobId: string;
-    fileName: string;
-  } {
+  /** A job of its own folder. Where that can not be written, nothing of it stays behind. @throws WorkError `data-full`. */
+  private takeIn(job: Omit<Job, 'version' | 'id' | 'createdAt'>): { jobId: string; fileName: string } {
     const id = `${Date.now().toString(36)}-${randomBytes(4).toString('hex')}`;
     const whole: Job = JobSchema.parse({ version: JOB_VERSION, id, createdAt: new Date().toISOString(), ...job });
     const jobFolder = path.join(this.root, id);
@@ -173,31 +150,34 @@ export class Jobs {
       rmSync(jobFolder, { recursive: true, force: true });
       throw new WorkError('data-full', `The order could not be written: ${toProblem(error).message}`, { cause: error });
     }
-    const entry = this.entry(whole, jobFolder);
-    this.entries.set(id, entry);
-    this.send(entry);
-    void this.tick();
+    const record = new JobRecord(whole, jobFolder);
+    this.records.set(id, record);
+    this.send(record);
+    void this.look();
     return { jobId: id, fileName: job.fileName };
   }
 
-  private find(id: string): Entry {
-    const entry = this.entries.get(id);
-    if (!entry) throw new WorkError('not-known', 'There is no such job');
-    return entry;
+  private find(id: string): JobRecord {
+    const record = this.records.get(id);
+    if (!record) throw new WorkError('not-known', 'There is no such job');
+    return record;
   }
 
   /** Stops a job; nothing that looks finished stays behind. */
   async cancel(id: string): Promise<void> {
-    const entry = this.find(id);
-    if (isOver(entry.state)) return;
-    writeDurably(path.join(entry.folder, 'cancel'), '');
-    if (entry.process && this.isOurs(entry.process, entry)) {
-      process.kill(entry.process.pid, 'SIGTERM');
-      return;
-    }
-    await removeWorkshop(entry.job.storage.path, id).catch(() => undefined);
-    new JobFolder(entry.folder).cancelled();
-    await this.tick();
+    const record = this.find(id);
+    if (record.isOver) return;
+    await record.decide({ type: 'cancel-asked' });
+    if (record.process && this.isAtWork(record)) this.around.runners.stop(record.process);
+    else await this.endCancelled(record);
+    await this.look();
+  }
+
+  private async endCancelled(record: JobRecord): Promise<void> {
+    await removeWorkshop(record.job.storage.path, record.job.id).catch(() => undefined);
+    record.journal.forgetProgress();
+    await record.decide({ type: 'cancelled' });
+    this.send(record);
   }
 
   /**
@@ -205,40 +185,29 @@ export class Jobs {
    * @param around where the disc is not whole, with what there is.
    */
   async retry(id: string, around = false): Promise<void> {
-    const entry = this.find(id);
-    if (entry.state.state !== 'failed' && entry.state.state !== 'cancelled') return;
+    const record = this.find(id);
+    const { state, problem } = record.told;
+    if (state !== 'failed' && state !== 'cancelled') return;
     // Its names may have gone to another job meanwhile: that is said now, not after all the work.
-    this.names.hold(wantedBy(entry.job), this.wantedByOthers(entry))();
-    rmSync(path.join(entry.folder, 'cancel'), { force: true });
-    if (entry.state.state === 'cancelled') entry.parted = false; // nothing of it was kept
-    const folder = new JobFolder(entry.folder);
-    if (around) folder.chooseAround();
-    else if (entry.state.problem?.code === 'not-whole') {
-      // Another try of the same disc: what was read of it before is not gone on with.
-      folder.forgetProgress();
-      entry.parted = false;
-    }
-    folder.emit({ type: 'retried', around });
-    await this.follow(entry);
-    await this.tick();
+    this.names.hold(record.wanted, this.wantedByOthers(record))();
+    // Another try of the same disc: what was read of it before is not gone on with.
+    if (!around && problem?.code === 'not-whole') record.journal.forgetProgress();
+    await record.decide({ type: 'retried', around });
+    this.send(record);
+    await this.look();
   }
 
   /** Takes an ended job off the list. What it made stays. */
   async forget(id: string): Promise<void> {
-    if (this.lost.has(id)) {
-      for (const storage of this.config.storages) await removeWorkshop(storage.path, id).catch(() => undefined);
-      rmSync(path.join(this.root, id), { recursive: true, force: true });
-      this.lost.delete(id);
-      this.hub.send({ type: 'job-gone', id });
-      return;
-    }
-    const entry = this.find(id);
-    if (!isOver(entry.state)) throw new WorkError('bad-request', 'This job is not over: cancel it first');
-    await removeWorkshop(entry.job.storage.path, id).catch(() => undefined);
-    this.freeDrive(entry); // it may have ended since the last look at it
-    rmSync(entry.folder, { recursive: true, force: true });
-    this.entries.delete(id);
-    this.hub.send({ type: 'job-gone', id });
+    const record = this.lost.has(id) ? null : this.find(id);
+    if (record && !record.isOver) throw new WorkError('bad-request', 'This job is not over: cancel it first');
+    const places = record ? [record.job.storage] : this.around.config.storages;
+    for (const { path: place } of places) await removeWorkshop(place, id).catch(() => undefined);
+    if (record) this.freeDrive(record); // it may have ended since the last look at it
+    rmSync(path.join(this.root, id), { recursive: true, force: true });
+    this.lost.delete(id);
+    this.records.delete(id);
+    this.around.hub.send({ type: 'job-gone', id });
   }
 
   async log(id: string): Promise<JobEvent[]> {
@@ -246,71 +215,102 @@ export class Jobs {
     return events.filter((e) => e.type !== 'progress');
   }
 
-  private send(entry: Entry): void {
-    this.hub.send({ type: 'job', job: entry.state });
+  private send(record: JobRecord): void {
+    this.around.hub.send({ type: 'job', job: record.state });
+    if (record.told.state !== 'done' || record.isAnnounced) return;
+    record.isAnnounced = true;
+    this.around.finished();
+  }
+
+  private isAtWork(record: JobRecord): boolean {
+    return record.isChild || (record.process !== null && this.around.runners.isAtWork(record.process, record.folder));
   }
 
   /** Takes in what the runner has written since. */
-  private async follow(entry: Entry): Promise<void> {
-    const before = entry.state;
-    for (const event of await entry.follower.read()) {
-      const last = event.type === 'progress' && entry.last?.stage === event.stage ? entry.last : null;
-      entry.state = reduceJob(entry.state, event, last);
-      if (event.type === 'progress') entry.last = { atMs: Date.parse(event.at), done: event.done, stage: event.stage };
-      if (event.type === 'started') entry.last = null;
-      if (event.type === 'parted') entry.parted = true;
-      if (event.type === 'stage' && event.stage === 'master') entry.parted = false; // the disc is read again
-    }
-    if (entry.state === before) return;
-    this.send(entry);
-    if (entry.state.state === 'done' && before.state !== 'done') this.finished();
+  private async follow(record: JobRecord): Promise<void> {
+    if (await record.follow()) this.send(record);
   }
 
-  private async tick(): Promise<void> {
-    if (this.busy) return;
-    this.busy = true;
+  /** Looks after all jobs once: what they have written, who still lives, what can be begun. */
+  look(): Promise<void> {
+    this.looking ??= this.lookOnce().finally(() => {
+      this.looking = null;
+    });
+    return this.looking;
+  }
+
+  private async lookOnce(): Promise<void> {
     try {
       const lanes = new Lanes();
-      for (const entry of this.entries.values()) {
-        if (isOver(entry.state)) {
-          this.freeDrive(entry);
-          continue;
-        }
-        await this.follow(entry);
-        const alive = entry.child || (entry.process !== null && this.isOurs(entry.process, entry));
-        if (alive) {
-          lanes.occupy(entry.job, phaseOf(entry.job, entry.parted));
-          this.holdDrive(entry);
-          continue;
-        }
-        await this.follow(entry); // its last words, written between the first look and its end
-        this.freeDrive(entry);
-        if (!isOver(entry.state) && entry.state.state === 'running')
-          this.orHeld(entry, () => {
-            this.interrupted(entry);
-          });
+      const idle: JobRecord[] = [];
+      for (const record of this.records.values()) {
+        if (record.isOver) this.freeDrive(record);
+        else if (await this.attend(record)) lanes.occupy(record.job, record.phase);
+        else if (!record.isOver) idle.push(record);
       }
-      for (const entry of this.entries.values()) {
-        if (entry.state.state !== 'waiting' && entry.state.state !== 'interrupted') continue;
-        if (entry.child || (entry.process && this.isOurs(entry.process, entry))) continue;
-        if (entry.notBefore > Date.now()) continue;
-        const phase = phaseOf(entry.job, entry.parted);
-        if (lanes.take(entry.job, phase))
-          this.orHeld(entry, () => {
-            this.requireRoom();
-            this.launch(entry, phase);
-          });
-      }
+      for (const record of idle) if (record.isDue) await this.orHeld(record, () => this.begin(record, lanes));
     } catch (error) {
       console.error(`queue: ${toProblem(error).message}`);
-    } finally {
-      this.busy = false;
     }
   }
 
-  /** The runner of this very job: whatever else has that number is none of ours. */
-  private isOurs(id: ProcessId, { folder }: Entry): boolean {
-    return isCommand(id, [this.runner, folder]);
+  /** Looks after a job that is not over. @returns whether somebody works on it. */
+  private async attend(record: JobRecord): Promise<boolean> {
+    await this.follow(record);
+    if (this.isAtWork(record)) {
+      this.holdDrive(record);
+      return true;
+    }
+    await this.follow(record); // its last words, written between the first look and its end
+    this.freeDrive(record);
+    if (!record.isOver && record.told.state === 'running') await this.orHeld(record, () => this.interrupted(record));
+    return false;
+  }
+
+  /** Starts a job that waits, where there is a lane for it. */
+  private async begin(record: JobRecord, lanes: Lanes): Promise<void> {
+    if (record.cancelAsked) {
+      await this.endCancelled(record);
+      return;
+    }
+    if (this.around.storages.isAway(record.job.storage.path)) {
+      await this.waitForStorage(record);
+      return;
+    }
+    const { phase } = record;
+    if (!lanes.take(record.job, phase)) return;
+    this.requireRoom();
+    const { attempts } = record.told;
+    record.process = this.around.runners.launch(record.folder, phase === 'reading', () => {
+      void this.ended(record, attempts);
+    });
+    record.isChild = record.process !== null;
+  }
+
+  /** A runner of this engine is gone. One that never said a word is not started for ever. */
+  private async ended(record: JobRecord, attemptsBefore: number): Promise<void> {
+    record.isChild = false;
+    record.process = record.journal.runner; // another, where one had the job already
+    await this.follow(record);
+    const { attempts, state } = record.told;
+    if (attempts === attemptsBefore && state === 'waiting' && !record.told.problem && !this.isAtWork(record)) record.stillborn++;
+    else record.stillborn = 0;
+    if (record.stillborn >= MAX_ATTEMPTS)
+      await this.orHeld(record, () => this.fail(record, 'The runner ended before it said a word: its log says why'));
+    await this.look();
+  }
+
+  private async fail(record: JobRecord, message: string): Promise<void> {
+    record.stillborn = 0;
+    await record.decide({ type: 'failed', problem: toProblem(new WorkError('runner-died', message)) });
+    this.send(record);
+  }
+
+  private async waitForStorage(record: JobRecord): Promise<void> {
+    if (record.told.problem?.code === 'storage-missing') return; // said before
+    const away = new WorkError('storage-missing', `The library storage “${record.job.storage.name}” is not there`);
+    await record.decide({ type: 'held', problem: toProblem(away) });
+    this.send(record);
   }
 
   /** What a job does is written into its folder; without room for that it would be begun again and again. @throws WorkError `data-full`. */
@@ -320,83 +320,39 @@ export class Jobs {
   }
 
   /** One job that can not be gone on with holds up no other: the reason is shown, and it is tried again, less and less often. */
-  private orHeld(entry: Entry, act: () => void): void {
+  private async orHeld(record: JobRecord, act: () => Promise<void>): Promise<void> {
     try {
-      act();
-      entry.held = 0;
-      entry.notBefore = 0;
+      await act();
+      record.unhold();
     } catch (error) {
-      const full =
-        error instanceof WorkError ? error : new WorkError('data-full', `Its journal can not be written: ${toProblem(error).message}`);
-      entry.notBefore = Date.now() + Math.min(LONGEST_HOLD_MS, FIRST_HOLD_MS * 2 ** entry.held++);
-      entry.process = null;
-      entry.state = {
-        ...entry.state,
-        state: entry.state.state === 'running' ? 'interrupted' : entry.state.state,
-        rate: null,
-        problem: toProblem(full),
-      };
-      this.send(entry);
+      record.hold(error);
+      this.send(record);
     }
   }
 
-  private interrupted(entry: Entry): void {
-    entry.process = null;
-    if (existsSync(path.join(entry.folder, 'cancel'))) {
-      void removeWorkshop(entry.job.storage.path, entry.job.id).catch(() => undefined);
-      new JobFolder(entry.folder).cancelled();
-    } else if (entry.state.attempts >= MAX_ATTEMPTS) {
-      new JobFolder(entry.folder).emit({
-        type: 'failed',
-        problem: toProblem(new WorkError('runner-died', `The runner ended ${String(entry.state.attempts)} times without a word`)),
-      });
-    } else {
-      new JobFolder(entry.folder).emit({ type: 'interrupted' });
-      void this.follow(entry);
+  private async interrupted(record: JobRecord): Promise<void> {
+    record.process = null;
+    if (record.cancelAsked) {
+      await this.endCancelled(record);
+      return;
     }
-  }
-
-  private holdDrive(entry: Entry): void {
-    const { source } = entry.job;
-    const reads = !entry.parted && (entry.state.stage === null || entry.state.stage === 'master' || phaseOf(entry.job, false) === 'both');
-    if (source.kind !== 'drive' || !reads) this.freeDrive(entry);
-    else entry.drive ??= this.drives.use(source.drive);
-  }
-
-  private freeDrive(entry: Entry): void {
-    entry.drive?.done();
-    entry.drive = null;
-  }
-
-  /** Starts a runner that goes on whatever happens to the engine. */
-  private launch(entry: Entry, phase: Phase): void {
-    const log = openSync(path.join(entry.folder, 'log.txt'), 'a');
-    try {
-      const child = spawn(
-        process.execPath,
-        [...RUNNER_FLAGS, this.runner, entry.folder, ...(phase === 'reading' ? ['--until-read'] : [])],
-        {
-          detached: true,
-          stdio: ['ignore', log, log],
-        },
-      );
-      entry.child = true;
-      child.on('error', () => {
-        entry.child = false;
-      });
-      child.on('exit', () => {
-        entry.child = false;
-        entry.process = new JobFolder(entry.folder).runner; // another, where one had the job already
-        void this.tick();
-      });
-      child.unref();
-      if (child.pid !== undefined) {
-        entry.process = identify(child.pid);
-      }
-      entry.state = { ...entry.state, state: 'running', problem: null };
-      this.send(entry);
-    } finally {
-      closeSync(log);
+    const { attempts } = record.told;
+    if (attempts >= MAX_ATTEMPTS) {
+      await this.fail(record, `The runner ended ${String(attempts)} times without a word`);
+      return;
     }
+    await record.decide({ type: 'interrupted' });
+    this.send(record);
+  }
+
+  private holdDrive(record: JobRecord): void {
+    const { source } = record.job;
+    if (source.kind !== 'drive' || !record.reads) this.freeDrive(record);
+    else record.drive ??= this.around.drives.use(source.drive);
+  }
+
+  private freeDrive(record: JobRecord): void {
+    record.drive?.done();
+    record.drive = null;
   }
 }

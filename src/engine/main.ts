@@ -5,6 +5,7 @@ import { fileURLToPath } from 'node:url';
 import type { JobSource, SourceRef } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { identify, isAlive, readProcess } from '@/node/process-id';
+import { ArchiveIdentity } from './archive';
 import { loadConfig } from './config';
 import { Drives } from './drives';
 import { Hub } from './hub';
@@ -13,7 +14,9 @@ import { Looks } from './looks';
 import { Outputs } from './outputs';
 import { Readings } from './readings';
 import { Roots } from './roots';
-import { createEngineServer, storageStates } from './server';
+import { RunnerProcesses } from './runners';
+import { createEngineServer } from './server';
+import { Storages } from './storages';
 
 const WATCH_MS = 3000;
 
@@ -30,7 +33,9 @@ if (other && other.pid !== process.pid && isAlive(other)) {
   process.exit(69);
 }
 writeDurably(lock, JSON.stringify(identify(process.pid)));
+const archive = new ArchiveIdentity(config.dataFolder, config.archive);
 const hub = new Hub(randomUUID());
+const storages = new Storages(config);
 const roots = new Roots(config);
 const outputs = new Outputs(config);
 const drives = new Drives(config, () => {
@@ -47,7 +52,7 @@ const announceOutputs = () => {
   });
 };
 const runner = path.join(path.dirname(fileURLToPath(import.meta.url)), 'runner.mjs');
-const jobs = new Jobs(config, runner, drives, hub, announceOutputs);
+const jobs = new Jobs({ config, runners: new RunnerProcesses(runner), drives, storages, hub, finished: announceOutputs });
 
 /** Looks at folders and storages now and then, and tells the pages what has changed. */
 const seen = new Map<string, string>();
@@ -58,24 +63,25 @@ async function watch(): Promise<void> {
     seen.set(type, text);
     send();
   };
-  const states = await roots.states();
+  const states = await roots.look();
   tell('roots', states, () => {
     hub.send({ type: 'roots', roots: states });
   });
-  const storages = await storageStates(config);
+  const found = await storages.look();
   // Free space changes with every write: only whole 16 MiB are news.
   tell(
     'storages',
-    storages.map((s) => ({ ...s, freeBytes: s.freeBytes === null ? null : Math.round(s.freeBytes / 2 ** 24) })),
+    found.map((s) => ({ ...s, freeBytes: s.freeBytes === null ? null : Math.round(s.freeBytes / 2 ** 24) })),
     () => {
-      hub.send({ type: 'storages', storages });
+      hub.send({ type: 'storages', storages: found });
     },
   );
 }
 
 const socket = path.join(config.dataFolder, 'engine.sock');
 rmSync(socket, { force: true });
-const server = createEngineServer({ config, hub, roots, drives, readings, looks, jobs, outputs, resolve });
+const server = createEngineServer({ archive, hub, roots, storages, drives, readings, looks, jobs, outputs, resolve });
+await Promise.all([storages.start(), roots.look()]);
 await jobs.start();
 const timer = setInterval(
   () =>

@@ -5,10 +5,10 @@ import { proveAccess, type Proof } from '@/core/proof';
 import { SidecarSchema, WorkError, type Output, type Sidecar } from '@/contract';
 import { examineAccessCopy } from '@/node/ffmpeg';
 import { sha256File } from '@/node/hash';
-import { WORKSHOP } from '@/node/library';
 import { sidecarOf } from '@/node/placing';
 import { proveMasterFile } from '@/node/prove-file';
 import { sealState } from '@/node/seal';
+import { WORKSHOP } from '@/node/storage-mark';
 import type { EngineConfig } from './config';
 
 const MAX_SIDECAR_BYTES = 16 * 1024 * 1024;

@@ -7,7 +7,7 @@ import { wholeTitleReel } from '@/core/reels';
 import { EventFollower } from './follower';
 import { Hub } from './hub';
 import { Lanes, phaseOf } from './lanes';
-import { isOver, newJobState, reduceJob, type Measured } from './job-state';
+import { foldJob, isOver, newFolded } from './job-state';
 import { identify, isAlive } from '@/node/process-id';
 import { resolveInside } from './roots';
 
@@ -27,18 +27,10 @@ describe('the state of a job', () => {
     fileName: 'Film',
     soundFiles: [],
     source: { kind: 'image', path: '/x', label: 'x' },
-    storage: { id: 's', name: 'S', path: '/s' },
+    storage: { id: 's', name: 'S', path: '/s', mark: null },
   };
   const at = (second: number) => new Date(Date.UTC(2026, 0, 1, 0, 0, second)).toISOString();
-  const replay = (events: readonly JobEvent[]) => {
-    let last: Measured | null = null;
-    let state = newJobState(job);
-    for (const event of events) {
-      state = reduceJob(state, event, last);
-      if (event.type === 'progress') last = { atMs: Date.parse(event.at), done: event.done };
-    }
-    return state;
-  };
+  const replay = (events: readonly JobEvent[]) => events.reduce(foldJob, newFolded(job)).state;
   const progress = (seq: number, second: number, done: number): JobEvent => ({
     type: 'progress',
     seq,
@@ -95,7 +87,7 @@ test('lanes: one reading per drive and one for images, encoders in their turn', 
     folder: '',
     fileName: 'x',
     soundFiles: [],
-    storage: { id: 's', name: 'S', path: '/s' },
+    storage: { id: 's', name: 'S', path: '/s', mark: null },
     source: drive === null ? { kind: 'image', path: '/x', label: 'x' } : { kind: 'drive', path: '/x', label: 'x', drive },
   });
   const both = make(['master', 'access'], 'one');

@@ -1,9 +1,12 @@
 import { readdir, realpath, stat } from 'node:fs/promises';
 import path from 'node:path';
-import { WorkError, type FoundSource, type JobSource } from '@/contract';
+import { WorkError, type EngineState, type FoundSource, type JobSource } from '@/contract';
 import { isAudioFile } from '@/node/audio-file';
 import { kindOfFile } from '@/node/open-source';
 import type { EngineConfig } from './config';
+import { Watched } from './watched';
+
+type RootState = EngineState['roots'][number];
 
 const MAX_ENTRIES = 5000;
 /** Levels of folders that are gone through for discs. */
@@ -36,7 +39,19 @@ function kindHere(name: string, forSound: boolean): FoundSource['kind'] | null {
 
 /** Folders and places that can be read as discs, one level at a time. */
 export class Roots {
-  constructor(private readonly config: EngineConfig) {}
+  private readonly watched: readonly Watched<RootState>[];
+
+  constructor(private readonly config: EngineConfig) {
+    this.watched = config.roots.map(
+      ({ id, name }) =>
+        new Watched<RootState>(async () => ({ id, name, available: true, found: await this.browse(id, '') }), {
+          id,
+          name,
+          available: false,
+          found: [],
+        }),
+    );
+  }
 
   private root(id: string) {
     const root = this.config.roots.find((r) => r.id === id);
@@ -84,16 +99,13 @@ export class Roots {
     return discs;
   }
 
-  async states(): Promise<{ id: string; name: string; available: boolean; found: FoundSource[] }[]> {
-    return Promise.all(
-      this.config.roots.map(async ({ id, name }) => {
-        try {
-          return { id, name, available: true, found: await this.browse(id, '') };
-        } catch {
-          return { id, name, available: false, found: [] };
-        }
-      }),
-    );
+  /** As they were when they were last looked at. */
+  states(): RootState[] {
+    return this.watched.map((w) => w.last);
+  }
+
+  async look(): Promise<RootState[]> {
+    return Promise.all(this.watched.map((w) => w.look()));
   }
 
   /** A file in a place. @throws WorkError `not-known` where it is none. */

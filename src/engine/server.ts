@@ -1,5 +1,6 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import {
+  ARCHIVE_HEADER,
   MAX_BODY_BYTES,
   ROUTES,
   WorkError,
@@ -11,6 +12,7 @@ import {
   type InsertSchema,
   type JobSource,
   type MeasureWishSchema,
+  type NameArchiveSchema,
   type OpenLookSchema,
   type RouteName,
   type SourceRef,
@@ -20,10 +22,9 @@ import {
   type SubmitJob,
 } from '@/contract';
 import { examineAudioFile, requireSameFile } from '@/node/audio-file';
-import { checkStorage } from '@/node/library';
 import { APPLICATION } from '@/node/version';
 import type { z } from 'zod';
-import type { EngineConfig } from './config';
+import type { ArchiveIdentity } from './archive';
 import type { Drives } from './drives';
 import type { Hub } from './hub';
 import type { Jobs } from './jobs';
@@ -32,11 +33,13 @@ import type { Looks } from './looks';
 import { play } from './play';
 import type { Readings } from './readings';
 import type { Roots } from './roots';
+import type { Storages } from './storages';
 
 export interface EngineParts {
-  readonly config: EngineConfig;
+  readonly archive: ArchiveIdentity;
   readonly hub: Hub;
   readonly roots: Roots;
+  readonly storages: Storages;
   readonly drives: Drives;
   readonly readings: Readings;
   readonly looks: Looks;
@@ -48,19 +51,16 @@ export interface EngineParts {
 /** Comment lines keep proxies and browsers from taking a quiet stream for a dead one. */
 const HEARTBEAT_MS = 10_000;
 
-export async function storageStates(config: EngineConfig) {
-  return Promise.all(config.storages.map(async (s) => ({ ...s, ...(await checkStorage(s.path)) })));
-}
-
 async function engineState(parts: EngineParts): Promise<EngineState> {
-  const { config, hub, roots, drives, readings, jobs, outputs } = parts;
+  const { archive, hub, roots, storages, drives, readings, jobs, outputs } = parts;
   return {
     boot: hub.boot,
+    archive: archive.current,
     version: APPLICATION,
     revision: hub.revision,
     drives: drives.states(),
-    roots: await roots.states(),
-    storages: await storageStates(config),
+    roots: roots.states(),
+    storages: storages.states(),
     readings: readings.states(),
     jobs: jobs.states(),
     outputs: await outputs.count(),
@@ -124,6 +124,13 @@ async function answer(
   switch (name) {
     case 'state':
       return engineState(parts);
+    case 'nameArchive':
+      parts.hub.send({ type: 'archive', archive: parts.archive.rename((body as z.infer<typeof NameArchiveSchema>).name) });
+      return done;
+    case 'takeStorage':
+      await parts.storages.take(id);
+      parts.hub.send({ type: 'storages', storages: parts.storages.states() });
+      return done;
     case 'browse': {
       const root = query.get('root') ?? '';
       const path = query.get('path') ?? '';
@@ -194,6 +201,10 @@ async function handle(parts: EngineParts, request: IncomingMessage, response: Se
   const url = new URL(request.url ?? '/', 'http://engine');
   const match = matchRoute(request.method ?? '', url.pathname);
   if (!match) throw new WorkError('not-known', `There is no ${request.method ?? ''} ${url.pathname}`);
+  const meant = request.headers[ARCHIVE_HEADER];
+  // Asking how things stand is how a page finds out that it shows another archive.
+  if (meant !== undefined && meant !== parts.archive.current.id && match.name !== 'state')
+    throw new WorkError('other-archive', `Another archive runs here now: “${parts.archive.current.name}”`);
   if (match.name === 'events') {
     events(parts.hub, request, response);
     return;

@@ -6,6 +6,7 @@ import { FileStampSchema, isWithoutLinks } from './placing';
 import { identify, isAlive, readProcess, type ProcessId } from './process-id';
 import {
   BesideResultSchema,
+  JOB_VERSION,
   JobEventSchema,
   JobSchema,
   MasterPromiseSchema,
@@ -46,23 +47,39 @@ const NOTHING_YET: ProgressFile = {
   beside: [],
 };
 
+/** A line of a journal; null for one that is no event: torn by a power cut, or of a later version. */
+export function parseEvent(line: string): JobEvent | null {
+  try {
+    const parsed = JobEventSchema.safeParse(JSON.parse(line));
+    return parsed.success ? parsed.data : null;
+  } catch {
+    return null;
+  }
+}
+
 type EventBody<T> = T extends JobEvent ? Omit<T, 'seq' | 'at'> : never;
 
 /** The folder of one job: the only thing a runner knows of the world, besides the source and the storage it names. */
 export class JobFolder {
-  private seq: number;
-  constructor(readonly path: string) {
-    this.seq = this.countEvents();
-  }
+  private seq: number | null = null;
+  constructor(readonly path: string) {}
 
   readonly file = (name: string): string => path.join(this.path, name);
 
-  /** @throws WorkError `order-lost` where the order is torn, or not one that could have been given: files are not believed more than requests. */
+  /** @throws WorkError `too-new`; `order-lost` where the order is torn, or not one that could have been given: files are not believed more than requests. */
   readJob(): Job {
     let job: Job;
     try {
-      job = JobSchema.parse(JSON.parse(readFileSync(this.file('job.json'), 'utf8')));
+      const given: unknown = JSON.parse(readFileSync(this.file('job.json'), 'utf8'));
+      const version = typeof given === 'object' && given !== null && 'version' in given ? Number(given.version) : 0;
+      if (version > JOB_VERSION)
+        throw new WorkError(
+          'too-new',
+          `This job was ordered from a newer version of Careful Vault (its order is of version ${String(version)})`,
+        );
+      job = JobSchema.parse(given);
     } catch (error) {
+      if (error instanceof WorkError) throw error;
       throw new WorkError('order-lost', 'The order of this job can not be read: it was torn, most likely by a power cut', { cause: error });
     }
     const inside = path.join(job.folder, job.fileName);
@@ -72,18 +89,29 @@ export class JobFolder {
     return job;
   }
 
-  /** True where the user asked to stop, as against a machine that is shut down. */
-  get cancelAsked(): boolean {
-    return existsSync(this.file('cancel'));
+  /** The last that was decided of this job: it is to be stopped, to be tried again, or it has ended. */
+  get standing(): JobEvent['type'] | null {
+    return this.decisions().at(-1)?.type ?? null;
   }
 
-  /** The user wants what there is, where the disc is not whole. */
+  /** The user wants what there is, where the disc is not whole. Orders of version 1 have a file that says so. */
   get aroundChosen(): boolean {
-    return existsSync(this.file('around'));
+    return existsSync(this.file('around')) || this.decisions().some((e) => e.type === 'retried' && e.around);
   }
 
-  chooseAround(): void {
-    writeDurably(this.file('around'), '');
+  /** Events that say what was decided, in order. */
+  private decisions(): JobEvent[] {
+    let text: string;
+    try {
+      text = readFileSync(this.file('events.ndjson'), 'utf8');
+    } catch {
+      return [];
+    }
+    return text.split('\n').flatMap((line) => {
+      if (!/"type":"(cancel-asked|retried|cancelled|failed|finished)"/.test(line)) return [];
+      const event = parseEvent(line);
+      return event ? [event] : [];
+    });
   }
 
   readProgress(): ProgressFile {
@@ -100,7 +128,7 @@ export class JobFolder {
 
   /** Appends one event; a line is written in one call, so that a reader never takes half of one for a whole. */
   emit(body: EventBody<JobEvent>): void {
-    const event = JobEventSchema.parse({ ...body, seq: ++this.seq, at: new Date().toISOString() });
+    const event = JobEventSchema.parse({ ...body, seq: this.nextSeq(), at: new Date().toISOString() });
     // What counts done work or tells of a decision must outlast a power cut; how far a stage has come need not.
     const isNews = event.type === 'progress' || event.type === 'note';
     try {
@@ -148,6 +176,11 @@ export class JobFolder {
   private claims(): number[] {
     const found = readdirSync(this.path).flatMap((name) => /^claim-(\d{1,9})$/.exec(name)?.[1] ?? []);
     return found.map(Number).sort((a, b) => a - b);
+  }
+
+  private nextSeq(): number {
+    this.seq = (this.seq ?? this.countEvents()) + 1;
+    return this.seq;
   }
 
   /** Whatever was finished is done again. */

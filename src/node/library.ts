@@ -2,9 +2,7 @@ import { access, constants, mkdir, open, rm, rmdir, stat, statfs } from 'node:fs
 import path from 'node:path';
 import type { MatroskaSink } from '@/core/matroska';
 import { WorkError } from '@/contract';
-
-/** Where unfinished files stand: in the storage itself, since only inside one file system is a rename atomic. */
-export const WORKSHOP = '.careful-vault';
+import { WORKSHOP, requireThere, type MarkedStorage } from './storage-mark';
 
 export const workshopOf = (storage: string, jobId: string): string => path.join(storage, WORKSHOP, jobId);
 
@@ -33,9 +31,10 @@ export async function checkStorage(folder: string): Promise<StorageCheck> {
  * Refuses before anything is written.
  * @throws WorkError `storage-missing`, `storage-read-only`, `storage-full`.
  */
-export async function requireStorage(folder: string, name: string, neededBytes: number): Promise<void> {
-  const { available, writable, freeBytes } = await checkStorage(folder);
-  if (!available) throw new WorkError('storage-missing', `The library storage “${name}” is not there`);
+export async function requireStorage(storage: MarkedStorage, neededBytes: number): Promise<void> {
+  await requireThere(storage);
+  const { name } = storage;
+  const { writable, freeBytes } = await checkStorage(storage.path);
   if (!writable) throw new WorkError('storage-read-only', `The library storage “${name}” can not be written`);
   if (freeBytes !== null && freeBytes < neededBytes) {
     throw new WorkError(
@@ -45,15 +44,17 @@ export async function requireStorage(folder: string, name: string, neededBytes: 
   }
 }
 
-export async function makeWorkshop(storage: string, jobId: string): Promise<string> {
-  const folder = workshopOf(storage, jobId);
+/** Where a job's unfinished files stand. @throws WorkError `storage-missing`: nothing is made in the place of a storage that is away. */
+export async function makeWorkshop(storage: MarkedStorage, jobId: string): Promise<string> {
+  await requireThere(storage);
+  const folder = workshopOf(storage.path, jobId);
   await mkdir(folder, { recursive: true });
   return folder;
 }
 
 export async function removeWorkshop(storage: string, jobId: string): Promise<void> {
   await rm(workshopOf(storage, jobId), { recursive: true, force: true });
-  await rmdir(path.join(storage, WORKSHOP)).catch(() => undefined); // not empty: another job is at work
+  await rmdir(path.join(storage, WORKSHOP)).catch(() => undefined); // not empty: the storage's mark, or another job at work
 }
 
 /** A file as a sink for the Matroska writer. Short writes are continued, errors keep their system code. */

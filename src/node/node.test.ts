@@ -87,16 +87,18 @@ describe('the simulated drive', () => {
 
 describe('the library', () => {
   test('what can be known of a storage is known before anything is written', async () => {
-    await expect(requireStorage(path.join(folder, 'none'), 'S', 1)).rejects.toMatchObject({ code: 'storage-missing' });
-    await expect(requireStorage(folder, 'S', 1e18)).rejects.toMatchObject({ code: 'storage-full' });
-    await expect(requireStorage(folder, 'S', 1)).resolves.toBeUndefined();
+    await expect(requireStorage({ name: 'S', path: path.join(folder, 'none'), mark: null }, 1)).rejects.toMatchObject({
+      code: 'storage-missing',
+    });
+    await expect(requireStorage({ name: 'S', path: folder, mark: null }, 1e18)).rejects.toMatchObject({ code: 'storage-full' });
+    await expect(requireStorage({ name: 'S', path: folder, mark: null }, 1)).resolves.toBeUndefined();
   });
 
   test('the workshop goes when its last job goes', async () => {
     const storage = path.join(folder, 'storage');
     mkdirSync(storage);
-    await makeWorkshop(storage, 'job-a');
-    await makeWorkshop(storage, 'job-b');
+    await makeWorkshop({ name: 'S', path: storage, mark: null }, 'job-a');
+    await makeWorkshop({ name: 'S', path: storage, mark: null }, 'job-b');
     await removeWorkshop(storage, 'job-a');
     expect(existsSync(path.join(storage, '.careful-vault'))).toBe(true);
     await removeWorkshop(storage, 'job-b');

@@ -13,7 +13,7 @@ import { shortProof } from './short-proof';
 /** Subtitles that are written as files beside the result: made in the same walk over the disc, and proven like it. */
 
 export const besidePart = async (job: Job, ending: string): Promise<string> =>
-  path.join(await makeWorkshop(job.storage.path, job.id), `beside${ending}.part`);
+  path.join(await makeWorkshop(job.storage, job.id), `beside${ending}.part`);
 export const besidePath = (job: Job, ending: string): string => path.join(job.storage.path, job.folder, job.fileName + ending);
 
 /** Sinks for the reel's subtitle tracks that are wanted as files. */

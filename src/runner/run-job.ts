@@ -3,6 +3,7 @@ import type { MasterPromise } from '@/core/recipes';
 import { WorkError, toProblem, type Job, type Stage } from '@/contract';
 import { estimateReel, neededBytes } from '@/core/reels';
 import { removeWorkshop, requireStorage } from '@/node/library';
+import { isThere } from '@/node/storage-mark';
 import type { JobFolder } from '@/node/job-folder';
 import { checkAccess, checkMaster, isStill, makeAccess, makeMaster, place, type StageContext } from './stages';
 
@@ -30,6 +31,8 @@ const EVENT_INTERVAL_MS = 250;
  */
 export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead = false): Promise<number> {
   const job = withChoice(folder.readJob(), folder.aroundChosen);
+  // Decided while this process came to life.
+  if (['cancel-asked', 'cancelled', 'failed', 'finished'].includes(folder.standing ?? '')) return 3;
   folder.emit({ type: 'started', pid: process.pid });
   let last = 0;
   const context: StageContext = {
@@ -63,7 +66,7 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     const estimate = estimateReel(job.reading, job.reel);
     const wantsMaster = job.reel.recipes.includes('master');
     const wantsAccess = job.reel.recipes.includes('access');
-    await requireStorage(job.storage.path, job.storage.name, neededBytes(job.reel, estimate) - (progress.masterBytes ?? 0));
+    await requireStorage(job.storage, neededBytes(job.reel, estimate) - (progress.masterBytes ?? 0));
     const placing = isDone('master proof') || isDone('access proof');
     if (wantsMaster && !placing && isDone('master') && !(await isStill(job, 'master', progress.masterBytes)))
       progress = { ...progress, finished: [] };
@@ -126,12 +129,19 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     return 0;
   } catch (error) {
     if (signal.aborted) {
-      if (!folder.cancelAsked) return 3;
+      if (folder.standing !== 'cancel-asked') return 3; // the machine is shut down
       await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
       folder.cancelled();
       return 2;
     }
     const problem = toProblem(error);
+    // Whatever went wrong first: without its storage the job can not go on, and nothing is to be written in its place.
+    const isAway = !(await isThere(job.storage));
+    if (isAway || problem.code === 'storage-missing') {
+      const away = new WorkError('storage-missing', `The library storage “${job.storage.name}” is not there`);
+      folder.emit({ type: 'held', problem: isAway ? toProblem(away) : problem });
+      return 3;
+    }
     // A proof that failed leaves nothing to go on with; after other failures the finished stages are kept for a retry.
     if (problem.code === 'proof-failed' || progress.finished.length === 0) {
       await removeWorkshop(job.storage.path, job.id).catch(() => undefined);

@@ -32,7 +32,7 @@ export interface StageContext {
 export const finalPath = (job: Job, recipe: RecipeId): string =>
   path.join(job.storage.path, job.folder, job.fileName + RECIPE_ENDING[recipe]);
 const unfinishedPath = async (job: Job, recipe: RecipeId): Promise<string> =>
-  path.join(await makeWorkshop(job.storage.path, job.id), `${recipe}${RECIPE_ENDING[recipe]}.part`);
+  path.join(await makeWorkshop(job.storage, job.id), `${recipe}${RECIPE_ENDING[recipe]}.part`);
 
 const exists = (file: string) =>
   stat(file).then(

@@ -1,5 +1,6 @@
 import type { z } from 'zod';
-import { ProblemSchema, ROUTES, type Problem, type RouteName } from '@/contract';
+import { ARCHIVE_HEADER, ProblemSchema, ROUTES, type Problem, type RouteName } from '@/contract';
+import { openedArchive } from './archive';
 
 /** A problem that the engine, or the way to it, answered with. */
 export class ApiError extends Error {
@@ -15,6 +16,12 @@ const AWAY: Problem = {
   whatToDo: 'It may be starting again: wait a moment. Otherwise start it again on this machine.',
   where: null,
 };
+
+/** Requests say for which archive they are meant: what answers at this address may be another by now. */
+function ofArchive(): Record<string, string> {
+  const open = openedArchive();
+  return open ? { [ARCHIVE_HEADER]: open.archive.id } : {};
+}
 
 type ResponseOf<N extends RouteName> = (typeof ROUTES)[N]['response'] extends z.ZodType<infer T> ? T : never;
 type BodyOf<N extends RouteName> = (typeof ROUTES)[N]['body'] extends z.ZodType<infer T> ? T : null;
@@ -34,7 +41,7 @@ export async function call<N extends RouteName>(
   try {
     response = await fetch(`/api${path}${query}`, {
       method: route.method,
-      headers: { 'x-careful-vault': '1', ...(options.body === undefined ? {} : { 'content-type': 'application/json' }) },
+      headers: { 'x-careful-vault': '1', ...ofArchive(), ...(options.body === undefined ? {} : { 'content-type': 'application/json' }) },
       ...(options.body === undefined ? {} : { body: JSON.stringify(options.body) }),
     });
   } catch {

@@ -1,4 +1,4 @@
-import Dexie, { type EntityTable, type Transaction } from 'dexie';
+import Dexie, { type EntityTable, type Table, type Transaction } from 'dexie';
 import { findRoles, type Findings } from '@/core/findings';
 import { upgradeReading, type Reading } from '@/core/reading';
 import { DEFAULT_RULES, NO_TAGS, type HouseRules, type Reel, type ReelTags } from '@/core/reels';
@@ -22,11 +22,18 @@ export interface DiscRecord {
   readonly labels: readonly string[];
 }
 
-/** The archive's standing choices: one record. */
-export interface SettingRecord {
+/** The archive's standing choices. */
+export interface RulesRecord {
   readonly key: 'house rules';
   readonly rules: HouseRules;
 }
+/** What became of the catalogue of versions that did not tell archives apart. */
+export interface EarlierRecord {
+  readonly key: 'earlier catalogue';
+  readonly answer: 'taken' | 'left';
+  readonly archive: string;
+}
+export type SettingRecord = RulesRecord | EarlierRecord;
 
 /** What is being composed on the Bench for one disc. */
 export interface DraftRecord {
@@ -64,9 +71,10 @@ export class Catalogue extends Dexie {
   discs!: EntityTable<DiscRecord, 'fingerprint'>;
   drafts!: EntityTable<DraftRecord, 'fingerprint'>;
   jobs!: EntityTable<JobState, 'id'>;
-  settings!: EntityTable<SettingRecord, 'key'>;
+  settings!: Table<SettingRecord, SettingRecord['key']>;
 
-  constructor(name = 'careful-vault') {
+  /** @param name of one archive's: see archive.ts. */
+  constructor(name: string) {
     super(name);
     this.version(1).stores({ discs: 'fingerprint, name, readAt', drafts: 'fingerprint', jobs: 'id, fingerprint, createdAt' });
     // Results may go into a folder of the storage.
@@ -93,7 +101,7 @@ export class Catalogue extends Dexie {
       await change
         .table('settings')
         .toCollection()
-        .modify((setting: SettingRecord) => {
+        .modify((setting: RulesRecord) => {
           Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
         });
     });
@@ -103,7 +111,7 @@ export class Catalogue extends Dexie {
       await change
         .table('settings')
         .toCollection()
-        .modify((setting: SettingRecord) => {
+        .modify((setting: RulesRecord) => {
           Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
         });
       await change.table('jobs').toCollection().modify({ places: 0, damaged: 0, stretches: [] });
@@ -111,6 +119,9 @@ export class Catalogue extends Dexie {
     // Readings know sound in clips of its own, and second pictures.
     this.version(9).upgrade(bringUpToDate);
   }
-}
 
-export const catalogue = new Catalogue();
+  async rules(): Promise<HouseRules | null> {
+    const kept = await this.settings.get('house rules');
+    return kept?.key === 'house rules' ? kept.rules : null;
+  }
+}

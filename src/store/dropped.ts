@@ -2,7 +2,7 @@ import { useSyncExternalStore } from 'react';
 import type { Reading } from '@/core/reading';
 import type { Reel } from '@/core/reels';
 import type { FromDropped, ToDropped } from '@/contract';
-import { catalogue } from './db';
+import { catalogue } from './archive';
 import { keepReading } from './discs';
 
 /** Images that were dropped onto the page: read and made into masters in this browser, as long as the page is open. */
@@ -76,7 +76,7 @@ export function readDropped(file: File): void {
     if (data.type !== 'read') return;
     const { reading, findings } = data;
     files.set(reading.fingerprint, file);
-    void keepReading(catalogue, reading, findings, null, file.name).then(() => {
+    void keepReading(catalogue(), reading, findings, null, file.name).then(() => {
       set(id, { state: 'done', fingerprint: reading.fingerprint });
     });
   });

@@ -1,7 +1,7 @@
 import { useSyncExternalStore } from 'react';
 import { EngineEventSchema, type EngineEvent, type EngineState, type ReadingTask } from '@/contract';
 import { call } from './api';
-import { catalogue } from './db';
+import { catalogue, lastArchive, openArchive, openedArchive } from './archive';
 import { keepDamage, keepReading, reconcileJobs } from './discs';
 
 /** What the pages know of the engine. `link` says whether that is fresh. */
@@ -27,6 +27,8 @@ function upsert<T extends { readonly id: string }>(list: readonly T[], item: T):
 /** Folds an event into the state. Pure, so that it can be tested without an engine. */
 export function applyEvent(state: EngineState, event: EngineEvent): EngineState {
   switch (event.type) {
+    case 'archive':
+      return { ...state, archive: event.archive };
     case 'drives':
       return { ...state, drives: event.drives };
     case 'roots':
@@ -62,7 +64,7 @@ async function fetchReading(task: ReadingTask): Promise<void> {
   try {
     const { reading, findings } = await call('reading', { id: task.id });
     if (!reading || !findings) return;
-    await keepReading(catalogue, reading, findings, task.source, task.name, task.thorough);
+    await keepReading(catalogue(), reading, findings, task.source, task.name, task.thorough);
     for (const listener of arrivals) listener(reading.fingerprint);
   } catch {
     fetched.delete(task.id); // tried again with the next state
@@ -77,12 +79,25 @@ async function load(): Promise<void> {
   if (loads++ === 0) meanwhile = [];
   try {
     const fetched = await call('state');
+    if (
+      !(await openArchive(
+        fetched.archive,
+        fetched.jobs.map((j) => j.id),
+      ))
+    ) {
+      // Another archive runs at this address now: nothing of it may reach this page's catalogue.
+      location.reload();
+      return;
+    }
     const state = meanwhile.reduce(applyEvent, fetched);
     set({ state, link: 'live' });
-    await reconcileJobs(catalogue, state.jobs);
-    for (const job of state.jobs) await keepDamage(catalogue, job);
+    await reconcileJobs(catalogue(), state.jobs);
+    for (const job of state.jobs) await keepDamage(catalogue(), job);
     for (const task of state.readings) void fetchReading(task);
   } catch {
+    // Nothing answers: what was catalogued can be looked at all the same.
+    const last = openedArchive() ? null : lastArchive();
+    if (last) await openArchive(last).catch(() => false);
     set({ link: 'lost' });
     retry();
   } finally {
@@ -98,19 +113,25 @@ function retry(): void {
   }, 1500);
 }
 
+/** The engine that the stream comes from. */
+let boot: string | null = null;
+
 function take(event: EngineEvent): void {
-  if (loads > 0 && event.type !== 'hello') meanwhile.push(event);
-  if (event.type === 'hello' || !view.state) {
-    void load();
+  if (event.type === 'hello') boot = event.boot;
+  else if (loads > 0) meanwhile.push(event);
+  // What another engine says than the one whose state is shown may be of another archive.
+  if (event.type === 'hello' || !view.state || view.state.boot !== boot) {
+    if (loads === 0 || event.type === 'hello') void load();
     return;
   }
   set({ state: applyEvent(view.state, event), link: 'live' });
+  if (event.type === 'archive') void openArchive(event.archive);
   if (event.type === 'reading') void fetchReading(event.task);
   if (event.type === 'job') {
-    void catalogue.jobs.put(event.job);
-    void keepDamage(catalogue, event.job);
+    void catalogue().jobs.put(event.job);
+    void keepDamage(catalogue(), event.job);
   }
-  if (event.type === 'job-gone') void catalogue.jobs.delete(event.id);
+  if (event.type === 'job-gone') void catalogue().jobs.delete(event.id);
 }
 
 let source: EventSource | null = null;

@@ -1,5 +1,5 @@
 import type { z } from 'zod';
-import { EXCHANGE_FORMAT, EXCHANGE_VERSION, ExchangeDiscSchema, ExchangeDraftSchema, ExchangeSchema } from '@/contract';
+import { EXCHANGE_FORMAT, EXCHANGE_VERSION, ExchangeDiscSchema, ExchangeDraftSchema, ExchangeSchema, type Archive } from '@/contract';
 import type { HouseRules } from '@/core/reels';
 import type { Catalogue, DiscRecord, DraftRecord } from './db';
 
@@ -7,7 +7,12 @@ import type { Catalogue, DiscRecord, DraftRecord } from './db';
 
 const APPLICATION = 'Careful Vault';
 
-export async function exportCatalogue(db: Catalogue, only?: ReadonlySet<string>, now = new Date().toISOString()): Promise<string> {
+export async function exportCatalogue(
+  db: Catalogue,
+  archive: Pick<Archive, 'id' | 'name'> | null,
+  only?: ReadonlySet<string>,
+  now = new Date().toISOString(),
+): Promise<string> {
   const wanted = (fingerprint: string) => only === undefined || only.has(fingerprint);
   const discs = (await db.discs.toArray()).filter((d) => wanted(d.fingerprint));
   const drafts = (await db.drafts.toArray()).filter((d) => wanted(d.fingerprint));
@@ -16,7 +21,8 @@ export async function exportCatalogue(db: Catalogue, only?: ReadonlySet<string>,
     version: EXCHANGE_VERSION,
     application: APPLICATION,
     exportedAt: now,
-    rules: (await db.settings.get('house rules'))?.rules ?? null,
+    archive: archive && { id: archive.id, name: archive.name },
+    rules: await db.rules(),
     discs,
     drafts: drafts.map(({ fingerprint, reels, storage, folder }) => ({ fingerprint, reels, storage, folder })),
   });
@@ -27,6 +33,10 @@ type ExchangeDisc = z.infer<typeof ExchangeDiscSchema>;
 /** What an import would do, before anything is done. */
 export interface ImportPlan {
   readonly exportedAt: string;
+  /** Whose catalogue it is; null in files of earlier versions. */
+  readonly archive: { readonly id: string; readonly name: string } | null;
+  /** It is another archive's: where its discs were read means nothing here. */
+  readonly isForeign: boolean;
   readonly added: readonly ExchangeDisc[];
   /** Discs that are here already, and what would change of them. */
   readonly changed: readonly { readonly disc: ExchangeDisc; readonly what: readonly string[] }[];
@@ -56,9 +66,9 @@ function changesOf(now: DiscRecord, disc: ExchangeDisc): string[] {
 
 /**
  * Reads an exported catalogue and says what importing it would change. Changes nothing.
- * @throws ImportError where the file is none.
+ * @param mine id of the archive it would go into. @throws ImportError where the file is none.
  */
-export async function planImport(db: Catalogue, text: string): Promise<ImportPlan> {
+export async function planImport(db: Catalogue, mine: string | null, text: string): Promise<ImportPlan> {
   let data: unknown;
   try {
     data = JSON.parse(text);
@@ -75,6 +85,7 @@ export async function planImport(db: Catalogue, text: string): Promise<ImportPla
   const changed: { disc: ExchangeDisc; what: string[] }[] = [];
   const wrong: { name: string; reason: string }[] = [];
   let equal = 0;
+  const isForeign = outer.data.archive !== null && outer.data.archive.id !== mine;
   for (const [i, entry] of outer.data.discs.entries()) {
     const disc = ExchangeDiscSchema.safeParse(entry);
     if (!disc.success) {
@@ -88,8 +99,9 @@ export async function planImport(db: Catalogue, text: string): Promise<ImportPla
     }
     const now = await db.discs.get(disc.data.fingerprint);
     const what = now ? changesOf(now, disc.data) : [];
-    if (!now) added.push(disc.data);
-    else if (what.length > 0) changed.push({ disc: disc.data, what });
+    const coming = isForeign ? { ...disc.data, sources: [...(now?.sources ?? [])] } : disc.data;
+    if (!now) added.push(coming);
+    else if (what.length > 0) changed.push({ disc: coming, what });
     else equal++;
   }
   const drafts = [];
@@ -98,9 +110,20 @@ export async function planImport(db: Catalogue, text: string): Promise<ImportPla
     if (!draft.success) wrong.push({ name: 'a draft', reason: draft.error.issues[0]?.message ?? '' });
     else if (!(await db.drafts.get(draft.data.fingerprint))) drafts.push(draft.data);
   }
-  const { rules, exportedAt } = outer.data;
-  const mine = (await db.settings.get('house rules'))?.rules ?? null;
-  return { exportedAt, added, changed, same: equal, drafts, rules, rulesDiffer: rules !== null && !same(rules, mine), wrong };
+  const { rules, exportedAt, archive } = outer.data;
+  const own = await db.rules();
+  return {
+    exportedAt,
+    archive,
+    isForeign,
+    added,
+    changed,
+    same: equal,
+    drafts,
+    rules,
+    rulesDiffer: rules !== null && !same(rules, own),
+    wrong,
+  };
 }
 
 /** Does what was planned, all of it or nothing. @param withRules also take the house rules over. */

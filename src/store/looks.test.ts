@@ -1,11 +1,12 @@
-import 'fake-indexeddb/auto';
+import '@/test-support/browser';
 import { findRoles } from '@/core/findings';
 import type { TitleMeasure } from '@/core/reading';
 import { DEFAULT_RULES, NO_TAGS } from '@/core/reels';
 import { offers, sketchReading } from '@/test-support/readings';
 import type { MeasureLine, SourceRef } from '@/contract';
 import { ApiError } from './api';
-import { catalogue, type DiscRecord } from './db';
+import { catalogue, openArchive } from './archive';
+import type { DiscRecord } from './db';
 import { compareTracks, fetchPictures, knownPicture, measure, previewAddress, type PictureWish } from './looks';
 import { considerMeasuring, measureByRule } from './measures-by-rule';
 import { saveRules } from './rules';
@@ -44,6 +45,7 @@ function inPieces(text: string, size: number): Response {
   );
 }
 
+beforeAll(() => openArchive({ id: '00000000-0000-4000-8000-000000000001', name: 'Here', madeAt: '', isOlder: false }));
 beforeEach(() => {
   asked = [];
   lines = [];
@@ -145,7 +147,7 @@ describe('measuring by rule', () => {
   test('what the rules take is measured, once, and kept with the disc; without the rule nothing is', async () => {
     lines = [JSON.stringify({ type: 'measured', measured })];
     const [first, second] = ['1'.repeat(64), '2'.repeat(64)];
-    await catalogue.discs.bulkPut([disc(first), disc(second)]);
+    await catalogue().discs.bulkPut([disc(first), disc(second)]);
     await saveRules(DEFAULT_RULES);
     considerMeasuring(first);
     let end = measureByRule();
@@ -158,7 +160,7 @@ describe('measuring by rule', () => {
     considerMeasuring(second);
     end = measureByRule();
     const isMeasured = async (fingerprint: string) =>
-      (await catalogue.discs.get(fingerprint))?.reading.titles.find((t) => t.number === 2)?.measured !== null;
+      (await catalogue().discs.get(fingerprint))?.reading.titles.find((t) => t.number === 2)?.measured !== null;
     await settled(async () => (await isMeasured(first)) && (await isMeasured(second)));
     end();
     // The film of each, and nothing that the rules leave.
@@ -166,6 +168,6 @@ describe('measuring by rule', () => {
       { title: 2, everything: false },
       { title: 2, everything: false },
     ]);
-    expect((await catalogue.discs.get(first))?.reading.titles.find((t) => t.number === 1)?.measured).toBeNull();
+    expect((await catalogue().discs.get(first))?.reading.titles.find((t) => t.number === 1)?.measured).toBeNull();
   });
 });

@@ -1,5 +1,5 @@
 import { quietSource, readableSources } from './sources';
-import { catalogue } from './db';
+import { catalogue } from './archive';
 import { keepMeasure } from './discs';
 import { proposalOf } from './draft';
 import { currentEngine, onArrival } from './engine';
@@ -28,7 +28,7 @@ async function measureNext(signal: AbortSignal): Promise<boolean> {
   const [fingerprint] = due;
   if (fingerprint === undefined) return false;
   const rules = await readRules();
-  const disc = rules.measure ? await catalogue.discs.get(fingerprint) : undefined;
+  const disc = rules.measure ? await catalogue().discs.get(fingerprint) : undefined;
   if (!disc) {
     if (rules.measure) due.shift();
     return false;
@@ -47,7 +47,7 @@ async function measureNext(signal: AbortSignal): Promise<boolean> {
     { source: source.ref, reading: disc.reading, title },
     false,
     (line) => {
-      if (line.type === 'measured') void keepMeasure(catalogue, fingerprint, title, line.measured);
+      if (line.type === 'measured') void keepMeasure(catalogue(), fingerprint, title, line.measured);
     },
     signal,
   );

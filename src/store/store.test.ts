@@ -94,7 +94,7 @@ test('house rules of version 6 keep what they say and gain what they did not kno
   await old.table('settings').put({ key: 'house rules', rules: { ...known, languages: ['gd', 'en'], extras: true } });
   old.close();
   const now = new Catalogue(name);
-  expect((await now.settings.get('house rules'))?.rules).toEqual({
+  expect(await now.rules()).toEqual({
     ...DEFAULT_RULES,
     ...{ languages: ['gd', 'en'], extras: true, subtitleFiles, measure, sets },
   });
@@ -231,6 +231,7 @@ describe('the state of a disc', () => {
 test('events fold into the state of the engine', () => {
   const empty: EngineState = {
     boot: 'b',
+    archive: { id: '00000000-0000-4000-8000-000000000000', name: 'Archive', madeAt: '2026-01-01', isOlder: false },
     version: 'v',
     revision: 0,
     drives: [],

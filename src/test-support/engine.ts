@@ -1,5 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { mkdirSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
 import path from 'node:path';
 import type { z } from 'zod';
@@ -68,10 +68,15 @@ export class TestEngine {
           { id: 'images', name: 'Images', path: PROVING },
           { id: 'sounds', name: 'Sounds', path: this.sounds },
         ],
-        storages: [{ id: 'library', name: 'Library', path: this.library }, ...storages],
+        storages: [{ id: 'library', name: 'Library', path: this.library, taken: true }, ...storages],
         drives: [{ id: 'tray', name: 'Tray', discs: files }],
       }),
     );
+  }
+
+  /** Jobs that have unfinished files in the library. */
+  unfinished(): string[] {
+    return readdirSync(path.join(this.library, '.careful-vault')).filter((name) => name !== 'storage.json');
   }
 
   async start(): Promise<void> {

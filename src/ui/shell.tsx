@@ -6,9 +6,9 @@ import { SunMoon } from 'lucide-react';
 import Link from 'next/link';
 import { usePathname } from 'next/navigation';
 import { useEffect, type ReactNode } from 'react';
-import { catalogue } from '@/store/db';
+import { catalogue, useArchive } from '@/store/archive';
 import { connectEngine, useEngine } from '@/store/engine';
-import { Mark } from './parts/controls';
+import { Empty, Mark } from './parts/controls';
 import { KeySheet } from './parts/key-sheet';
 import { readingText } from './words';
 
@@ -56,7 +56,8 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
   }, []);
   const path = usePathname();
   const { link, state } = useEngine();
-  const discs = useLiveQuery(() => catalogue.discs.count(), []) ?? null;
+  const archive = useArchive()?.archive ?? null;
+  const discs = useLiveQuery(() => (archive ? catalogue().discs.count() : Promise.resolve(0)), [archive?.id]) ?? null;
   const running = state?.jobs.filter((j) => ['running', 'waiting', 'interrupted'].includes(j.state)).length ?? null;
   const counts: Record<string, number | null> = { '/': discs, '/bench': null, '/queue': running, '/vault': state?.outputs ?? null };
   const reading = state?.readings.find((r) => r.state === 'reading');
@@ -78,7 +79,7 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
             />
           ))}
         </nav>
-        <div className="ml-auto flex items-center gap-4 text-second" aria-live="polite">
+        <div className="ml-auto flex min-w-0 items-center gap-4 text-second" aria-live="polite">
           {reading && (
             <span>
               Reading {reading.name}: {readingText(reading)}
@@ -88,6 +89,15 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
             <span className="inline-flex items-center gap-1.5 text-eyes">
               <Mark state="eyes" /> The engine does not answer. Jobs go on; waiting for it…
             </span>
+          )}
+          {archive && (
+            <Link
+              href="/rules"
+              title="The archive that is shown. Its name can be changed among the house rules."
+              className="truncate hover:text-ink"
+            >
+              {archive.name}
+            </Link>
           )}
           <button
             type="button"
@@ -102,7 +112,7 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
       </header>
       <KeySheet />
       <main id="place" className="min-h-0 flex-1">
-        {children}
+        {archive ? children : <Empty title={link === 'lost' ? 'Waiting for the engine…' : 'Opening the catalogue…'} />}
       </main>
     </div>
   );

@@ -2,7 +2,7 @@ import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import type { Evidence, Findings, Role, TitleFinding } from '@/core/findings';
 import type { Ground } from '@/core/reels';
 import type { AudioTrack, Reading, Remark, SubtitleTrack, Title } from '@/core/reading';
-import type { JobState, ReadingTask, Sidecar, Stage } from '@/contract';
+import type { JobState, ReadingTask, Sidecar, Stage, StorageState } from '@/contract';
 import { bytes, clock, list, numbers, plural } from './format';
 
 /** The core gives data; here they become words. */
@@ -21,6 +21,14 @@ export const ROLE: Readonly<Record<Role, string>> = {
   feature: 'another film',
   short: 'logo or loop',
   unusable: 'can not be taken',
+};
+
+/** Is a library storage what was taken as it? */
+export const STORAGE_IDENTITY: Readonly<Record<StorageState['identity'], string>> = {
+  known: 'there',
+  new: 'not yet taken',
+  other: 'not the same',
+  away: 'not there',
 };
 
 /** Kinds of titles, many at once. */

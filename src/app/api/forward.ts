@@ -1,5 +1,5 @@
 import { request as httpRequest, type IncomingMessage } from 'node:http';
-import { MAX_BODY_BYTES, ROUTES, WorkError, matchRoute, statusOf, toProblem } from '@/contract';
+import { ARCHIVE_HEADER, MAX_BODY_BYTES, ROUTES, WorkError, matchRoute, statusOf, toProblem } from '@/contract';
 
 const problemResponse = (error: unknown): Response => {
   const problem = toProblem(error);
@@ -7,7 +7,7 @@ const problemResponse = (error: unknown): Response => {
 };
 
 /** Headers that mean the same on both sides of the socket. */
-const PASSED_UP = ['range', 'last-event-id'] as const;
+const PASSED_UP = ['range', 'last-event-id', ARCHIVE_HEADER] as const;
 const PASSED_DOWN = ['content-type', 'content-range', 'accept-ranges', 'cache-control'] as const;
 
 function ask(

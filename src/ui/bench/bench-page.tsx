@@ -6,7 +6,8 @@ import { Columns2, Info, Redo2, Undo2, WandSparkles } from 'lucide-react';
 import Link from 'next/link';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import { NO_TAGS, type Reel } from '@/core/reels';
-import { catalogue, type DiscRecord, type DraftReel } from '@/store/db';
+import { catalogue } from '@/store/archive';
+import type { DiscRecord, DraftReel } from '@/store/db';
 import { discState } from '@/store/disc-state';
 import { useDraft } from '@/store/draft';
 import { useEngine } from '@/store/engine';
@@ -36,7 +37,7 @@ const COVER_WIDTH = 480;
 
 /** The one screen where the deciding happens. */
 export function BenchPage({ discId }: { discId: string }) {
-  const disc = useLiveQuery(async () => (await catalogue.discs.where('fingerprint').startsWith(discId).first()) ?? null, [discId]);
+  const disc = useLiveQuery(async () => (await catalogue().discs.where('fingerprint').startsWith(discId).first()) ?? null, [discId]);
   if (disc === undefined)
     return (
       <div className="flex h-full">

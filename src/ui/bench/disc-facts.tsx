@@ -3,7 +3,8 @@
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useState } from 'react';
 import type { ReelTags } from '@/core/reels';
-import { catalogue, type DiscRecord } from '@/store/db';
+import { catalogue } from '@/store/archive';
+import type { DiscRecord } from '@/store/db';
 import { nextEpisode, saveFacts, type DiscFacts } from '@/store/facts';
 import { Button } from '../parts/controls';
 import { Row, TextField } from '../parts/fields';
@@ -29,16 +30,16 @@ export function DiscFactsDialog({
     setFacts((f) => ({ ...f, tags: { ...f.tags, ...change } }));
   };
   const next = useLiveQuery(
-    () => nextEpisode(catalogue, disc.fingerprint, tags.series, tags.season),
+    () => nextEpisode(catalogue(), disc.fingerprint, tags.series, tags.season),
     [disc.fingerprint, tags.series, tags.season],
   );
   const known = useLiveQuery(
-    async () => [...new Set((await catalogue.discs.toArray()).map((d) => d.tags.series).filter((s) => s !== ''))],
+    async () => [...new Set((await catalogue().discs.toArray()).map((d) => d.tags.series).filter((s) => s !== ''))],
     [],
   );
   const save = async () => {
     const firstEpisode = tags.series === '' ? null : (facts.firstEpisode ?? next ?? 1);
-    onSaved(await saveFacts(catalogue, disc, { ...facts, firstEpisode }));
+    onSaved(await saveFacts(catalogue(), disc, { ...facts, firstEpisode }));
     onClose();
   };
   return (

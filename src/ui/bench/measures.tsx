@@ -1,7 +1,8 @@
 'use client';
 
 import type { MeasuredAudio, Title } from '@/core/reading';
-import { catalogue, type DiscRecord } from '@/store/db';
+import { catalogue } from '@/store/archive';
+import type { DiscRecord } from '@/store/db';
 import { keepMeasure } from '@/store/discs';
 import { measure } from '@/store/looks';
 import { clock, list, plural } from '../format';
@@ -71,7 +72,7 @@ export function MeasureControls({ disc, title, source }: { disc: DiscRecord; tit
         wish,
         everything,
         (line) => {
-          if (line.type === 'measured') void keepMeasure(catalogue, disc.fingerprint, title.number, line.measured);
+          if (line.type === 'measured') void keepMeasure(catalogue(), disc.fingerprint, title.number, line.measured);
           else hear(line);
         },
         signal,

@@ -1,6 +1,7 @@
 'use client';
 
 import { ScanSearch } from 'lucide-react';
+import Link from 'next/link';
 import { estimateReel, neededBytes } from '@/core/reels';
 import type { EngineState, Problem, SourceRef } from '@/contract';
 import { call, problemOf } from '@/store/api';
@@ -15,6 +16,7 @@ import { bytes, plural, timeLeft } from '../format';
 import { Button, Key } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { ReadingProgress, isUnderWay } from '../shelf/trays';
+import { STORAGE_IDENTITY } from '../words';
 import { readableSources } from '@/store/sources';
 import type { ReelPlace } from './use-bench';
 
@@ -87,7 +89,7 @@ export function QueueBox({
     }
     setBusy(false);
   };
-  const ready = waiting.length > 0 && storage !== undefined && source !== undefined && !busy;
+  const ready = waiting.length > 0 && storage?.identity === 'known' && source !== undefined && !busy;
   return (
     <div className="flex w-[252px] shrink-0 flex-col justify-end gap-2 text-second">
       {problem && (
@@ -131,7 +133,7 @@ export function QueueBox({
           {storages.map((s) => (
             <option key={s.id} value={s.id}>
               {s.name}
-              {!s.available ? ', not there' : s.freeBytes === null ? '' : `, ${bytes(s.freeBytes)} free`}
+              {s.identity === 'known' ? (s.freeBytes === null ? '' : `, ${bytes(s.freeBytes)} free`) : `, ${STORAGE_IDENTITY[s.identity]}`}
             </option>
           ))}
         </select>
@@ -160,6 +162,21 @@ export function QueueBox({
             title="Unfinished files stand in the storage itself and get their names when they are proven: nothing is copied"
           >
             No temporary space beside that.
+          </span>
+        )}
+        {storage && storage.identity !== 'known' && (
+          <span className="block text-eyes">
+            {storage.identity === 'new' ? (
+              <>
+                Say first on the{' '}
+                <Link href="/" className="underline">
+                  Shelf
+                </Link>{' '}
+                that {storage.name} is the library.
+              </>
+            ) : (
+              `${storage.name} is ${STORAGE_IDENTITY[storage.identity]}: mount it, or choose another.`
+            )}
           </span>
         )}
         {storage?.freeBytes != null && storage.freeBytes < needed && (

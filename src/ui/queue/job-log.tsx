@@ -23,6 +23,10 @@ function lineOf(event: JobEvent): string {
       return `the disc is not whole in ${event.places.toLocaleString('en-GB')} ${event.places === 1 ? 'place' : 'places'}`;
     case 'retried':
       return event.around ? 'tried again, with what there is' : 'tried again';
+    case 'held':
+      return `waits: ${event.problem.message}`;
+    case 'cancel-asked':
+      return 'to be cancelled';
     case 'interrupted':
       return 'the runner ended without a word; another goes on';
     case 'cancelled':
@@ -52,8 +56,8 @@ export function JobLog({ id }: { id: string }) {
     >
       <summary className="w-fit text-[12px] text-second hover:text-ink">Log</summary>
       <ol className="mt-1 max-h-44 overflow-y-auto rounded-[5px] bg-paper px-2.5 py-1.5 text-[12px]">
-        {events?.map((e) => (
-          <li key={e.seq} className="grid grid-cols-[64px_minmax(0,1fr)]">
+        {events?.map((e, i) => (
+          <li key={i} className="grid grid-cols-[64px_minmax(0,1fr)]">
             <span className="text-third">{e.at.slice(11, 19)}</span>
             <span className="break-words">{lineOf(e)}</span>
           </li>

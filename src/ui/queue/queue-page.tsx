@@ -5,6 +5,7 @@ import type { JobState } from '@/contract';
 import { useEngine } from '@/store/engine';
 import { bytes, plural } from '../format';
 import { Empty, Panel } from '../parts/controls';
+import { STORAGE_IDENTITY } from '../words';
 import { JobRow } from './job-row';
 
 const ORDER: Readonly<Record<JobState['state'], number>> = { running: 0, interrupted: 0, waiting: 1, failed: 2, done: 3, cancelled: 3 };
@@ -27,7 +28,12 @@ export function QueuePage() {
       <div className="flex items-baseline justify-between gap-6">
         <h1 className="font-serif text-[24px] leading-none font-medium">The queue</h1>
         <span className="text-second">
-          {state?.storages.map((s) => `${s.name}: ${s.freeBytes === null ? 'not there' : `${bytes(s.freeBytes)} free`}`).join(' · ')}
+          {state?.storages
+            .map(
+              (s) =>
+                `${s.name}: ${s.identity !== 'known' ? STORAGE_IDENTITY[s.identity] : s.freeBytes === null ? 'there' : `${bytes(s.freeBytes)} free`}`,
+            )
+            .join(' · ')}
         </span>
       </div>
       <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto">

@@ -4,13 +4,14 @@ import { useLiveQuery } from 'dexie-react-hooks';
 import { X } from 'lucide-react';
 import { useState } from 'react';
 import { DEFAULT_RULES, PATTERN_FIELDS, fileNameOf, folderOf, unknownFields, type HouseRules } from '@/core/reels';
-import { catalogue } from '@/store/db';
+import { catalogue } from '@/store/archive';
 import { useEngine } from '@/store/engine';
 import { readRules, saveRules } from '@/store/rules';
 import { languageName, list, plural } from '../format';
 import { Button, Empty, Panel } from '../parts/controls';
 import { Check, Row, Select, TextField } from '../parts/fields';
 import { RECIPE, ROLE_PLURAL } from '../words';
+import { ArchiveName } from './archive-name';
 import { Consequences } from './consequences';
 
 const MOST_DISCS = 200;
@@ -283,7 +284,7 @@ function Form({ rules, set }: { rules: HouseRules; set: (change: Partial<HouseRu
 /** The archive's standing choices, with what a change would do to the discs of the collection. */
 export function RulesPage() {
   const kept = useLiveQuery(readRules, []);
-  const discs = useLiveQuery(() => catalogue.discs.orderBy('readAt').reverse().limit(MOST_DISCS).toArray(), []);
+  const discs = useLiveQuery(() => catalogue().discs.orderBy('readAt').reverse().limit(MOST_DISCS).toArray(), []);
   const [edited, setEdited] = useState<HouseRules | null>(null);
   if (!kept || !discs)
     return (
@@ -306,6 +307,7 @@ export function RulesPage() {
           <p className="pt-1 text-second">
             They decide for every disc that is read from now on; on the Bench each decision shows its reason and can be overruled.
           </p>
+          <ArchiveName />
         </div>
         <div className="flex gap-2">
           {JSON.stringify(clean) !== JSON.stringify(DEFAULT_RULES) && (

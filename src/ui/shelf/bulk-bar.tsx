@@ -3,7 +3,7 @@
 import { useState } from 'react';
 import { folderOf } from '@/core/reels';
 import { problemOf } from '@/store/api';
-import { catalogue } from '@/store/db';
+import { catalogue, openedArchive } from '@/store/archive';
 import { fileNameFor, proposeDraft, valuesOf } from '@/store/draft';
 import { useEngine } from '@/store/engine';
 import { exportCatalogue } from '@/store/exchange';
@@ -27,8 +27,8 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
   const addLabel = async () => {
     const word = label.trim();
     if (word === '') return;
-    await catalogue.discs
-      .where('fingerprint')
+    await catalogue()
+      .discs.where('fingerprint')
       .anyOf(keys)
       .modify((disc) => {
         Object.assign(disc, { labels: [...new Set([...disc.labels, word])] });
@@ -44,7 +44,7 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
     const problems: string[] = [];
     for (const { disc } of rows) {
       const [source] = readableSources(disc, state);
-      const draft = (await catalogue.drafts.get(disc.fingerprint)) ?? proposeDraft(disc, rules);
+      const draft = (await catalogue().drafts.get(disc.fingerprint)) ?? proposeDraft(disc, rules);
       const storage = draft.storage ?? state?.storages[0]?.id;
       if (!source || storage === undefined) {
         away++;
@@ -69,7 +69,7 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
           reels.push(r);
         }
       }
-      await catalogue.drafts.put({ ...draft, reels });
+      await catalogue().drafts.put({ ...draft, reels });
     }
     setBusy(false);
     setSaid(
@@ -110,7 +110,7 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
       </form>
       <Button
         onClick={() => {
-          void exportCatalogue(catalogue, new Set(keys)).then((text) => {
+          void exportCatalogue(catalogue(), openedArchive()?.archive ?? null, new Set(keys)).then((text) => {
             saveText(`catalogue of ${plural(rows.length, 'disc')}.json`, text, 'application/json');
           });
         }}
@@ -124,7 +124,7 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
             setSure(true);
             return;
           }
-          void Promise.all([catalogue.discs.bulkDelete(keys), catalogue.drafts.bulkDelete(keys)]).then(onDone);
+          void Promise.all([catalogue().discs.bulkDelete(keys), catalogue().drafts.bulkDelete(keys)]).then(onDone);
         }}
       >
         {sure ? 'Really take off the shelf' : 'Take off the shelf'}

@@ -1,7 +1,7 @@
 'use client';
 
 import { useState } from 'react';
-import { catalogue } from '@/store/db';
+import { catalogue } from '@/store/archive';
 import { applyImport, type ImportPlan } from '@/store/exchange';
 import { day, plural } from '../format';
 import { Button, StateText } from '../parts/controls';
@@ -17,7 +17,7 @@ export function ImportDialog({ plan, onClose }: { plan: ImportPlan; onClose: () 
   const nothing = plan.added.length === 0 && plan.changed.length === 0 && plan.drafts.length === 0 && !(withRules && plan.rulesDiffer);
   return (
     <Modal
-      title={`Catalogue of ${plan.exportedAt ? day(plan.exportedAt) : 'unknown date'}`}
+      title={`Catalogue of ${plan.archive ? `“${plan.archive.name}”, ` : ''}${plan.exportedAt ? day(plan.exportedAt) : 'unknown date'}`}
       onClose={onClose}
       footer={
         <>
@@ -27,7 +27,7 @@ export function ImportDialog({ plan, onClose }: { plan: ImportPlan; onClose: () 
             disabled={nothing || busy}
             onClick={() => {
               setBusy(true);
-              void applyImport(catalogue, plan, withRules).then(onClose);
+              void applyImport(catalogue(), plan, withRules).then(onClose);
             }}
           >
             {busy ? 'Taking it in…' : 'Take it in'}
@@ -40,6 +40,11 @@ export function ImportDialog({ plan, onClose }: { plan: ImportPlan; onClose: () 
         same already.{' '}
         {plan.drafts.length > 0 && `Planned reels for ${plural(plan.drafts.length, 'disc')} come with it; what is planned here stays.`}
       </p>
+      {plan.isForeign && (
+        <p className="pb-2">
+          It is of another archive than this one: discs come without the places where they were read, which are that archive’s own.
+        </p>
+      )}
       {plan.changed.length > 0 && (
         <ul className="max-h-48 overflow-y-auto border-t border-faint py-1">
           {plan.changed.slice(0, MOST_LISTED).map(({ disc, what }) => (

@@ -4,7 +4,7 @@ import { useLiveQuery } from 'dexie-react-hooks';
 import { Download, Upload } from 'lucide-react';
 import dynamic from 'next/dynamic';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import { catalogue } from '@/store/db';
+import { catalogue, openedArchive } from '@/store/archive';
 import { ImportError, exportCatalogue, planImport, type ImportPlan } from '@/store/exchange';
 import { discState, type DiscState } from '@/store/disc-state';
 import { useEngine } from '@/store/engine';
@@ -17,6 +17,7 @@ import { inField } from '../parts/in-field';
 import { useKept } from '../parts/use-kept';
 import { saveText } from '../parts/save-file';
 import { Collection, STATE, type DiscRow, type Grouping } from './collection';
+import { EarlierCatalogue } from './earlier-catalogue';
 import { Trays } from './trays';
 
 // What is only there when asked for is loaded then: the first visit need not wait for it. Something must stand in its
@@ -28,9 +29,9 @@ const STATES = Object.keys(STATE) as DiscState[];
 
 function useRows(): DiscRow[] | null {
   const { state } = useEngine();
-  const discs = useLiveQuery(() => catalogue.discs.toArray(), []);
-  const drafts = useLiveQuery(() => catalogue.drafts.toArray(), []);
-  const jobs = useLiveQuery(() => catalogue.jobs.toArray(), []);
+  const discs = useLiveQuery(() => catalogue().discs.toArray(), []);
+  const drafts = useLiveQuery(() => catalogue().drafts.toArray(), []);
+  const jobs = useLiveQuery(() => catalogue().jobs.toArray(), []);
   const outputs = useOutputs();
   return useMemo(() => {
     if (!discs || !drafts || !jobs) return null;
@@ -92,7 +93,7 @@ export function ShelfPage() {
   const bring = async (file: File) => {
     setWrong(null);
     try {
-      setPlan(await planImport(catalogue, await file.text()));
+      setPlan(await planImport(catalogue(), openedArchive()?.archive.id ?? null, await file.text()));
     } catch (error) {
       if (!(error instanceof ImportError)) throw error;
       setWrong(`${file.name}: ${error.message}. Nothing was changed.`);
@@ -157,7 +158,7 @@ export function ShelfPage() {
                 aria-label="Export the catalogue"
                 title="Export the catalogue"
                 onClick={() => {
-                  void exportCatalogue(catalogue).then((text) => {
+                  void exportCatalogue(catalogue(), openedArchive()?.archive ?? null).then((text) => {
                     saveText(`catalogue ${new Date().toISOString().slice(0, 10)}.json`, text, 'application/json');
                   });
                 }}
@@ -181,6 +182,7 @@ export function ShelfPage() {
               <StateText state="eyes">{wrong}</StateText>
             </p>
           )}
+          <EarlierCatalogue />
           {chosen.size > 0 && (
             <BulkBar
               rows={(rows ?? []).filter((r) => chosen.has(r.disc.fingerprint))}

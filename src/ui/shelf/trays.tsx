@@ -1,6 +1,6 @@
 'use client';
 
-import { Disc3, FolderOpen, HardDrive } from 'lucide-react';
+import { Disc3, FolderOpen } from 'lucide-react';
 import dynamic from 'next/dynamic';
 import { useState } from 'react';
 import type { DriveState, EngineState, FoundSource, ReadingTask, SourceRef } from '@/contract';
@@ -12,6 +12,7 @@ import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
 import { readingText } from '../words';
 import { DropZone } from './drop-zone';
+import { LibraryStorage } from './library-storage';
 
 const PlaceBrowser = dynamic(() => import('../parts/place-browser').then((m) => m.PlaceBrowser), { loading: () => null });
 const sameRef = (a: SourceRef, b: SourceRef) => JSON.stringify(a) === JSON.stringify(b);
@@ -246,25 +247,7 @@ export function Trays({ engine, knownSources }: { engine: EngineState; knownSour
         </Panel>
       ))}
       <DropZone />
-      <Panel title="Library storage" label="Library storage" className="shrink-0">
-        <ul>
-          {engine.storages.map((s) => (
-            <li key={s.id} className="flex items-center gap-2 border-b border-faint px-3 py-1.5 last:border-0">
-              <HardDrive size={14} aria-hidden className="text-second" />
-              <span className="min-w-0 flex-1 truncate" title={s.path}>
-                {s.name}
-              </span>
-              {!s.available ? (
-                <StateText state="damaged">not there</StateText>
-              ) : !s.writable ? (
-                <StateText state="eyes">read-only</StateText>
-              ) : (
-                <span className="text-second">{s.freeBytes === null ? '' : `${bytes(s.freeBytes)} free`}</span>
-              )}
-            </li>
-          ))}
-        </ul>
-      </Panel>
+      <LibraryStorage storages={engine.storages} />
       {browsing !== null && (
         <PlaceBrowser
           title="Choose an image or a disc folder"
