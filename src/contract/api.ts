@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { TrackComparison } from '@/core/findings';
-import { JobEventSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
+import { JobEventSchema, MasterPromiseSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { ProblemSchema } from './problem';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
 
@@ -131,6 +131,25 @@ export const OutputSchema = z.object({
 });
 export type Output = z.infer<typeof OutputSchema>;
 
+/** A result as it stands in a list: of its sidecar what lists, coverage and estimates need. The whole is asked for by its id. */
+export const VaultEntrySchema = OutputSchema.extend({
+  sidecar: SidecarSchema.pick({ recipe: true, jobId: true, madeAt: true }).extend({
+    file: SidecarSchema.shape.file.pick({ sizeBytes: true }),
+    disc: SidecarSchema.shape.disc.pick({ label: true, fingerprint: true }),
+    reel: ReelSchema.pick({ name: true, pieces: true }),
+    promise: MasterPromiseSchema.pick({ durationMs: true }).extend({
+      wholeness: MasterPromiseSchema.shape.wholeness.unwrap().unwrap().pick({ faults: true, damage: true }).nullable(),
+    }),
+    proof: ProofSchema.pick({ passed: true, exceptions: true }),
+  }),
+});
+export type VaultEntry = z.infer<typeof VaultEntrySchema>;
+/** A sidecar that can not be used, and why: its film is not listed. */
+export const UnreadSidecarSchema = z.object({ storageName: z.string(), path: inside, reason: z.string() });
+export type UnreadSidecar = z.infer<typeof UnreadSidecarSchema>;
+/** Entries of one answer at the most. */
+export const VAULT_PAGE = 500;
+
 export const EngineStateSchema = z.object({
   /** Changes with every start of the engine: pages see a restart by it. */
   boot: z.string(),
@@ -198,7 +217,13 @@ export const SubmitJobSchema = z.object({
 export type SubmitJob = z.infer<typeof SubmitJobSchema>;
 export const SubmittedSchema = z.object({ jobId: id, fileName: z.string() });
 export const JobLogSchema = z.object({ events: z.array(JobEventSchema) });
-export const OutputListSchema = z.object({ outputs: z.array(OutputSchema) });
+/** One page of the vault, the newest first. `stamp` changes when the vault has: pages of two stamps do not belong together. */
+export const OutputListSchema = z.object({
+  stamp: z.number(),
+  total: z.number(),
+  outputs: z.array(VaultEntrySchema).max(VAULT_PAGE),
+  unread: z.array(UnreadSidecarSchema),
+});
 export const ReproveSchema = z.object({ proof: ProofSchema, sha256Matches: z.boolean() });
 /** A view into a disc's titles: pictures, previews and measurements of those that the reading lists. */
 export const OpenLookSchema = z.object({ source: SourceRefSchema, reading: ReadingSchema });

@@ -58,7 +58,7 @@ async function made(change: Partial<Reel> & { readonly name: string }) {
   const { jobId } = await engine.submit(image, quay(change));
   const job = await engine.jobUntil(jobId, over);
   expect([job.state, job.problem]).toEqual(['done', null]);
-  const { outputs } = await engine.call('outputs');
+  const outputs = await engine.outputs();
   const result = outputs.find((o) => o.sidecar.jobId === jobId);
   if (!result) throw new Error('nothing was made');
   return { job, result, file: path.join(engine.library, result.path) };
@@ -94,7 +94,7 @@ test('what lies before the beginning or after the end of the reel is left out an
   const added = await addedFrom('long.wav', { offsetMs: -2000, isDefault: true });
   const { jobId } = await engine.submit(image, quay({ name: 'Long', addedAudio: [added], recipes: ['master', 'access'] }));
   expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'done' });
-  const { outputs } = await engine.call('outputs');
+  const outputs = await engine.outputs();
   const promise = outputs.find((o) => o.path === 'Long.mkv')?.sidecar.promise;
   const track = promise?.tracks.filter((t) => t.kind === 'audio').at(-1);
   expect(track?.left.map((l) => l.reason)).toEqual(['before the beginning', 'after the end']);
@@ -181,7 +181,7 @@ test('a runner killed in mid-write makes it all again: added sound, subtitle fil
   process.kill(pid, 'SIGKILL');
   const job = await engine.jobUntil(jobId, over);
   expect(job).toMatchObject({ state: 'done', attempts: 2 });
-  const result = (await engine.call('outputs')).outputs.find((o) => o.sidecar.jobId === jobId);
+  const result = (await engine.outputs()).find((o) => o.sidecar.jobId === jobId);
   expect(result?.sidecar.proof.passed).toBe(true);
   expect(readdirSync(engine.library).filter((n) => n.startsWith('Survivor.') && n.endsWith('.mks'))).toHaveLength(
     result?.sidecar.beside.length ?? -1,

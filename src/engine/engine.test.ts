@@ -70,7 +70,7 @@ describe('a job from disc to library', () => {
     expect(results()).toEqual(['The Quay.mkv', 'The Quay.mkv.json', 'The Quay.mp4', 'The Quay.mp4.json']);
     expect(engine.unfinished()).toEqual([]);
 
-    const { outputs } = await engine.call('outputs');
+    const outputs = await engine.outputs();
     const master = outputs.find((o) => o.sidecar.recipe === 'master');
     expect(master?.sidecar.proof).toMatchObject({ passed: true, identicalTracks: 6, tracks: 6 });
     expect(master?.sidecar.disc.label).toBe('QUAY');
@@ -93,15 +93,25 @@ describe('a job from disc to library', () => {
     symlinkSync(QUAY, at('Linked.mkv'));
     writeFileSync(at('Undated.mkv.json'), text.replace(/"madeAt": "[^"]*"/, '"madeAt": "the day after"'));
     writeFileSync(at('Torn.mkv.json'), text.slice(0, 200));
-    const { outputs } = await engine.call('outputs');
+    writeFileSync(at('Empty.mkv.json'), '');
+    const { unread } = await engine.until(async () => {
+      const page = await engine.call('outputs');
+      return page.unread.length > 0 ? page : null;
+    });
+    expect(unread.map((u) => [u.path, u.reason.split(':')[0]]).sort()).toEqual([
+      ['Empty.mkv.json', 'it is empty'],
+      ['Torn.mkv.json', 'it is no JSON'],
+      ['Undated.mkv.json', 'it is no sidecar, or of another version'],
+    ]);
+    const outputs = await engine.outputs();
     expect(outputs.find((o) => o.path === 'Linked.mkv')).toMatchObject({ presence: 'missing', sizeBytes: 0 });
     expect(outputs.some((o) => o.path === made)).toBe(true);
     expect(outputs.filter((o) => /Undated|Torn/.test(o.path))).toEqual([]);
-    for (const name of ['Linked.mkv.json', 'Linked.mkv', 'Undated.mkv.json', 'Torn.mkv.json']) rmSync(at(name));
+    for (const name of ['Linked.mkv.json', 'Linked.mkv', 'Undated.mkv.json', 'Torn.mkv.json', 'Empty.mkv.json']) rmSync(at(name));
   });
 
   test('what is in the vault can be proven again, and a changed file is found out', async () => {
-    const { outputs } = await engine.call('outputs');
+    const outputs = await engine.outputs();
     for (const output of outputs)
       expect(await engine.call('reprove', { id: output.id })).toMatchObject({ sha256Matches: true, proof: { passed: true } });
     const master = outputs.find((o) => o.sidecar.recipe === 'master');
@@ -131,7 +141,7 @@ describe('a job from disc to library', () => {
 
 describe('playing', () => {
   test('an access copy is sent by ranges, as a seeking player asks for them', async () => {
-    const { outputs } = await engine.call('outputs');
+    const outputs = await engine.outputs();
     const copy = outputs.find((o) => o.sidecar.recipe === 'access' && o.presence === 'present');
     const url = `/outputs/${copy?.id ?? ''}/play`;
     const size = copy?.sizeBytes ?? 0;
@@ -152,7 +162,7 @@ describe('playing', () => {
 
   test('a master is turned into something a browser plays, from any moment; closed players leave nothing behind', async () => {
     await engine.jobUntil((await engine.submit(image, reel(2, 'Played'))).jobId, over);
-    const { outputs } = await engine.call('outputs');
+    const outputs = await engine.outputs();
     const master = outputs.find((o) => o.path === 'Played.mkv');
     for (let i = 0; i < 6; i++) {
       const answer = await engine.until(async () => {
@@ -187,7 +197,7 @@ describe('names', () => {
     const { jobId } = await engine.submit(image, reel(1, 'Inside'), 'library', '../Films/ 1990 s/..');
     expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'done', folder: 'Films/1990 s' });
     expect(results()).toContain('Films/1990 s/Inside.mkv');
-    const { outputs } = await engine.call('outputs');
+    const outputs = await engine.outputs();
     expect(outputs.find((o) => o.path === 'Films/1990 s/Inside.mkv')).toMatchObject({ presence: 'present' });
     expect((await refusal(engine.submit(image, reel(1, 'Inside'), 'library', 'Films/1990 s'))).problem.code).toBe('name-taken');
   });
@@ -265,7 +275,7 @@ describe('a disc that is not whole', () => {
     expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'done', problem: null });
     const { events } = await engine.call('jobLog', { id: jobId });
     expect(events.filter((e) => e.type === 'stage' && e.stage === 'master')).toHaveLength(1);
-    const { outputs } = await engine.call('outputs');
+    const outputs = await engine.outputs();
     const output = outputs.find((o) => o.path === 'With gaps.mkv');
     expect(output).toMatchObject({ seal: 'whole', sidecar: { promise: { around: true }, proof: { passed: true } } });
     expect(output?.sidecar.proof.exceptions).toContainEqual(
@@ -275,7 +285,7 @@ describe('a disc that is not whole', () => {
     // A sidecar that says less than was found shows that it was edited.
     const file = path.join(engine.library, 'With gaps.mkv.json');
     writeFileSync(file, readFileSync(file, 'utf8').replace('"around": true', '"around": false'));
-    const edited = (await engine.call('outputs')).outputs.find((o) => o.path === 'With gaps.mkv');
+    const edited = (await engine.outputs()).find((o) => o.path === 'With gaps.mkv');
     expect(edited?.seal).toBe('broken');
   });
 
@@ -288,7 +298,7 @@ describe('a disc that is not whole', () => {
     expect(await engine.jobUntil(jobId, (j) => j.state === 'done' || (j.state === 'failed' && j.attempts === 0))).toMatchObject({
       state: 'done',
     });
-    const output = (await engine.call('outputs')).outputs.find((o) => o.path === 'Cleaned.mkv');
+    const output = (await engine.outputs()).find((o) => o.path === 'Cleaned.mkv');
     expect(output?.sidecar.promise.wholeness).toMatchObject({ count: 0, damage: 0 });
   });
 });
@@ -364,8 +374,8 @@ describe('what breaks', () => {
     writeFileSync(order(torn.jobId), '');
     const text = readFileSync(order(changed.jobId), 'utf8');
     writeFileSync(order(changed.jobId), text.replace('"folder": ""', '"folder": "../../outside"'));
-    // As if it had never begun: a runner would now carry it out.
-    rmSync(path.join(engine.folder, 'jobs', changed.jobId, 'events.ndjson'));
+    // As if they had never begun: a runner would now carry them out.
+    for (const { jobId } of [torn, changed]) rmSync(path.join(engine.folder, 'jobs', jobId, 'events.ndjson'));
     await engine.start();
     const lost = (await engine.call('state')).jobs.filter((j) => [torn.jobId, changed.jobId].includes(j.id));
     expect(lost.map((j) => [j.state, j.problem?.code])).toEqual([

@@ -6,10 +6,18 @@ const READ_BYTES = 256 * 1024;
 
 /** Reads a growing file of events from where it last stopped. Half a line is left for the next time. */
 export class EventFollower {
-  private offset = 0;
   private rest = Buffer.alloc(0);
 
-  constructor(private readonly file: string) {}
+  /** @param offset bytes that were taken in before. */
+  constructor(
+    private readonly file: string,
+    private offset = 0,
+  ) {}
+
+  /** Bytes of the lines taken in so far. */
+  get taken(): number {
+    return this.offset - this.rest.byteLength;
+  }
 
   /** Events that have come since. A line that is no event (torn by a power cut) is passed over. */
   async read(): Promise<JobEvent[]> {

@@ -1,11 +1,51 @@
+import { readFileSync, renameSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { toProblem, WorkError, type Job, type JobEvent, type JobState, type Problem } from '@/contract';
+import { z } from 'zod';
+import {
+  JobSourceSchema,
+  JobStateSchema,
+  RecipesSchema,
+  toProblem,
+  WorkError,
+  type Job,
+  type JobEvent,
+  type JobState,
+  type Problem,
+} from '@/contract';
 import { JobFolder } from '@/node/job-folder';
 import type { ProcessId } from '@/node/process-id';
 import { EventFollower } from './follower';
 import { foldJob, isOver, newFolded, type Folded } from './job-state';
 import { phaseOf, type Phase } from './lanes';
-import type { Wanted } from './names';
+import { claimOf, type Claim } from './names';
+
+/** What the queue needs of an order. The whole, with the reading of its disc, is in the job's folder: thousands of them are not kept in memory. */
+const OrderSchema = z.object({
+  id: z.string(),
+  storage: z.object({ path: z.string(), name: z.string() }),
+  source: JobSourceSchema,
+  recipes: RecipesSchema,
+  claim: z.object({ label: z.string(), keys: z.array(z.string()).readonly() }),
+});
+type KeptOrder = z.infer<typeof OrderSchema>;
+
+/** A job that has ended, so that a start need not read its order and its journal; true for as long as the journal has this size. */
+const EndedSchema = z.object({
+  version: z.literal(1),
+  journalBytes: z.number(),
+  order: OrderSchema,
+  state: JobStateSchema,
+  parted: z.boolean(),
+});
+const ENDED = 'ended.json';
+
+const orderOf = (job: Job): KeptOrder => ({
+  id: job.id,
+  storage: { path: job.storage.path, name: job.storage.name },
+  source: job.source,
+  recipes: job.reel.recipes,
+  claim: claimOf({ storage: job.storage.path, folder: job.folder, fileName: job.fileName, reel: job.reel }),
+});
 
 /** How long a job waits that can not be gone on with, at first and at last. */
 const FIRST_HOLD_MS = 1000;
@@ -27,21 +67,43 @@ export class JobRecord {
   /** Runners, one after the other, that ended without a word. */
   stillborn = 0;
   drive: { readonly done: () => void } | null = null;
-  private folded: Folded;
   private readonly follower: EventFollower;
   private following: Promise<boolean> = Promise.resolve(false);
   private obstacle: Problem | null = null;
   private notBefore = 0;
   private holds = 0;
 
-  constructor(
-    readonly job: Job,
+  private constructor(
+    readonly order: KeptOrder,
     readonly folder: string,
+    private folded: Folded,
+    journalBytes: number,
   ) {
     this.journal = new JobFolder(folder);
-    this.follower = new EventFollower(path.join(folder, 'events.ndjson'));
-    this.folded = newFolded(job);
-    this.process = this.journal.runner;
+    this.follower = new EventFollower(path.join(folder, 'events.ndjson'), journalBytes);
+    this.process = isOver(folded.state) ? null : this.journal.runner;
+    this.isAnnounced = folded.state.state === 'done';
+  }
+
+  static of(job: Job, folder: string): JobRecord {
+    return new JobRecord(orderOf(job), folder, newFolded(job), 0);
+  }
+
+  /** Reads what its folder says. @throws WorkError `order-lost`, `too-new`. */
+  static async open(folder: string): Promise<JobRecord> {
+    const ended = readEnded(folder);
+    if (ended)
+      return new JobRecord(
+        ended.order,
+        folder,
+        { state: ended.state, parted: ended.parted, cancelAsked: false, last: null },
+        ended.journalBytes,
+      );
+    const record = JobRecord.of(new JobFolder(folder).readJob(), folder);
+    await record.follow();
+    record.isAnnounced = record.told.state === 'done';
+    record.keepEnded();
+    return record;
   }
 
   /** As its events have it. */
@@ -69,18 +131,17 @@ export class JobRecord {
   }
 
   get phase(): Phase {
-    return phaseOf(this.job, this.folded.parted);
+    return phaseOf(this.order, this.folded.parted);
   }
 
   /** It reads its disc now, or will when it goes on. */
   get reads(): boolean {
     const { stage } = this.told;
-    return !this.parted && (stage === null || stage === 'master' || phaseOf(this.job, false) === 'both');
+    return !this.parted && (stage === null || stage === 'master' || phaseOf(this.order, false) === 'both');
   }
 
-  get wanted(): Wanted {
-    const { storage, folder, fileName, reel } = this.job;
-    return { storage: storage.path, folder, fileName, reel };
+  get claim(): Claim {
+    return this.order.claim;
   }
 
   /** Is it to be begun, as far as it is up to itself? */
@@ -98,7 +159,24 @@ export class JobRecord {
   private take(events: readonly JobEvent[]): boolean {
     const before = this.folded.state;
     for (const event of events) this.folded = foldJob(this.folded, event);
+    if (this.isOver && events.length > 0) this.keepEnded();
     return this.folded.state !== before;
+  }
+
+  /** A convenience for the next start. */
+  private keepEnded(): void {
+    if (!this.isOver) return;
+    const { order, folded, follower } = this;
+    const file = path.join(this.folder, ENDED);
+    try {
+      writeFileSync(
+        `${file}.new`,
+        JSON.stringify({ version: 1, journalBytes: follower.taken, order, state: folded.state, parted: folded.parted }),
+      );
+      renameSync(`${file}.new`, file);
+    } catch {
+      // no room: the next start reads the journal
+    }
   }
 
   /** Writes a decision down, and takes it in from there. @throws WorkError `data-full`, system errors: nothing was decided then. */
@@ -119,5 +197,15 @@ export class JobRecord {
     this.obstacle = null;
     this.holds = 0;
     this.notBefore = 0;
+  }
+}
+
+function readEnded(folder: string): z.infer<typeof EndedSchema> | null {
+  try {
+    const ended = EndedSchema.parse(JSON.parse(readFileSync(path.join(folder, ENDED), 'utf8')));
+    const isWhole = statSync(path.join(folder, 'events.ndjson')).size === ended.journalBytes && isOver(ended.state);
+    return isWhole && ended.order.id === path.basename(folder) && ended.state.id === ended.order.id ? ended : null;
+  } catch {
+    return null; // it has not ended, or the file is torn
   }
 }

@@ -16,7 +16,6 @@ import {
   type SubmitJob,
 } from '@/contract';
 import { makeFolderDurably, writeDurably } from '@/node/durable';
-import { JobFolder } from '@/node/job-folder';
 import { removeWorkshop, requireStorage } from '@/node/library';
 import type { EngineConfig } from './config';
 import type { Drives } from './drives';
@@ -25,7 +24,7 @@ import type { Hub } from './hub';
 import { JobRecord } from './job-record';
 import { lostJobState } from './job-state';
 import { Lanes } from './lanes';
-import { Names, requireFreeInLibrary, type Wanted } from './names';
+import { Names, claimOf, requireFreeInLibrary, type Claim } from './names';
 import type { Runners } from './runners';
 import type { Storages } from './storages';
 
@@ -74,10 +73,8 @@ export class Jobs {
     for (const name of readdirSync(this.root).sort()) {
       const folder = path.join(this.root, name);
       try {
-        const record = new JobRecord(new JobFolder(folder).readJob(), folder);
-        await record.follow();
-        record.isAnnounced = record.told.state === 'done';
-        this.records.set(record.job.id, record);
+        const record = await JobRecord.open(folder);
+        this.records.set(record.order.id, record);
       } catch (error) {
         console.error(`job folder ${name} can not be used: ${toProblem(error).message}`);
         const since = statSync(folder, { throwIfNoEntry: false })?.mtime ?? new Date();
@@ -96,9 +93,9 @@ export class Jobs {
   }
 
   /** What jobs that are not over will put into the library, and failed ones, which may be tried again. */
-  private wantedByOthers(than: JobRecord | null): Wanted[] {
+  private claimsOfOthers(than: JobRecord | null): Claim[] {
     const holds = (r: JobRecord) => r !== than && (!r.isOver || r.told.state === 'failed');
-    return [...this.records.values()].filter(holds).map((r) => r.wanted);
+    return [...this.records.values()].filter(holds).map((r) => r.claim);
   }
 
   /**
@@ -119,7 +116,7 @@ export class Jobs {
     const folder = safeFolderPath(request.folder);
     const wanted = { storage: storage.path, folder, fileName, reel };
     // Held before anything is waited for: of many that are sent at once with one name, one is taken in.
-    const release = this.names.hold(wanted, this.wantedByOthers(null));
+    const release = this.names.hold(claimOf(wanted), this.claimsOfOthers(null));
     try {
       const { id, name, path: place, mark } = await this.around.storages.known(request.storage);
       await requireStorage({ name, path: place, mark }, neededBytes(reel, estimateReel(reading, reel)));
@@ -150,7 +147,7 @@ export class Jobs {
       rmSync(jobFolder, { recursive: true, force: true });
       throw new WorkError('data-full', `The order could not be written: ${toProblem(error).message}`, { cause: error });
     }
-    const record = new JobRecord(whole, jobFolder);
+    const record = JobRecord.of(whole, jobFolder);
     this.records.set(id, record);
     this.send(record);
     void this.look();
@@ -174,7 +171,7 @@ export class Jobs {
   }
 
   private async endCancelled(record: JobRecord): Promise<void> {
-    await removeWorkshop(record.job.storage.path, record.job.id).catch(() => undefined);
+    await removeWorkshop(record.order.storage.path, record.order.id).catch(() => undefined);
     record.journal.forgetProgress();
     await record.decide({ type: 'cancelled' });
     this.send(record);
@@ -188,8 +185,9 @@ export class Jobs {
     const record = this.find(id);
     const { state, problem } = record.told;
     if (state !== 'failed' && state !== 'cancelled') return;
+    record.journal.readJob(); // it may be lost meanwhile: that too is said now
     // Its names may have gone to another job meanwhile: that is said now, not after all the work.
-    this.names.hold(record.wanted, this.wantedByOthers(record))();
+    this.names.hold(record.claim, this.claimsOfOthers(record))();
     // Another try of the same disc: what was read of it before is not gone on with.
     if (!around && problem?.code === 'not-whole') record.journal.forgetProgress();
     await record.decide({ type: 'retried', around });
@@ -201,7 +199,7 @@ export class Jobs {
   async forget(id: string): Promise<void> {
     const record = this.lost.has(id) ? null : this.find(id);
     if (record && !record.isOver) throw new WorkError('bad-request', 'This job is not over: cancel it first');
-    const places = record ? [record.job.storage] : this.around.config.storages;
+    const places = record ? [record.order.storage] : this.around.config.storages;
     for (const { path: place } of places) await removeWorkshop(place, id).catch(() => undefined);
     if (record) this.freeDrive(record); // it may have ended since the last look at it
     rmSync(path.join(this.root, id), { recursive: true, force: true });
@@ -245,7 +243,7 @@ export class Jobs {
       const idle: JobRecord[] = [];
       for (const record of this.records.values()) {
         if (record.isOver) this.freeDrive(record);
-        else if (await this.attend(record)) lanes.occupy(record.job, record.phase);
+        else if (await this.attend(record)) lanes.occupy(record.order, record.phase);
         else if (!record.isOver) idle.push(record);
       }
       for (const record of idle) if (record.isDue) await this.orHeld(record, () => this.begin(record, lanes));
@@ -273,12 +271,12 @@ export class Jobs {
       await this.endCancelled(record);
       return;
     }
-    if (this.around.storages.isAway(record.job.storage.path)) {
+    if (this.around.storages.isAway(record.order.storage.path)) {
       await this.waitForStorage(record);
       return;
     }
     const { phase } = record;
-    if (!lanes.take(record.job, phase)) return;
+    if (!lanes.take(record.order, phase)) return;
     this.requireRoom();
     const { attempts } = record.told;
     record.process = this.around.runners.launch(record.folder, phase === 'reading', () => {
@@ -308,7 +306,7 @@ export class Jobs {
 
   private async waitForStorage(record: JobRecord): Promise<void> {
     if (record.told.problem?.code === 'storage-missing') return; // said before
-    const away = new WorkError('storage-missing', `The library storage “${record.job.storage.name}” is not there`);
+    const away = new WorkError('storage-missing', `The library storage “${record.order.storage.name}” is not there`);
     await record.decide({ type: 'held', problem: toProblem(away) });
     this.send(record);
   }
@@ -346,7 +344,7 @@ export class Jobs {
   }
 
   private holdDrive(record: JobRecord): void {
-    const { source } = record.job;
+    const { source } = record.order;
     if (source.kind !== 'drive' || !record.reads) this.freeDrive(record);
     else record.drive ??= this.around.drives.use(source.drive);
   }

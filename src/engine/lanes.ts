@@ -1,6 +1,12 @@
 import { cpus } from 'node:os';
 import type { Job } from '@/contract';
 
+/** What lanes need to know of a job. */
+export interface Order {
+  readonly recipes: Job['reel']['recipes'];
+  readonly source: Job['source'];
+}
+
 /**
  * What a job needs next. Reading a disc and encoding wait for different things: so the next disc can go in as soon as the
  * bytes of the one before are off, while encoders take the processor in turn.
@@ -8,8 +14,7 @@ import type { Job } from '@/contract';
 export type Phase = 'reading' | 'encoding' | 'both';
 
 /** @param parted the job has given its reading lane back: its master is made and proven. */
-export function phaseOf(job: Job, parted: boolean): Phase {
-  const { recipes } = job.reel;
+export function phaseOf({ recipes }: Order, parted: boolean): Phase {
   if (!recipes.includes('access')) return 'reading';
   if (!recipes.includes('master')) return 'both'; // the encoder is fed from the disc itself
   return parted ? 'encoding' : 'reading';
@@ -27,12 +32,12 @@ export class Lanes {
 
   constructor(private readonly encodeLanes = ENCODE_LANES) {}
 
-  private readingLane(job: Job): string {
+  private readingLane(job: Order): string {
     return job.source.kind === 'drive' ? `drive ${job.source.drive}` : FILES;
   }
 
   /** Takes what a job needs where all of it is free. @returns false, and takes nothing, where it is not. */
-  take(job: Job, phase: Phase): boolean {
+  take(job: Order, phase: Phase): boolean {
     const lane = this.readingLane(job);
     const reads = phase !== 'encoding';
     const encodes = phase !== 'reading';
@@ -42,7 +47,7 @@ export class Lanes {
   }
 
   /** Notes a job that is at work already. */
-  occupy(job: Job, phase: Phase): void {
+  occupy(job: Order, phase: Phase): void {
     if (phase !== 'encoding') this.reading.add(this.readingLane(job));
     if (phase !== 'reading') this.encoding++;
   }

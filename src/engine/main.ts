@@ -19,6 +19,8 @@ import { createEngineServer } from './server';
 import { Storages } from './storages';
 
 const WATCH_MS = 3000;
+/** Files that somebody else puts into the library, or takes out of it, are noticed within this time. */
+const COUNT_MS = 15_000;
 
 const configFile = process.argv[2];
 if (!configFile) {
@@ -37,7 +39,7 @@ const archive = new ArchiveIdentity(config.dataFolder, config.archive);
 const hub = new Hub(randomUUID());
 const storages = new Storages(config);
 const roots = new Roots(config);
-const outputs = new Outputs(config);
+const outputs = new Outputs(config, ({ id }) => !storages.isSilent(id));
 const drives = new Drives(config, () => {
   hub.send({ type: 'drives', drives: drives.states() });
 });
@@ -78,14 +80,24 @@ async function watch(): Promise<void> {
   );
 }
 
+let lastCount = 0;
+async function watchOutputs(): Promise<void> {
+  if (Date.now() - lastCount < COUNT_MS) return;
+  lastCount = Date.now();
+  const before = outputs.lastCount;
+  const count = await outputs.count();
+  if (count !== before) hub.send({ type: 'outputs', count });
+}
+
 const socket = path.join(config.dataFolder, 'engine.sock');
 rmSync(socket, { force: true });
 const server = createEngineServer({ archive, hub, roots, storages, drives, readings, looks, jobs, outputs, resolve });
 await Promise.all([storages.start(), roots.look()]);
 await jobs.start();
+void watchOutputs();
 const timer = setInterval(
   () =>
-    void watch().catch((error: unknown) => {
+    void Promise.all([watch(), watchOutputs()]).catch((error: unknown) => {
       console.error(error);
     }),
   WATCH_MS,

@@ -22,8 +22,17 @@ export function namesOf({ fileName, reel }: Pick<Wanted, 'fileName' | 'reel'>): 
   return [...films, ...films.map(sidecarOf), ...besideFiles(reel).map((f) => fileName + f.ending)];
 }
 
-const keysOf = (wanted: Wanted): string[] =>
-  namesOf(wanted).map((name) => `${wanted.storage}\n${comparable(path.join(wanted.folder, name))}`);
+/** The names of a job's results, as they are compared. */
+export interface Claim {
+  /** For people. */
+  readonly label: string;
+  readonly keys: readonly string[];
+}
+
+export const claimOf = (wanted: Wanted): Claim => ({
+  label: path.join(wanted.folder, wanted.fileName),
+  keys: namesOf(wanted).map((name) => `${wanted.storage}\n${comparable(path.join(wanted.folder, name))}`),
+});
 
 /** Names that are spoken for while a job is being taken in: between looking and having, nobody else may take them. */
 export class Names {
@@ -33,11 +42,9 @@ export class Names {
    * Takes the names of a job at once, before anything is waited for.
    * @param others what jobs of the queue hold. @returns gives them back. @throws WorkError `name-taken`.
    */
-  hold(wanted: Wanted, others: Iterable<Wanted>): () => void {
-    const keys = keysOf(wanted);
-    const taken = new Set([...this.held, ...[...others].flatMap(keysOf)]);
-    if (keys.some((key) => taken.has(key)))
-      throw new WorkError('name-taken', `The queue already has a job that makes “${path.join(wanted.folder, wanted.fileName)}”`);
+  hold({ label, keys }: Claim, others: Iterable<Claim>): () => void {
+    const taken = new Set([...this.held, ...[...others].flatMap((o) => o.keys)]);
+    if (keys.some((key) => taken.has(key))) throw new WorkError('name-taken', `The queue already has a job that makes “${label}”`);
     for (const key of keys) this.held.add(key);
     return () => {
       for (const key of keys) this.held.delete(key);

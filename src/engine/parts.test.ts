@@ -6,7 +6,7 @@ import { sketchReading } from '@/test-support/readings';
 import { wholeTitleReel } from '@/core/reels';
 import { EventFollower } from './follower';
 import { Hub } from './hub';
-import { Lanes, phaseOf } from './lanes';
+import { Lanes, phaseOf, type Order } from './lanes';
 import { foldJob, isOver, newFolded } from './job-state';
 import { identify, isAlive } from '@/node/process-id';
 import { resolveInside } from './roots';
@@ -75,19 +75,8 @@ describe('the state of a job', () => {
 });
 
 test('lanes: one reading per drive and one for images, encoders in their turn', () => {
-  const sketch = sketchReading([{ parts: ['a:10'] }]);
-  const [only] = sketch.titles;
-  if (!only) throw new Error('no title');
-  const make = (recipes: Job['reel']['recipes'], drive: string | null): Job => ({
-    version: 1,
-    id: 'job-12345678',
-    createdAt: '',
-    reel: { ...wholeTitleReel(only, 'x'), recipes },
-    reading: sketch,
-    folder: '',
-    fileName: 'x',
-    soundFiles: [],
-    storage: { id: 's', name: 'S', path: '/s', mark: null },
+  const make = (recipes: Job['reel']['recipes'], drive: string | null): Order => ({
+    recipes,
     source: drive === null ? { kind: 'image', path: '/x', label: 'x' } : { kind: 'drive', path: '/x', label: 'x', drive },
   });
   const both = make(['master', 'access'], 'one');

@@ -51,7 +51,7 @@ export interface EngineParts {
 /** Comment lines keep proxies and browsers from taking a quiet stream for a dead one. */
 const HEARTBEAT_MS = 10_000;
 
-async function engineState(parts: EngineParts): Promise<EngineState> {
+function engineState(parts: EngineParts): EngineState {
   const { archive, hub, roots, storages, drives, readings, jobs, outputs } = parts;
   return {
     boot: hub.boot,
@@ -63,7 +63,7 @@ async function engineState(parts: EngineParts): Promise<EngineState> {
     storages: storages.states(),
     readings: readings.states(),
     jobs: jobs.states(),
-    outputs: await outputs.count(),
+    outputs: outputs.lastCount,
   };
 }
 
@@ -179,7 +179,7 @@ async function answer(
     case 'jobLog':
       return { events: await jobs.log(id) };
     case 'outputs':
-      return { outputs: await outputs.list() };
+      return outputs.list(Math.max(0, Math.floor(Number(query.get('from'))) || 0));
     case 'output':
       return (await outputs.find(id)).output;
     case 'reprove':

@@ -105,6 +105,11 @@ export class Storages {
     return { ...storage, mark };
   }
 
+  /** As last seen, it is not there or does not answer. */
+  isSilent(id: string): boolean {
+    return this.watched.get(id)?.last.identity === 'away';
+  }
+
   /** As last seen: may a job for this place be begun? One that is not configured any more is looked at by its runner. */
   isAway(place: string): boolean {
     const storage = this.config.storages.find((s) => s.path === place);

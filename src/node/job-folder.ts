@@ -80,7 +80,9 @@ export class JobFolder {
       job = JobSchema.parse(given);
     } catch (error) {
       if (error instanceof WorkError) throw error;
-      throw new WorkError('order-lost', 'The order of this job can not be read: it was torn, most likely by a power cut', { cause: error });
+      const how =
+        error instanceof SyntaxError ? 'it was torn, most likely by a power cut' : 'it is not there, or not as this version knows orders';
+      throw new WorkError('order-lost', `The order of this job can not be read: ${how}`, { cause: error });
     }
     const inside = path.join(job.folder, job.fileName);
     const leaves = path.isAbsolute(inside) || inside.split(/[/\\]/).includes('..') || inside.includes('\0');

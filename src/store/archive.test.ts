@@ -113,3 +113,18 @@ test('a data folder that was in use before, and a catalogue without jobs, belong
   await mine.openArchive(archive(1, true), ['job-z']);
   expect(await names(mine)).toEqual(['Old one', 'Old two']);
 });
+
+test('a catalogue that a newer version has written is not touched, and said to be so', async () => {
+  const { nameOfCatalogue, openArchive, openedArchive } = await page();
+  const newer = new Dexie(nameOfCatalogue(archive(1)));
+  newer.version(99).stores({ discs: 'fingerprint', shelves: 'id' });
+  await newer.table('discs').put(disc('Of tomorrow'));
+  newer.close();
+  await openArchive(archive(1));
+  expect(openedArchive()).toMatchObject({ isTooNew: true });
+  const again = new Dexie(nameOfCatalogue(archive(1)));
+  await again.open();
+  expect(again.verno).toBe(99);
+  expect(await again.table('discs').count()).toBe(1);
+  again.close();
+});

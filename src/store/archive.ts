@@ -1,7 +1,7 @@
 import Dexie from 'dexie';
 import { useSyncExternalStore } from 'react';
 import { ArchiveSchema, type Archive } from '@/contract';
-import { Catalogue } from './db';
+import { CATALOGUE_VERSION, Catalogue } from './db';
 
 /**
  * A catalogue belongs to an archive, not to the address at which it happens to run: what was catalogued in one never stands on the
@@ -17,6 +17,8 @@ export interface OpenArchive {
   readonly archive: Archive;
   /** Discs of an earlier catalogue of this browser that may or may not be this archive's: the user is asked. */
   readonly offered: number;
+  /** Its catalogue was written by a newer version: it is not touched. */
+  readonly isTooNew: boolean;
 }
 
 let open: (OpenArchive & { readonly db: Catalogue }) | null = null;
@@ -64,12 +66,26 @@ export async function openArchive(archive: Archive, jobIds: readonly string[] = 
   }
   opening = (async () => {
     const db = new Catalogue(nameOfCatalogue(archive));
-    set({ archive, db, offered: await takeOver(db, archive, jobIds) });
+    // Dexie opens what a newer version has written as if it were its own, and adds to it what it misses.
+    const isTooNew = (await versionOf(db.name)) > CATALOGUE_VERSION;
+    set({ archive, db, offered: isTooNew ? 0 : await takeOver(db, archive, jobIds), isTooNew });
   })().finally(() => {
     opening = null;
   });
   await opening;
   return true;
+}
+
+/** Version of a database as it stands; 0 where there is none. */
+async function versionOf(name: string): Promise<number> {
+  if (!(await Dexie.exists(name))) return 0;
+  const found = new Dexie(name);
+  try {
+    await found.open();
+    return Math.floor(found.verno);
+  } finally {
+    found.close();
+  }
 }
 
 function remember(archive: Archive): void {

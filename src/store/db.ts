@@ -66,6 +66,8 @@ async function bringUpToDate(change: Transaction): Promise<void> {
     });
 }
 
+export const CATALOGUE_VERSION = 9;
+
 /** The catalogue. A change of shape adds a version below with its migration; see docs/architecture.md. */
 export class Catalogue extends Dexie {
   discs!: EntityTable<DiscRecord, 'fingerprint'>;
@@ -117,7 +119,7 @@ export class Catalogue extends Dexie {
       await change.table('jobs').toCollection().modify({ places: 0, damaged: 0, stretches: [] });
     });
     // Readings know sound in clips of its own, and second pictures.
-    this.version(9).upgrade(bringUpToDate);
+    this.version(CATALOGUE_VERSION).upgrade(bringUpToDate);
   }
 
   async rules(): Promise<HouseRules | null> {

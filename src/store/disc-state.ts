@@ -1,14 +1,14 @@
 import { FAULT_WEIGHTS, MOST_STRETCHES, damageOf } from '@/core/reading';
 import { coverageOf, type Coverage, type KeptPieces, type Piece } from '@/core/reels';
-import type { JobState, Output } from '@/contract';
+import type { JobState, VaultEntry } from '@/contract';
 import type { DiscRecord, DraftRecord } from './db';
 
 export type DiscState = 'running' | 'in the vault' | 'partly in the vault' | 'planned' | 'needs eyes' | 'read';
 
-const hasGaps = (output: Output) => (output.sidecar.promise.wholeness?.damage ?? 0) > 0;
+const hasGaps = (output: VaultEntry) => (output.sidecar.promise.wholeness?.damage ?? 0) > 0;
 
 /** What a master with gaps has kept: where its faults can not all be placed on the disc, nothing is taken for kept. */
-function keptAround({ sidecar }: Output): KeptPieces {
+function keptAround({ sidecar }: VaultEntry): KeptPieces {
   const faults = (sidecar.promise.wholeness?.faults ?? []).filter((f) => FAULT_WEIGHTS[f.kind] === 'damage');
   const gaps = damageOf(faults, () => true);
   const listed = faults.reduce((sum, f) => sum + f.count, 0);
@@ -21,7 +21,7 @@ export function discState(
   disc: DiscRecord,
   draft: DraftRecord | undefined,
   jobs: readonly JobState[],
-  outputs: readonly Output[],
+  outputs: readonly VaultEntry[],
 ): { readonly state: DiscState; readonly coverage: Coverage } {
   const mine = outputs.filter((o) => o.sidecar.disc.fingerprint === disc.fingerprint && o.presence === 'present');
   const whole = mine.filter((o) => !hasGaps(o)).flatMap((o) => o.sidecar.reel.pieces);

@@ -1,5 +1,5 @@
 import type { RecipeId } from '@/core/reels';
-import type { JobState, Output } from '@/contract';
+import type { JobState, VaultEntry } from '@/contract';
 
 /** How fast this machine has been: what the time of a batch is estimated from. */
 export interface Pace {
@@ -13,7 +13,7 @@ export interface Pace {
 const LAST = 40;
 
 /** Reads the pace out of what has ended: the sum over jobs of one recipe, so that long ones weigh more. */
-export function paceOf(jobs: readonly JobState[], outputs: readonly Output[]): Pace {
+export function paceOf(jobs: readonly JobState[], outputs: readonly VaultEntry[]): Pace {
   const ended = jobs.filter((j) => j.state === 'done' && j.startedAt !== null && j.endedAt !== null).slice(-LAST);
   const sums = { master: { amount: 0, seconds: 0 }, access: { amount: 0, seconds: 0 } };
   for (const job of ended) {

@@ -3,7 +3,7 @@ import { mkdirSync, readdirSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
 import path from 'node:path';
 import type { z } from 'zod';
-import { ROUTES, type JobState, type Problem, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
+import { ROUTES, type JobState, type Output, type Problem, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
 import type { Reel } from '@/core/reels';
 import { PROVING, temporaryFolder } from './discs';
 
@@ -231,6 +231,15 @@ export class TestEngine {
     const { reading } = await this.read(source);
     if (!reading) throw new Error('nothing was read');
     return this.call('submitJob', { body: { source, fingerprint: reading.fingerprint, reading, reel: reel(reading), storage, folder } });
+  }
+
+  /** All that is in the vault, each with its whole sidecar. */
+  async outputs(): Promise<Output[]> {
+    const { outputs, total } = await this.call('outputs');
+    if (total !== outputs.length) throw new Error('more than a page');
+    // A list may be some seconds old: what has gone since is not in it.
+    const whole = await Promise.all(outputs.map(({ id }) => this.call('output', { id }).catch(() => null)));
+    return whole.filter((o) => o !== null);
   }
 
   async job(id: string): Promise<JobState> {

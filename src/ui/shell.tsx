@@ -56,8 +56,10 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
   }, []);
   const path = usePathname();
   const { link, state } = useEngine();
-  const archive = useArchive()?.archive ?? null;
-  const discs = useLiveQuery(() => (archive ? catalogue().discs.count() : Promise.resolve(0)), [archive?.id]) ?? null;
+  const open = useArchive();
+  const archive = open?.archive ?? null;
+  const isOpen = open !== null && !open.isTooNew;
+  const discs = useLiveQuery(() => (isOpen ? catalogue().discs.count() : Promise.resolve(0)), [isOpen]) ?? null;
   const running = state?.jobs.filter((j) => ['running', 'waiting', 'interrupted'].includes(j.state)).length ?? null;
   const counts: Record<string, number | null> = { '/': discs, '/bench': null, '/queue': running, '/vault': state?.outputs ?? null };
   const reading = state?.readings.find((r) => r.state === 'reading');
@@ -112,7 +114,15 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
       </header>
       <KeySheet />
       <main id="place" className="min-h-0 flex-1">
-        {archive ? children : <Empty title={link === 'lost' ? 'Waiting for the engine…' : 'Opening the catalogue…'} />}
+        {isOpen ? (
+          children
+        ) : open ? (
+          <Empty title="This browser’s catalogue was written by a newer version of Careful Vault">
+            Start that version again to go on with it, or use another browser. Nothing of it was changed.
+          </Empty>
+        ) : (
+          <Empty title={link === 'lost' ? 'Waiting for the engine…' : 'Opening the catalogue…'} />
+        )}
       </main>
     </div>
   );

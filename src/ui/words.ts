@@ -2,7 +2,7 @@ import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import type { Evidence, Findings, Role, TitleFinding } from '@/core/findings';
 import type { Ground } from '@/core/reels';
 import type { AudioTrack, Reading, Remark, SubtitleTrack, Title } from '@/core/reading';
-import type { JobState, ReadingTask, Sidecar, Stage, StorageState } from '@/contract';
+import type { JobState, ReadingTask, Sidecar, Stage, StorageState, VaultEntry } from '@/contract';
 import { bytes, clock, list, numbers, plural } from './format';
 
 /** The core gives data; here they become words. */
@@ -318,7 +318,8 @@ export function readingText(task: ReadingTask): string {
   return 'following the menus';
 }
 
-const damagedPlaces = (proof: Sidecar['proof']) => proof.exceptions.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage').length;
+const damagedPlaces = (proof: Pick<Sidecar['proof'], 'exceptions'>) =>
+  proof.exceptions.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage').length;
 
 /** What became of the disc's own account of itself. */
 function wholeText({ promise, proof }: Pick<Sidecar, 'promise' | 'proof'>): string {
@@ -330,13 +331,13 @@ function wholeText({ promise, proof }: Pick<Sidecar, 'promise' | 'proof'>): stri
 }
 
 /** How a result stands: proven whole, proven with gaps, or not. */
-export function proofState({ promise, proof }: Pick<Sidecar, 'promise' | 'proof'>): 'kept' | 'eyes' | 'damaged' {
+export function proofState({ promise, proof }: Pick<VaultEntry['sidecar'], 'promise' | 'proof'>): 'kept' | 'eyes' | 'damaged' {
   if (!proof.passed) return 'damaged';
   return (promise.wholeness?.damage ?? 0) > 0 ? 'eyes' : 'kept';
 }
 
 /** The same in a few words, for a list. */
-export function proofWord(sidecar: Pick<Sidecar, 'promise' | 'proof' | 'recipe'>): string {
+export function proofWord(sidecar: Pick<VaultEntry['sidecar'], 'promise' | 'proof' | 'recipe'>): string {
   const { proof, promise } = sidecar;
   if (!proof.passed) return 'did not pass its proof';
   if (!promise.wholeness) return sidecar.recipe === 'master' ? 'as it was read' : 'decodes';

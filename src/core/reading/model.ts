@@ -399,12 +399,21 @@ export function upgradeReading(value: unknown): unknown {
   return reading;
 }
 
-/** Version 6 knows sound in clips of its own, and second pictures: there were none in what was read before. */
+/**
+ * Version 6 knows sound in clips of its own, and second pictures: there were none in what was read before. Readings were made and kept
+ * while version 5 was still growing: what the first of them lack is put in here.
+ */
 function fromVersion5(reading: Plain): Plain {
   return {
+    looked: null,
     ...reading,
     version: READING_VERSION,
-    titles: each(reading['titles'], (t) => ({ ...t, over: null, audio: each(t['audio'], (a) => ({ ...a, apart: null })) })),
+    titles: each(reading['titles'], (t) => ({
+      ...t,
+      over: null,
+      parts: each(t['parts'], (p) => ({ seamless: false, moved: null, ...p })),
+      audio: each(t['audio'], (a) => ({ ...a, apart: null })),
+    })),
   };
 }
 

@@ -13,7 +13,7 @@ import {
   type HouseRules,
   type Reel,
 } from '@/core/reels';
-import type { Output } from '@/contract';
+import type { VaultEntry } from '@/contract';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { fileNameFor, proposalOf, valuesOf, type Draft } from '@/store/draft';
 import { saveRules } from '@/store/rules';
@@ -32,7 +32,7 @@ export function placesOf(
   disc: DiscRecord,
   draft: Draft,
   rules: HouseRules,
-  outputs: readonly Output[],
+  outputs: readonly VaultEntry[],
   storage: string | null,
 ): Map<string, ReelPlace> {
   const reels = draft.record?.reels ?? [];

@@ -2,27 +2,71 @@
 
 import Link from 'next/link';
 import { useState } from 'react';
+import type { UnreadSidecar } from '@/contract';
 import { useEngine } from '@/store/engine';
-import { useOutputs } from '@/store/outputs';
-import { bytes, clock, day } from '../format';
-import { Empty, Panel, StateText } from '../parts/controls';
-import { RECIPE, proofState, proofWord } from '../words';
+import { useOutput, useVault } from '@/store/outputs';
+import { bytes, clock, day, plural } from '../format';
+import { Button, Empty, Panel, StateText } from '../parts/controls';
+import { RECIPE, STORAGE_IDENTITY, proofState, proofWord } from '../words';
 import { OutputDetail } from './output-detail';
+
+/** Files listed at first, and with each wish for more. */
+const LISTED = 200;
+
+/** Sidecars that can not be used: each is named with the reason, and none of them hides the others. */
+function Unread({ sidecars }: { sidecars: readonly UnreadSidecar[] }) {
+  return (
+    <details className="text-second">
+      <summary className="w-fit">
+        <StateText state="eyes">
+          {plural(sidecars.length, 'sidecar')} can not be read: {sidecars.length === 1 ? 'its film is' : 'their films are'} not listed, and
+          not touched
+        </StateText>
+      </summary>
+      <ul className="max-h-32 overflow-y-auto pt-1 pl-5">
+        {sidecars.map((s) => (
+          <li key={`${s.storageName} ${s.path}`}>
+            <span className="text-ink">{s.path}</span> in {s.storageName}: {s.reason}. Put its sidecar back from a copy, or make the film
+            again.
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}
 
 /** What has been made, read from the sidecars on library storage. */
 export function VaultPage() {
   const { state } = useEngine();
-  const outputs = useOutputs();
+  const vault = useVault();
+  const outputs = vault?.entries ?? null;
   const [chosen, setChosen] = useState<string | null>(null);
   const [search, setSearch] = useState('');
+  const [most, setMost] = useState(LISTED);
   const wanted = search.trim().toLowerCase();
   const shown = (outputs ?? []).filter(
     (o) => wanted === '' || `${o.sidecar.reel.name} ${o.path} ${o.sidecar.disc.label}`.toLowerCase().includes(wanted),
   );
   const current = shown.find((o) => o.id === chosen) ?? shown[0];
+  const output = useOutput(current);
+  const listed = shown.slice(0, most);
+  const away = (state?.storages ?? []).filter((s) => s.identity !== 'known' && s.identity !== 'new');
   return (
     <div className="mx-auto flex h-full max-w-[2200px] flex-col gap-3 px-5 pt-4 pb-5">
-      <h1 className="font-serif text-[24px] leading-none font-medium">The vault</h1>
+      <div className="flex items-baseline justify-between gap-6">
+        <h1 className="font-serif text-[24px] leading-none font-medium">The vault</h1>
+        {away.length > 0 && (
+          <StateText state="eyes">
+            {away.map((s) => (
+              <span key={s.id} className="block">
+                {s.name} is {STORAGE_IDENTITY[s.identity]}:{' '}
+                {s.identity === 'away' ? 'its files are not listed' : 'listed is what stands in its place now'}
+              </span>
+            ))}
+          </StateText>
+        )}
+      </div>
+      {vault && vault.unread.length > 0 && <Unread sidecars={vault.unread} />}
       {outputs === null ? (
         <Panel className="flex-1">
           <Empty title={state ? 'Reading the sidecars…' : 'Looking for the engine…'} />
@@ -56,7 +100,7 @@ export function VaultPage() {
             }
           >
             <ul className="min-h-0 flex-1 overflow-y-auto">
-              {shown.map((o) => (
+              {listed.map((o) => (
                 <li key={o.id}>
                   <button
                     type="button"
@@ -82,11 +126,27 @@ export function VaultPage() {
                   </button>
                 </li>
               ))}
+              {shown.length > listed.length && (
+                <li className="px-3 py-2">
+                  <Button
+                    tone="quiet"
+                    onClick={() => {
+                      setMost(most + LISTED);
+                    }}
+                  >
+                    Show more of {shown.length.toLocaleString('en-GB')}
+                  </Button>
+                </li>
+              )}
               {shown.length === 0 && <li className="px-3 py-3 text-second">No file matches “{search}”.</li>}
             </ul>
           </Panel>
-          {current ? (
-            <OutputDetail output={current} />
+          {output ? (
+            <OutputDetail key={output.id} output={output} />
+          ) : current ? (
+            <Panel>
+              <Empty title="Reading its sidecar…" />
+            </Panel>
           ) : (
             <Panel>
               <Empty title="No file is selected" />
