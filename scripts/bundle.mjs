@@ -5,11 +5,13 @@ import { root } from './ensure.mjs';
 const ENTRIES = {
   engine: 'src/engine/main.ts',
   runner: 'src/runner/main.ts',
+  helper: 'src/runner/helper.ts',
   vault: 'src/runner/command.ts',
   demo: 'demo/main.ts',
   bench: 'demo/bench.ts',
   fuzz: 'demo/fuzz.ts',
   doubt: 'demo/doubt/main.ts',
+  soak: 'demo/soak/main.ts',
 };
 
 export async function bundle(names = Object.keys(ENTRIES), quiet = true) {

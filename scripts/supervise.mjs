@@ -47,7 +47,8 @@ export function supervise({ config, dataFolder, port, dev = false }) {
     });
     return child;
   };
-  start('engine', [path.join('dist', 'engine.mjs'), config]);
+  // A place that hangs holds a thread: there are more of them than places.
+  start('engine', [path.join('dist', 'engine.mjs'), config], { UV_THREADPOOL_SIZE: '16' });
   start('web', [path.join('scripts', 'web.mjs'), dev ? 'dev' : 'start', '-H', '127.0.0.1', '-p', String(port)], {
     CAREFUL_VAULT_SOCKET: path.join(dataFolder, 'engine.sock'),
     CAREFUL_VAULT_PORT: String(port),

@@ -29,5 +29,7 @@ step('unit tests', 'jest/bin/jest.js', ['--silent']);
 must(process.execPath, ['scripts/fuzz.mjs', '10000']);
 console.log(`\n== doubt (${Math.round((Date.now() - started) / 1000)} s)`);
 must(process.execPath, ['scripts/doubt.mjs', '150']);
+console.log(`\n== soak (${Math.round((Date.now() - started) / 1000)} s)`);
+must(process.execPath, ['scripts/soak.mjs', 'faults', '6']);
 step('browser tests', '@playwright/test/cli.js', ['test']);
 console.log(`\nall passed in ${Math.round((Date.now() - started) / 1000)} s`);

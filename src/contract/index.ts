@@ -6,3 +6,4 @@ export * from './routes';
 export * from './rules';
 export * from './exchange';
 export type { FromDropped, ToDropped } from './dropped';
+export * from './helper';

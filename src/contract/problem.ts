@@ -7,10 +7,13 @@ const ADVICE = {
   'source-refused': 'Make the disc image or folder readable for whoever runs Careful Vault, then retry.',
   'storage-missing': 'Connect the library storage again. Nothing was written in its place; jobs that wait for it go on by themselves.',
   'storage-new': 'On the Shelf, under Library storage, say that this is the library. It is then known again wherever it is mounted.',
+  'storage-failing': 'The library’s disk reports errors: check it and its cable, then retry. What stands in the library was not touched.',
   'storage-read-only': 'Make the library folder writable, then retry. Nothing was written.',
   'storage-full': 'Free some space in the library, or choose another storage, then retry.',
   'data-full':
     'Free some space where Careful Vault keeps its own data (the place is printed at its start), then send it again. Nothing was taken in.',
+  'data-failed': 'Check the disk where Careful Vault keeps its own data (the place is printed at its start), then retry.',
+  'work-lost': 'Retry: what is missing is made again. The library was not touched.',
   'order-lost': 'Its reel is still on the Bench: queue it again there, and clear this one. Nothing of it is in the library.',
   'too-new': 'Start the newer version of Careful Vault again to go on with it. Nothing of it was changed.',
   'name-taken': 'Choose another name. The file that is there was not touched.',
@@ -18,10 +21,12 @@ const ADVICE = {
   'not-whole':
     'Nothing was put into the library. Read another copy or clean the disc, then retry; or take what is there: gaps stay as long as they are, and each is named.',
   'proof-failed': 'The file was not put into the library. Read the disc again, and look at the log.',
+  'reader-died': 'Try again. If it comes back, look at the source: it holds what no disc holds.',
   'runner-died': 'Retry: it goes on from the last stage that was finished.',
   'bad-request': 'This is a fault of the application: please report it with this message.',
   'not-known': 'It may have been removed. Reload the page.',
   'engine-away': 'The engine is starting again. Jobs go on; this page comes back by itself.',
+  'too-busy': 'Close another preview, then play it again.',
   'drive-empty': 'Insert a disc first.',
   'other-archive': 'Reload the page: it then shows the archive that runs at this address now. Nothing was done.',
   refused: 'Open the application at the address it printed when it started.',
@@ -54,6 +59,14 @@ export class WorkError extends Error {
   }
 }
 
+/** A problem that was heard of from another process. */
+export class ProblemError extends Error {
+  override readonly name = 'ProblemError';
+  constructor(readonly problem: Problem) {
+    super(problem.message);
+  }
+}
+
 /** Codes of the operating system that mean something to the user. */
 const SYSTEM_CODES: Readonly<Record<string, WorkErrorCode>> = {
   ENOSPC: 'storage-full',
@@ -64,7 +77,7 @@ const SYSTEM_CODES: Readonly<Record<string, WorkErrorCode>> = {
   EPERM: 'storage-read-only',
   ENOENT: 'storage-missing',
   ENOTDIR: 'storage-missing',
-  EIO: 'storage-missing',
+  EIO: 'storage-failing',
 };
 
 /** What an error says, with names instead of the places on this machine where they stand: those are no business of a page. */
@@ -84,6 +97,7 @@ export function toProblem(error: unknown): Problem {
       where: { source, byteOffset, ...(structure === undefined ? {} : { structure }) },
     };
   }
+  if (error instanceof ProblemError) return error.problem;
   if (error instanceof WorkError) return { code: error.code, message: error.message, whatToDo: error.whatToDo, where: null };
   const code = typeof error === 'object' && error !== null && 'code' in error ? SYSTEM_CODES[String(error.code)] : undefined;
   return toProblem(new WorkError(code ?? 'internal', withoutPaths(error)));
@@ -94,7 +108,7 @@ export function statusOf(problem: Problem): number {
   if (problem.code === 'not-known' || problem.code === 'not-found') return 404;
   if (problem.code === 'name-taken' || problem.code === 'other-archive') return 409;
   if (problem.code === 'refused') return 403;
-  if (problem.code === 'engine-away') return 503;
+  if (problem.code === 'engine-away' || problem.code === 'too-busy') return 503;
   if (problem.code === 'internal') return 500;
   return 400;
 }

@@ -18,6 +18,8 @@ import { measureTitle } from '@/node/measure';
 import { openSource, requireSame, type OpenedSource } from '@/node/open-source';
 import { picturesAt, startPreview } from '@/node/pictures';
 import type { Drives } from './drives';
+import type { Players } from './players';
+import type { Pool } from './pool';
 
 interface Look {
   readonly id: string;
@@ -36,7 +38,6 @@ interface Look {
 const IDLE_MS = 90_000;
 const MAX_LOOKS = 6;
 const MAX_PICTURE_CACHE_BYTES = 96 * 1024 * 1024;
-const MAX_PREVIEWS = 3;
 
 /** Sources that are open so that pages can look into titles: pictures, previews, measurements. */
 export class Looks {
@@ -44,12 +45,13 @@ export class Looks {
   /** JPEG by disc, title, angle, moment and width, the one used last at the end. */
   private readonly pictures = new Map<string, Uint8Array>();
   private pictureBytes = 0;
-  private previews = 0;
   private readonly timer: ReturnType<typeof setInterval>;
 
   constructor(
     private readonly resolve: (ref: SourceRef) => Promise<JobSource>,
     private readonly drives: Drives,
+    private readonly pool: Pool,
+    private readonly players: Players,
   ) {
     this.timer = setInterval(() => {
       this.closeIdle(IDLE_MS);
@@ -153,7 +155,10 @@ export class Looks {
       const keyOf = (ms: number) =>
         `${reading.fingerprint}/${String(title.number)}/${String(wish.angle)}/${String(Math.round(ms))}/${String(wish.width)}`;
       const missing = [...new Set(wish.moments.filter((ms) => !this.pictures.has(keyOf(ms))))];
-      const made = await picturesAt(opened, reading, title, wish.angle, missing, wish.width, signal);
+      const made =
+        missing.length === 0
+          ? new Map<number, Uint8Array>()
+          : await this.pool.run('look', signal, () => picturesAt(opened, reading, title, wish.angle, missing, wish.width, signal));
       const now = new Map(missing.map((ms, i) => [ms, made.get(i)]));
       for (const [ms, jpeg] of now) if (jpeg) this.keep(keyOf(ms), jpeg);
       return wish.moments.map((ms) => {
@@ -169,10 +174,8 @@ export class Looks {
       const value = Number(query.get(name) ?? other);
       return Number.isFinite(value) ? Math.min(most, Math.max(least, value)) : other;
     };
-    if (this.previews >= MAX_PREVIEWS) throw new WorkError('bad-request', 'Too many previews are open: close another page');
-    this.previews++;
     const controller = new AbortController();
-    response.on('close', () => {
+    const leave = this.players.enter(response, () => {
       controller.abort();
     });
     try {
@@ -195,7 +198,7 @@ export class Looks {
         await fed.catch(() => undefined);
       });
     } finally {
-      this.previews--;
+      leave();
     }
   }
 
@@ -204,7 +207,7 @@ export class Looks {
     return sayingHowFar<MeasureLine>(response, async (report) => ({
       type: 'measured',
       measured: await this.use(id, wish.title, (opened, reading, title) =>
-        measureTitle(opened, reading, title, { everything: wish.everything, ...report }),
+        this.pool.run('ask', report.signal, () => measureTitle(opened, reading, title, { everything: wish.everything, ...report })),
       ),
     }));
   }
@@ -213,7 +216,9 @@ export class Looks {
   compareTracks(id: string, wish: CompareWish, response: ServerResponse): Promise<void> {
     return sayingHowFar<CompareLine>(response, async (report) => ({
       type: 'compared',
-      comparison: await this.use(id, wish.title, (opened, reading, title) => compareTracks(opened, reading, title, wish, report)),
+      comparison: await this.use(id, wish.title, (opened, reading, title) =>
+        this.pool.run('ask', report.signal, () => compareTracks(opened, reading, title, wish, report)),
+      ),
     }));
   }
 }

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { chmodSync, rmSync } from 'node:fs';
+import { cpus } from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { JobSource, SourceRef } from '@/contract';
@@ -8,10 +9,13 @@ import { identify, isAlive, readProcess } from '@/node/process-id';
 import { ArchiveIdentity } from './archive';
 import { loadConfig } from './config';
 import { Drives } from './drives';
+import { Helpers } from './helpers';
 import { Hub } from './hub';
 import { Jobs } from './jobs';
 import { Looks } from './looks';
 import { Outputs } from './outputs';
+import { Players } from './players';
+import { Pool } from './pool';
 import { Readings } from './readings';
 import { Roots } from './roots';
 import { RunnerProcesses } from './runners';
@@ -39,21 +43,25 @@ const archive = new ArchiveIdentity(config.dataFolder, config.archive);
 const hub = new Hub(randomUUID());
 const storages = new Storages(config);
 const roots = new Roots(config);
-const outputs = new Outputs(config, ({ id }) => !storages.isSilent(id));
+const here = path.dirname(fileURLToPath(import.meta.url));
+const helpers = new Helpers(path.join(here, 'helper.mjs'));
+const pool = new Pool(Math.max(2, Math.ceil(cpus().length / 2)));
+const players = new Players();
+const outputs = new Outputs(config, ({ id }) => !storages.isSilent(id), helpers, pool);
 const drives = new Drives(config, () => {
   hub.send({ type: 'drives', drives: drives.states() });
 });
 const resolve = (ref: SourceRef): Promise<JobSource> =>
   ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
-const readings = new Readings(resolve, drives, hub);
-const looks = new Looks(resolve, drives);
+const readings = new Readings(resolve, drives, hub, helpers);
+const looks = new Looks(resolve, drives, pool, players);
 const announceOutputs = () => {
   outputs.changed();
   void outputs.count().then((count) => {
     hub.send({ type: 'outputs', count });
   });
 };
-const runner = path.join(path.dirname(fileURLToPath(import.meta.url)), 'runner.mjs');
+const runner = path.join(here, 'runner.mjs');
 const jobs = new Jobs({ config, runners: new RunnerProcesses(runner), drives, storages, hub, finished: announceOutputs });
 
 /** Looks at folders and storages now and then, and tells the pages what has changed. */
@@ -91,7 +99,7 @@ async function watchOutputs(): Promise<void> {
 
 const socket = path.join(config.dataFolder, 'engine.sock');
 rmSync(socket, { force: true });
-const server = createEngineServer({ archive, hub, roots, storages, drives, readings, looks, jobs, outputs, resolve });
+const server = createEngineServer({ archive, hub, roots, storages, drives, readings, looks, jobs, outputs, players, resolve });
 await Promise.all([storages.start(), roots.look()]);
 await jobs.start();
 void watchOutputs();

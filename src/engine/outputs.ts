@@ -1,10 +1,9 @@
 import path from 'node:path';
-import { proveAccess, type Proof } from '@/core/proof';
+import type { Proof } from '@/core/proof';
 import { VAULT_PAGE, WorkError, type Output, type UnreadSidecar, type VaultEntry } from '@/contract';
-import { examineAccessCopy } from '@/node/ffmpeg';
-import { sha256File } from '@/node/hash';
-import { proveMasterFile } from '@/node/prove-file';
 import type { EngineConfig } from './config';
+import type { Helpers } from './helpers';
+import type { Pool } from './pool';
 import { VaultIndex, readSidecar, sidecarsIn, standingOf, type Listing, type Place } from './vault-index';
 
 interface Located {
@@ -25,7 +24,12 @@ export class Outputs {
   /** Where each was when it was last seen. */
   private readonly places = new Map<string, Place>();
 
-  constructor(config: EngineConfig, isThere: (storage: EngineConfig['storages'][number]) => boolean) {
+  constructor(
+    config: EngineConfig,
+    isThere: (storage: EngineConfig['storages'][number]) => boolean,
+    private readonly helpers: Helpers,
+    private readonly pool: Pool,
+  ) {
     this.index = new VaultIndex(config, isThere);
   }
 
@@ -91,16 +95,15 @@ export class Outputs {
     const { file, output } = await this.find(id);
     const { sidecar } = output;
     if (output.presence === 'missing') throw new WorkError('not-known', `${output.path} is not there any more`);
-    let besideMatch = true;
-    for (const { name, sha256 } of sidecar.beside) {
-      const found = await sha256File(path.join(path.dirname(file), path.basename(name)), signal).catch(() => null);
-      besideMatch &&= found === sha256;
-    }
-    if (sidecar.recipe === 'master') {
-      const { proof, sha256 } = await proveMasterFile(file, sidecar.promise, signal, { parts: sidecar.proof.parts });
-      return { proof, sha256Matches: sha256 === sidecar.file.sha256 && besideMatch };
-    }
-    const proof = proveAccess(await examineAccessCopy(file, signal), sidecar.promise);
-    return { proof, sha256Matches: (await sha256File(file, signal)) === sidecar.file.sha256 && besideMatch };
+    const order = {
+      kind: 'prove' as const,
+      file,
+      recipe: sidecar.recipe,
+      promise: sidecar.promise,
+      parts: sidecar.proof.parts,
+      beside: sidecar.beside.map(({ name, sha256 }) => ({ file: path.join(path.dirname(file), path.basename(name)), sha256 })),
+    };
+    const { proof, sha256, besideMatch } = await this.pool.run('later', signal, () => this.helpers.prove(order, signal));
+    return { proof, sha256Matches: sha256 === sidecar.file.sha256 && besideMatch };
   }
 }

@@ -1,6 +1,7 @@
 import { appendFileSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import type { Job, JobEvent } from '@/contract';
+import type { ServerResponse } from 'node:http';
+import { WorkError, type Job, type JobEvent } from '@/contract';
 import { temporaryFolder } from '@/test-support/discs';
 import { sketchReading } from '@/test-support/readings';
 import { wholeTitleReel } from '@/core/reels';
@@ -9,6 +10,7 @@ import { Hub } from './hub';
 import { Lanes, phaseOf, type Order } from './lanes';
 import { foldJob, isOver, newFolded } from './job-state';
 import { identify, isAlive } from '@/node/process-id';
+import { Players } from './players';
 import { resolveInside } from './roots';
 
 const folder = temporaryFolder();
@@ -150,4 +152,27 @@ test('a path ends inside its root, or is not known', async () => {
   for (const inside of ['..', '../root-neighbour', 'out', 'out/root/sub/file/../../..', '/etc', 'sub/nothing', 'a\0b']) {
     await expect(resolveInside(root, inside)).rejects.toMatchObject({ code: 'not-known' });
   }
+});
+
+test('players: those that play keep their places, one that is paused gives its own to who comes', async () => {
+  const players = new Players(2, 30);
+  const open = () => {
+    const socket = { bytesWritten: 0 };
+    const response = { socket, on: () => undefined, destroy: jest.fn() };
+    const stop = jest.fn();
+    return { socket, stop, response, leave: players.enter(response as unknown as ServerResponse, stop) };
+  };
+  const [paused, plays] = [open(), open()];
+  expect(open).toThrow('2 previews are playing');
+  await new Promise((resolve) => setTimeout(resolve, 40));
+  plays.socket.bytesWritten += 1000;
+  const next = open();
+  expect(paused.stop).toHaveBeenCalledTimes(1);
+  expect(paused.response.destroy).toHaveBeenCalledTimes(1);
+  expect(plays.stop).not.toHaveBeenCalled();
+  expect(open).toThrow(WorkError);
+  paused.leave();
+  plays.leave();
+  next.leave();
+  open().leave();
 });

@@ -2,12 +2,9 @@ import { createReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { pipeline } from 'node:stream/promises';
-import type { Output } from '@/contract';
+import { WorkError, type Output } from '@/contract';
+import type { Players } from './players';
 import { fileInput, collectLines, finished, spawnGuarded } from '@/node/ffmpeg';
-
-/** Players at a time: each is an encoder. */
-const MAX_PLAYERS = 3;
-let players = 0;
 
 /** Sends a byte range of a file, as a seeking player asks for it (RFC 9110 section 14). */
 async function sendFile(file: string, type: string, request: IncomingMessage, response: ServerResponse): Promise<void> {
@@ -48,13 +45,12 @@ export async function play(
   query: URLSearchParams,
   request: IncomingMessage,
   response: ServerResponse,
+  players: Players,
 ): Promise<void> {
+  if (output.presence === 'missing') throw new WorkError('not-known', `${output.path} is not there any more`);
+  if (output.sizeBytes === 0) throw new WorkError('not-known', `${output.path} is empty: there is nothing to play`);
   if (output.sidecar.recipe === 'access') {
     await sendFile(file, 'video/mp4', request, response);
-    return;
-  }
-  if (players >= MAX_PLAYERS) {
-    response.writeHead(503, { 'content-type': 'text/plain' }).end('Too many previews are open');
     return;
   }
   const number = (name: string, most: number) => Math.min(most, Math.max(0, Number(query.get(name)) || 0));
@@ -63,6 +59,8 @@ export async function play(
   const filters = output.sidecar.promise.interlaced
     ? ['-vf', 'bwdif=mode=send_frame:deint=interlaced,scale=iw*sar:ih,setsar=1']
     : ['-vf', 'scale=iw*sar:ih,setsar=1'];
+  let stop = () => undefined as unknown;
+  const leave = players.enter(response, () => stop());
   const child = spawnGuarded('ffmpeg', [
     '-hide_banner',
     '-nostdin',
@@ -98,20 +96,19 @@ export async function play(
     'mp4',
     'pipe:1',
   ]);
-  players++;
+  stop = () => child.kill('SIGKILL');
   const errors: string[] = [];
   collectLines(child.stderr, errors);
   child.stdin.end();
   const end = finished(child, errors, 'ffmpeg').catch(() => undefined);
   response.writeHead(200, { 'content-type': 'video/mp4', 'cache-control': 'no-store' });
-  response.on('close', () => child.kill('SIGKILL'));
   try {
     await pipeline(child.stdout, response);
   } catch {
     // the page was left: nothing to say to anybody
   } finally {
     child.kill('SIGKILL');
-    players--;
+    leave();
     await end;
   }
 }

@@ -1,9 +1,9 @@
 import { randomUUID } from 'node:crypto';
-import { findRoles, type Findings } from '@/core/findings';
-import { scanForDamage, withDamage, type Reading } from '@/core/reading';
+import type { Findings } from '@/core/findings';
+import type { Reading } from '@/core/reading';
 import { toProblem, WorkError, type JobSource, type ReadingTask, type SourceRef } from '@/contract';
-import { openSource } from '@/node/open-source';
 import type { Drives } from './drives';
+import type { Helpers } from './helpers';
 import type { Hub } from './hub';
 
 interface Task {
@@ -29,6 +29,7 @@ export class Readings {
     private readonly resolve: (ref: SourceRef) => Promise<JobSource>,
     private readonly drives: Drives,
     private readonly hub: Hub,
+    private readonly helpers: Helpers,
   ) {}
 
   states(): ReadingTask[] {
@@ -89,31 +90,14 @@ export class Readings {
   private async run(task: Task, source: JobSource): Promise<void> {
     const use = source.kind === 'drive' ? this.drives.use(source.drive) : null;
     try {
-      const opened = await openSource(source, { spunUp: use?.spunUp ?? true, signal: task.controller.signal });
-      if (source.kind === 'drive') this.drives.spunUp(source.drive);
-      try {
-        task.reading = await opened.examine({
-          signal: task.controller.signal,
-          onProgress: (progress) => {
-            this.update(task, { progress });
-          },
-        });
-        const { content } = opened;
-        if (task.thorough && content) {
-          const damage = await scanForDamage(task.reading, content, {
-            signal: task.controller.signal,
-            onProgress: (done, total) => {
-              const progress = { step: 'surface' as const, done: Math.round(done / 1e6), total: Math.round(total / 1e6) };
-              if (progress.done !== task.state.progress.done || task.state.progress.step !== 'surface') this.update(task, { progress });
-            },
-          });
-          task.reading = withDamage(task.reading, damage);
-        }
-      } finally {
-        await opened.close();
-      }
-      task.findings = findRoles(task.reading);
-      this.update(task, { state: 'done', fingerprint: task.reading.fingerprint });
+      const order = { kind: 'read' as const, source, spunUp: use?.spunUp ?? true, thorough: task.thorough };
+      const { reading, findings } = await this.helpers.read(order, task.controller.signal, (line) => {
+        if (line.type === 'opened' && source.kind === 'drive') this.drives.spunUp(source.drive);
+        if (line.type === 'progress') this.update(task, { progress: line.progress });
+      });
+      task.reading = reading;
+      task.findings = findings;
+      this.update(task, { state: 'done', fingerprint: reading.fingerprint });
     } catch (error) {
       const problem = toProblem(error);
       this.update(task, problem.code === 'cancelled' ? { state: 'cancelled' } : { state: 'failed', problem });

@@ -31,6 +31,7 @@ import type { Jobs } from './jobs';
 import type { Outputs } from './outputs';
 import type { Looks } from './looks';
 import { play } from './play';
+import type { Players } from './players';
 import type { Readings } from './readings';
 import type { Roots } from './roots';
 import type { Storages } from './storages';
@@ -45,6 +46,7 @@ export interface EngineParts {
   readonly looks: Looks;
   readonly jobs: Jobs;
   readonly outputs: Outputs;
+  readonly players: Players;
   readonly resolve: (ref: SourceRef) => Promise<JobSource>;
 }
 
@@ -211,7 +213,7 @@ async function handle(parts: EngineParts, request: IncomingMessage, response: Se
   }
   if (match.name === 'play') {
     const { file, output } = await parts.outputs.find(match.id);
-    await play(file, output, url.searchParams, request, response);
+    await play(file, output, url.searchParams, request, response, parts.players);
     return;
   }
   if (match.name === 'preview') {

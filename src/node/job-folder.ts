@@ -47,6 +47,14 @@ const NOTHING_YET: ProgressFile = {
   beside: [],
 };
 
+/** What is wrong with the data folder is not what a library is connected for. */
+function journalProblem(error: unknown): WorkError {
+  const code = (error as NodeJS.ErrnoException).code ?? '';
+  return code === 'ENOSPC' || code === 'EDQUOT'
+    ? new WorkError('data-full', 'There is no room for the journal of this job', { cause: error })
+    : new WorkError('data-failed', `The journal of this job can not be written (${code})`, { cause: error });
+}
+
 /** A line of a journal; null for one that is no event: torn by a power cut, or of a later version. */
 export function parseEvent(line: string): JobEvent | null {
   try {
@@ -91,7 +99,7 @@ export class JobFolder {
     return job;
   }
 
-  /** The last that was decided of this job: it is to be stopped, to be tried again, or it has ended. */
+  /** The last that was decided of this job: it is to be stopped, to wait, to be tried again, or it has ended. */
   get standing(): JobEvent['type'] | null {
     return this.decisions().at(-1)?.type ?? null;
   }
@@ -110,7 +118,7 @@ export class JobFolder {
       return [];
     }
     return text.split('\n').flatMap((line) => {
-      if (!/"type":"(cancel-asked|retried|cancelled|failed|finished)"/.test(line)) return [];
+      if (!/"type":"(cancel-asked|retried|cancelled|failed|finished|held)"/.test(line)) return [];
       const event = parseEvent(line);
       return event ? [event] : [];
     });
@@ -124,8 +132,13 @@ export class JobFolder {
     }
   }
 
+  /** @throws WorkError `data-full`, `data-failed`. */
   writeProgress(progress: ProgressFile): void {
-    writeDurably(this.file('progress.json'), JSON.stringify(progress));
+    try {
+      writeDurably(this.file('progress.json'), JSON.stringify(progress));
+    } catch (error) {
+      throw journalProblem(error);
+    }
   }
 
   /** Appends one event; a line is written in one call, so that a reader never takes half of one for a whole. */
@@ -136,10 +149,9 @@ export class JobFolder {
     try {
       appendDurably(this.file('events.ndjson'), `${JSON.stringify(event)}\n`, !isNews);
     } catch (error) {
-      const code = (error as NodeJS.ErrnoException).code;
-      if (code !== 'ENOSPC' && code !== 'EDQUOT') throw error;
+      const problem = journalProblem(error);
       // A job does not end because nobody can be told how far it is.
-      if (!isNews) throw new WorkError('data-full', 'There is no room for the journal of this job', { cause: error });
+      if (!isNews || problem.code !== 'data-full') throw problem;
     }
   }
 

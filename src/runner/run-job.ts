@@ -134,16 +134,23 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
       folder.cancelled();
       return 2;
     }
-    const problem = toProblem(error);
     // Whatever went wrong first: without its storage the job can not go on, and nothing is to be written in its place.
-    const isAway = !(await isThere(job.storage));
-    if (isAway || problem.code === 'storage-missing') {
-      const away = new WorkError('storage-missing', `The library storage “${job.storage.name}” is not there`);
-      folder.emit({ type: 'held', problem: isAway ? toProblem(away) : problem });
+    const isSaid = error instanceof WorkError && error.code === 'storage-missing';
+    if (isSaid || !(await isThere(job.storage))) {
+      folder.emit({
+        type: 'held',
+        problem: toProblem(isSaid ? error : new WorkError('storage-missing', `The library storage “${job.storage.name}” is not there`)),
+      });
       return 3;
     }
+    const found = toProblem(error);
+    // The storage is there; what is missing was in it.
+    const problem =
+      found.code === 'storage-missing'
+        ? toProblem(new WorkError('work-lost', 'An unfinished file of this job is gone', { cause: error }))
+        : found;
     // A proof that failed leaves nothing to go on with; after other failures the finished stages are kept for a retry.
-    if (problem.code === 'proof-failed' || progress.finished.length === 0) {
+    if (problem.code === 'proof-failed' || problem.code === 'work-lost' || progress.finished.length === 0) {
       await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
       folder.writeProgress({ ...progress, finished: [] });
     }

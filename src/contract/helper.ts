@@ -1,0 +1,39 @@
+import { z } from 'zod';
+import { JobSourceSchema, MasterPromiseSchema, ProofSchema } from './job';
+import { ReadingTaskSchema } from './api';
+import { ProblemSchema } from './problem';
+import { FindingsSchema, ReadingSchema } from './reading';
+
+/**
+ * What the engine and its helpers say to each other. A helper reads what nobody can vouch for (a disc, a file of the library) in a process
+ * of its own: whatever that does to it, the engine answers. The order comes on its input, the answer goes out line by line.
+ */
+export const HelperOrderSchema = z.discriminatedUnion('kind', [
+  z.object({
+    kind: z.literal('read'),
+    source: JobSourceSchema,
+    /** The drive need not be waited for. */
+    spunUp: z.boolean(),
+    thorough: z.boolean(),
+  }),
+  z.object({
+    kind: z.literal('prove'),
+    file: z.string(),
+    recipe: z.enum(['master', 'access']),
+    promise: MasterPromiseSchema,
+    parts: ProofSchema.shape.parts,
+    /** Files that were made with it: their SHA-256 is to be found again. */
+    beside: z.array(z.object({ file: z.string(), sha256: z.string() })).max(100),
+  }),
+]);
+export type HelperOrder = z.infer<typeof HelperOrderSchema>;
+
+export const HelperLineSchema = z.discriminatedUnion('type', [
+  /** The source is open: a drive has spun up. */
+  z.object({ type: z.literal('opened') }),
+  z.object({ type: z.literal('progress'), progress: ReadingTaskSchema.shape.progress }),
+  z.object({ type: z.literal('read'), reading: ReadingSchema, findings: FindingsSchema }),
+  z.object({ type: z.literal('proven'), proof: ProofSchema, sha256: z.string(), besideMatch: z.boolean() }),
+  z.object({ type: z.literal('failed'), problem: ProblemSchema }),
+]);
+export type HelperLine = z.infer<typeof HelperLineSchema>;

@@ -1,0 +1,95 @@
+import { HelperLineSchema, ProblemError, WorkError, type HelperLine, type HelperOrder } from '@/contract';
+import { spawnGuarded } from '@/node/ffmpeg';
+
+/** Of one line: the reading of the largest disc is far below. */
+const LONGEST_LINE = 64 * 1024 * 1024;
+/** A disc that needs more than this to be read is none. */
+const MEMORY_MB = 1024;
+
+export type ReadLine = Extract<HelperLine, { type: 'read' }>;
+export type ProvenLine = Extract<HelperLine, { type: 'proven' }>;
+
+/** Starts helpers: processes that read what nobody can vouch for. They end with the engine, and at once when they are stopped. */
+export class Helpers {
+  /** @param memoryMb that one may take. */
+  constructor(
+    private readonly program: string,
+    private readonly memoryMb = MEMORY_MB,
+  ) {}
+
+  /**
+   * @param onLine hears what is said on the way. @returns the last line.
+   * @throws ProblemError with what the helper said, or `cancelled`; WorkError `reader-died` where it ended without a word.
+   */
+  run(order: HelperOrder, signal: AbortSignal, onLine: (line: HelperLine) => void = () => undefined): Promise<HelperLine> {
+    return new Promise((resolve, reject) => {
+      if (signal.aborted) {
+        reject(cancelled());
+        return;
+      }
+      const child = spawnGuarded(process.execPath, [`--max-old-space-size=${String(this.memoryMb)}`, this.program]);
+      let last: HelperLine | null = null;
+      // A process that hangs in a system call ends when that does; nobody has to wait for it.
+      const stop = () => {
+        child.kill('SIGKILL');
+        reject(cancelled());
+      };
+      signal.addEventListener('abort', stop, { once: true });
+      onLines(child.stdout, (text) => {
+        const line = HelperLineSchema.safeParse(JSON.parse(text));
+        if (!line.success) return;
+        last = line.data;
+        onLine(line.data);
+      }).catch((error: unknown) => {
+        child.kill('SIGKILL');
+        reject(new WorkError('reader-died', 'It said what no helper says', { cause: error }));
+      });
+      let words = '';
+      child.stderr.on('data', (data: Buffer) => {
+        words = (words + data.toString()).slice(-4000);
+      });
+      child.on('error', reject);
+      child.on('close', () => {
+        signal.removeEventListener('abort', stop);
+        if (last?.type === 'failed') reject(new ProblemError(last.problem));
+        else if (last?.type === 'read' || last?.type === 'proven') resolve(last);
+        else {
+          if (words !== '') console.error(`helper: ${words}`);
+          reject(
+            new WorkError('reader-died', 'What reads this ended without a word: it needs more memory than any disc should, or is broken'),
+          );
+        }
+      });
+      child.stdin.on('error', () => undefined); // it ended before it had heard everything: said above
+      child.stdin.end(JSON.stringify(order));
+    });
+  }
+
+  async read(order: Extract<HelperOrder, { kind: 'read' }>, signal: AbortSignal, onLine: (line: HelperLine) => void): Promise<ReadLine> {
+    return (await this.run(order, signal, onLine)) as ReadLine;
+  }
+
+  async prove(order: Extract<HelperOrder, { kind: 'prove' }>, signal: AbortSignal): Promise<ProvenLine> {
+    return (await this.run(order, signal)) as ProvenLine;
+  }
+}
+
+const cancelled = () => new ProblemError({ code: 'cancelled', message: 'Stopped on request', whatToDo: 'Nothing.', where: null });
+
+/** Calls back with each line of a stream. @throws Error where one is longer than any that is expected. */
+async function onLines(stream: NodeJS.ReadableStream, heard: (line: string) => void): Promise<void> {
+  let parts: Buffer[] = [];
+  let size = 0;
+  for await (const chunk of stream) {
+    let rest = chunk as Buffer;
+    for (let end = rest.indexOf(10); end >= 0; end = rest.indexOf(10)) {
+      heard(Buffer.concat([...parts, rest.subarray(0, end)]).toString('utf8'));
+      parts = [];
+      size = 0;
+      rest = rest.subarray(end + 1);
+    }
+    parts.push(rest);
+    size += rest.byteLength;
+    if (size > LONGEST_LINE) throw new Error('a line without end');
+  }
+}

@@ -1,0 +1,68 @@
+import { once } from 'node:events';
+import { constants, setPriority } from 'node:os';
+import { findRoles } from '@/core/findings';
+import { proveAccess } from '@/core/proof';
+import { scanForDamage, withDamage } from '@/core/reading';
+import { HelperOrderSchema, toProblem, type HelperLine, type HelperOrder } from '@/contract';
+import { examineAccessCopy } from '@/node/ffmpeg';
+import { sha256File } from '@/node/hash';
+import { openSource } from '@/node/open-source';
+import { proveMasterFile } from '@/node/prove-file';
+
+/** One piece of work for the engine, in a process of its own: `helper`, an order on its input, lines on its output. It is ended by killing it. */
+
+type Order<K extends HelperOrder['kind']> = Extract<HelperOrder, { kind: K }>;
+
+const never = new AbortController().signal;
+
+async function say(line: HelperLine): Promise<void> {
+  if (!process.stdout.write(`${JSON.stringify(line)}\n`)) await once(process.stdout, 'drain');
+}
+
+/** Reads a disc, every sector of it where that is wanted. */
+async function read({ source, spunUp, thorough }: Order<'read'>): Promise<HelperLine> {
+  const opened = await openSource(source, { spunUp, signal: never });
+  await say({ type: 'opened' });
+  try {
+    let reading = await opened.examine({
+      onProgress: (progress) => {
+        void say({ type: 'progress', progress });
+      },
+    });
+    const { content } = opened;
+    if (thorough && content) {
+      let last = -1;
+      const damage = await scanForDamage(reading, content, {
+        onProgress: (done, total) => {
+          const progress = { step: 'surface' as const, done: Math.round(done / 1e6), total: Math.round(total / 1e6) };
+          if (progress.done !== last) void say({ type: 'progress', progress });
+          last = progress.done;
+        },
+      });
+      reading = withDamage(reading, damage);
+    }
+    return { type: 'read', reading, findings: findRoles(reading) };
+  } finally {
+    await opened.close();
+  }
+}
+
+/** Proves a file of the library again, from what its sidecar says alone. */
+async function prove({ file, recipe, promise, parts, beside }: Order<'prove'>): Promise<HelperLine> {
+  let besideMatch = true;
+  for (const { file: other, sha256 } of beside) besideMatch &&= (await sha256File(other, never).catch(() => null)) === sha256;
+  if (recipe === 'master') return { type: 'proven', ...(await proveMasterFile(file, promise, never, { parts })), besideMatch };
+  const proof = proveAccess(await examineAccessCopy(file, never), promise);
+  return { type: 'proven', proof, sha256: await sha256File(file, never), besideMatch };
+}
+
+// Somebody waits for it, but a master that is being made goes first.
+setPriority(constants.priority.PRIORITY_BELOW_NORMAL);
+const chunks: Buffer[] = [];
+for await (const chunk of process.stdin) chunks.push(chunk as Buffer);
+try {
+  const order = HelperOrderSchema.parse(JSON.parse(Buffer.concat(chunks).toString('utf8')));
+  await say(order.kind === 'read' ? await read(order) : await prove(order));
+} catch (error) {
+  await say({ type: 'failed', problem: toProblem(error) });
+}
