@@ -19,6 +19,8 @@ export interface App {
   layDisc(name: string): void;
   /** Names in the library that anybody would take for results. */
   results(): string[];
+  /** What a power cut can do to a job that was just ordered: its runner is gone, its order empty, the engine starts anew. */
+  tearOrder(jobId: string): void;
   /** Kills a part; the supervisor is to start it again. */
   kill(part: 'engine' | 'web'): void;
 }
@@ -103,6 +105,17 @@ async function start(folder: string): Promise<{ app: App; stop: () => Promise<vo
           .map(String)
           .filter((n) => /\.(mkv|mp4|json)$/.test(n) && !n.startsWith('.careful-vault'))
           .sort(),
+      tearOrder: (jobId) => {
+        const at = (name: string) => path.join(folder, 'jobs', jobId, name);
+        try {
+          process.kill((JSON.parse(readFileSync(at('runner.json'), 'utf8')) as { pid: number }).pid, 'SIGKILL');
+        } catch {
+          // it has ended already
+        }
+        writeFileSync(at('job.json'), '');
+        for (const name of ['events.ndjson', 'ended.json', 'runner.json']) rmSync(at(name), { force: true });
+        child.send({ kill: 'engine' });
+      },
       kill: (part) => {
         child.send({ kill: part });
       },

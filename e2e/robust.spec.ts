@@ -29,6 +29,28 @@ test('the engine and the web server may die while a job runs; the page comes bac
   expect(app.results()).toContain('Survivor.mkv');
 });
 
+test('an order torn by a power cut is shown, and sent again from what this browser has of it', async ({ page, app, open }) => {
+  await open('/');
+  await page.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The quay, slowly' });
+  await openBench(page, 'Quay');
+  await expect(page.getByLabel('Read from')).toHaveValue(/"drive"/);
+  if (await page.getByRole('button', { name: 'Plan again' }).isVisible()) await page.getByRole('button', { name: 'Plan again' }).click();
+  await queueAs(page, 'Torn apart');
+  await page.getByRole('link', { name: /^Queue/ }).click();
+  const job = page.getByRole('listitem', { name: 'Job Torn apart' });
+  await expect(job).toContainText('reading the disc into the master,');
+  const { jobs } = (await page.evaluate(async () => (await fetch('/api/state', { headers: { 'x-careful-vault': '1' } })).json())) as {
+    jobs: { id: string; name: string }[];
+  };
+  app.tearOrder(jobs.find((j) => j.name === 'Torn apart')?.id ?? '');
+  const lost = page.getByRole('listitem', { name: 'Job A job whose order was lost' });
+  await expect(lost).toContainText('it was torn, most likely by a power cut');
+  await lost.getByRole('button', { name: 'Queue it again' }).click();
+  await expect(lost).toHaveCount(0);
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 60_000 });
+  expect(app.results()).toContain('Torn apart.mkv');
+});
+
 test('a rescue copy with zeroed sectors makes no master until somebody has chosen; then every gap is named', async ({
   page,
   open,

@@ -217,3 +217,34 @@ test('what the queue shows follows from its events alone: random histories, rest
     });
   expect(restarts).toBeGreaterThan(HISTORIES);
 }, 120_000);
+
+test('a runner that does not stop when it is asked to is killed, and a job is not kept waiting by one that can not even be killed', async () => {
+  const dataFolder = temporaryFolder();
+  const library = temporaryFolder();
+  const { id: mark } = await markStorage(library);
+  const folder = path.join(dataFolder, 'jobs', 'job-of-old');
+  mkdirSync(folder, { recursive: true });
+  const order = { version: 2, id: 'job-of-old', createdAt: '', reel: film, reading, folder: '', fileName: 'Film', soundFiles: [] };
+  const source = { kind: 'image', path: '/x', label: 'x' };
+  writeFileSync(path.join(folder, 'job.json'), JSON.stringify({ ...order, source, storage: { id: 's', name: 'S', path: library, mark } }));
+  const longAgo = new Date(Date.now() - 60_000).toISOString();
+  const lines = [{ type: 'started', pid: 1 }, { type: 'stage', stage: 'master' }, { type: 'cancel-asked' }].map(
+    (e) => `${JSON.stringify({ ...e, seq: 1, at: longAgo })}\n`,
+  );
+  writeFileSync(path.join(folder, 'events.ndjson'), lines.join(''));
+  writeFileSync(path.join(folder, 'runner.json'), JSON.stringify(self));
+  const stopped: boolean[] = [];
+  const jobs = new Jobs({
+    config: { dataFolder, storages: [] },
+    runners: { launch: () => null, isAtWork: () => true, stop: (_, hard = false) => stopped.push(hard) },
+    drives: { use: () => ({ spunUp: true, done: () => undefined }) },
+    storages: { known: () => Promise.reject(new Error('none')), isAway: () => false },
+    hub: { send: () => undefined },
+    finished: () => undefined,
+  });
+  await jobs.read();
+  expect(jobs.states().map((s) => s.state)).toEqual(['running']);
+  await jobs.look();
+  expect(stopped).toEqual([true]);
+  expect(jobs.states().map((s) => s.state)).toEqual(['cancelled']);
+});

@@ -96,7 +96,7 @@ export class JobRecord {
       return new JobRecord(
         ended.order,
         folder,
-        { state: ended.state, parted: ended.parted, cancelAsked: false, last: null },
+        { state: ended.state, parted: ended.parted, cancelAskedAt: null, last: null },
         ended.journalBytes,
       );
     const record = JobRecord.of(new JobFolder(folder).readJob(), folder);
@@ -126,8 +126,9 @@ export class JobRecord {
     return this.folded.parted;
   }
 
-  get cancelAsked(): boolean {
-    return this.folded.cancelAsked;
+  /** When the user wanted it stopped, which it is not yet; milliseconds of the clock, or null. */
+  get cancelAskedAt(): number | null {
+    return this.folded.cancelAskedAt;
   }
 
   get phase(): Phase {

@@ -62,13 +62,13 @@ export interface Folded {
   readonly state: JobState;
   /** Its master is made and proven: it needs its disc no more. */
   readonly parted: boolean;
-  /** The user wants it stopped, and it is not yet. */
-  readonly cancelAsked: boolean;
+  /** When the user wanted it stopped, which it is not yet. */
+  readonly cancelAskedAt: number | null;
   /** The last progress, for the rate. */
   readonly last: { readonly atMs: number; readonly done: number; readonly stage: string } | null;
 }
 
-export const newFolded = (job: Job): Folded => ({ state: newJobState(job), parted: false, cancelAsked: false, last: null });
+export const newFolded = (job: Job): Folded => ({ state: newJobState(job), parted: false, cancelAskedAt: null, last: null });
 
 /** Folds one event in. Pure, and the only way in which a job changes: the same events give the same job, whoever replays them. */
 export function foldJob(folded: Folded, event: JobEvent): Folded {
@@ -76,8 +76,12 @@ export function foldJob(folded: Folded, event: JobEvent): Folded {
   return {
     state: reduceState(folded.state, event, last),
     parted: isParted(folded, event),
-    cancelAsked:
-      event.type === 'cancel-asked' || (folded.cancelAsked && !['cancelled', 'finished', 'failed', 'retried'].includes(event.type)),
+    cancelAskedAt:
+      event.type === 'cancel-asked'
+        ? Date.parse(event.at)
+        : ['cancelled', 'finished', 'failed', 'retried'].includes(event.type)
+          ? null
+          : folded.cancelAskedAt,
     last:
       event.type === 'progress'
         ? { atMs: Date.parse(event.at), done: event.done, stage: event.stage }

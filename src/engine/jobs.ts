@@ -24,13 +24,16 @@ import type { Hub } from './hub';
 import { JobRecord } from './job-record';
 import { lostJobState } from './job-state';
 import { Lanes } from './lanes';
-import { Names, claimOf, requireFreeInLibrary, type Claim } from './names';
+import { Names, claimOf, requireFolder, requireFreeInLibrary, type Claim } from './names';
 import type { Runners } from './runners';
 import type { Storages } from './storages';
 
 const POLL_MS = 250;
 /** Of the data folder, for journals of a job. */
 const LEAST_ROOM = 1024 * 1024;
+/** How long a runner may take to stop. One that hangs in a source or a storage that does not answer is then killed, and soon after not waited for. */
+const STOPS_MS = 10_000;
+const DIES_MS = 15_000;
 /** A job whose runner dies this often is left for the user. */
 const MAX_ATTEMPTS = 3;
 
@@ -120,6 +123,7 @@ export class Jobs {
     try {
       const { id, name, path: place, mark } = await this.around.storages.known(request.storage);
       await requireStorage({ name, path: place, mark }, neededBytes(reel, estimateReel(reading, reel)));
+      await requireFolder(wanted);
       await requireFreeInLibrary(wanted);
       return this.takeIn({
         reel,
@@ -256,6 +260,13 @@ export class Jobs {
   private async attend(record: JobRecord): Promise<boolean> {
     await this.follow(record);
     if (this.isAtWork(record)) {
+      const waited = record.cancelAskedAt === null ? 0 : Date.now() - record.cancelAskedAt;
+      if (waited > STOPS_MS && record.process) this.around.runners.stop(record.process, true);
+      if (waited > DIES_MS) {
+        record.isChild = false;
+        await this.orHeld(record, () => this.endCancelled(record));
+        return false;
+      }
       this.holdDrive(record);
       return true;
     }
@@ -267,7 +278,7 @@ export class Jobs {
 
   /** Starts a job that waits, where there is a lane for it. */
   private async begin(record: JobRecord, lanes: Lanes): Promise<void> {
-    if (record.cancelAsked) {
+    if (record.cancelAskedAt !== null) {
       await this.endCancelled(record);
       return;
     }
@@ -330,7 +341,7 @@ export class Jobs {
 
   private async interrupted(record: JobRecord): Promise<void> {
     record.process = null;
-    if (record.cancelAsked) {
+    if (record.cancelAskedAt !== null) {
       await this.endCancelled(record);
       return;
     }

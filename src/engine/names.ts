@@ -1,4 +1,4 @@
-import { readdir, stat } from 'node:fs/promises';
+import { access, constants, readdir, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { RECIPE_ENDING, besideFiles, type Reel } from '@/core/reels';
 import { WorkError } from '@/contract';
@@ -49,6 +49,24 @@ export class Names {
     return () => {
       for (const key of keys) this.held.delete(key);
     };
+  }
+}
+
+/**
+ * The folder that results go to, as far as it is there: said now, not after all the work.
+ * @throws WorkError `name-taken` where something else has its name, `storage-read-only` where it is another’s.
+ */
+export async function requireFolder({ storage, folder }: Pick<Wanted, 'storage' | 'folder'>): Promise<void> {
+  let inside = '';
+  for (const part of folder.split('/').filter(Boolean)) {
+    inside = path.join(inside, part);
+    const place = path.join(storage, inside);
+    const info = await stat(place).catch(() => null);
+    if (!info) return; // it is made when it is needed
+    if (!info.isDirectory()) throw new WorkError('name-taken', `“${inside}” is in the library and no folder`);
+    await access(place, constants.W_OK).catch((error: unknown) => {
+      throw new WorkError('storage-read-only', `The folder “${inside}” of the library can not be written`, { cause: error });
+    });
   }
 }
 

@@ -13,7 +13,8 @@ export interface Runners {
   launch(folder: string, untilRead: boolean, ended: () => void): ProcessId | null;
   /** The runner of this very job lives: whatever else has that number is none of ours. */
   isAtWork(id: ProcessId, folder: string): boolean;
-  stop(id: ProcessId): void;
+  /** @param hard it did not stop when it was asked to. */
+  stop(id: ProcessId, hard?: boolean): void;
 }
 
 export class RunnerProcesses implements Runners {
@@ -39,7 +40,11 @@ export class RunnerProcesses implements Runners {
     return isCommand(id, [this.program, folder]);
   }
 
-  stop({ pid }: ProcessId): void {
-    process.kill(pid, 'SIGTERM');
+  stop({ pid }: ProcessId, hard = false): void {
+    try {
+      process.kill(pid, hard ? 'SIGKILL' : 'SIGTERM');
+    } catch {
+      // it has just ended by itself
+    }
   }
 }

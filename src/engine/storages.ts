@@ -90,18 +90,11 @@ export class Storages {
     const { storage, watched } = this.find(id);
     const { identity } = await watched.look();
     const mark = this.taken[storage.path];
+    if (identity === 'away') throw new WorkError('storage-missing', `The library storage “${storage.name}” is not there`);
     if (identity === 'new' || mark === undefined)
-      throw new WorkError(
-        identity === 'away' ? 'storage-missing' : 'storage-new',
-        `Nobody has said yet that “${storage.name}” is a library`,
-      );
-    if (identity !== 'known')
-      throw new WorkError(
-        'storage-missing',
-        identity === 'away'
-          ? `The library storage “${storage.name}” is not there`
-          : `What is mounted for “${storage.name}” is not the library that was taken as this`,
-      );
+      throw new WorkError('storage-new', `Nobody has said yet that “${storage.name}” is a library`);
+    if (identity === 'other')
+      throw new WorkError('storage-missing', `What is mounted for “${storage.name}” is not the library that was taken as this`);
     return { ...storage, mark };
   }
 

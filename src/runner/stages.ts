@@ -219,7 +219,12 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
         }),
       writeAt: null,
     };
-    made = await assembleInto(context, 'access', sink);
+    made = await assembleInto(context, 'access', sink).catch(async (error: unknown) => {
+      // An encoder that stops reading has a reason of its own, and says it when it ends.
+      if (error instanceof WorkError && error.code === 'encoder-failed') await end;
+      child.kill('SIGKILL');
+      throw error;
+    });
   }
   child.stdin.end();
   await end;

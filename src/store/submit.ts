@@ -1,13 +1,27 @@
-import { readingForReel, type Reel } from '@/core/reels';
-import type { SourceRef } from '@/contract';
+import { folderOf, readingForReel, type HouseRules, type Reel } from '@/core/reels';
+import type { EngineState, SourceRef } from '@/contract';
 import { call } from './api';
-import type { DiscRecord } from './db';
+import type { DiscRecord, DraftRecord } from './db';
+import { fileNameFor, valuesOf } from './draft';
 
 /** Where a reel goes: the storage, the folder in it, and the file name without extension. */
 export interface Destination {
   readonly storage: string;
   readonly folder: string;
   readonly fileName: string;
+}
+
+/** Where a reel of a draft goes, by what is written there and by the archive's patterns; null where there is no storage. */
+export function destinationOf(
+  disc: Pick<DiscRecord, 'name'>,
+  draft: Pick<DraftRecord, 'storage' | 'folder'>,
+  reel: Reel,
+  rules: HouseRules,
+  engine: Pick<EngineState, 'storages'> | null,
+): Destination | null {
+  const storage = engine?.storages.find((s) => s.id === draft.storage)?.id ?? engine?.storages[0]?.id;
+  if (storage === undefined) return null;
+  return { storage, folder: folderOf(draft.folder, valuesOf(disc, reel)), fileName: fileNameFor(disc, reel, rules) };
 }
 
 /** Sends a reel to the queue, with all of its disc that a job needs. @returns the job's identifier. @throws ApiError. */

@@ -1,8 +1,10 @@
 'use client';
 
+import { useLiveQuery } from 'dexie-react-hooks';
 import Link from 'next/link';
 import { STAGES, type JobState, type Stage } from '@/contract';
 import { call } from '@/store/api';
+import { findOrder, sendAgain } from '@/store/repair';
 import { bytes, clock, moment, timeLeft } from '../format';
 import { Bar, Button, StateText, type State } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
@@ -89,7 +91,8 @@ function Actions({ job }: { job: JobState }) {
           Take what is there
         </Button>
       )}
-      {(job.state === 'failed' || job.state === 'cancelled') && job.problem?.code !== 'order-lost' && (
+      {job.problem?.code === 'order-lost' && <SendAgain job={job} />}
+      {(job.state === 'failed' || job.state === 'cancelled') && job.problem?.code !== 'order-lost' && job.problem?.code !== 'too-new' && (
         <Button disabled={action.busy} onClick={run('retryJob')}>
           Retry
         </Button>
@@ -100,6 +103,26 @@ function Actions({ job }: { job: JobState }) {
         </Button>
       )}
     </span>
+  );
+}
+
+/** Of a job whose order is lost, this browser may still have the reel that it was made of. */
+function SendAgain({ job }: { job: JobState }) {
+  const action = useAction();
+  const order = useLiveQuery(() => findOrder(job.id), [job.id]);
+  if (!order) return null;
+  return (
+    <>
+      {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
+      <Button
+        tone="main"
+        disabled={action.busy}
+        onClick={() => void action.run(() => sendAgain(order, job.id))}
+        title={`“${order.reel.reel.name}” of ${order.disc.name}, as it stands on the Bench`}
+      >
+        Queue it again
+      </Button>
+    </>
   );
 }
 

@@ -1,10 +1,11 @@
 'use client';
 
 import Link from 'next/link';
+import { useState } from 'react';
 import type { JobState } from '@/contract';
 import { useEngine } from '@/store/engine';
 import { bytes, plural } from '../format';
-import { Empty, Panel } from '../parts/controls';
+import { Button, Empty, Panel } from '../parts/controls';
 import { STORAGE_IDENTITY } from '../words';
 import { JobRow } from './job-row';
 
@@ -12,9 +13,13 @@ const ORDER: Readonly<Record<JobState['state'], number>> = { running: 0, interru
 const oldestFirst = (a: JobState, b: JobState) => a.createdAt.localeCompare(b.createdAt);
 const latestFirst = (a: JobState, b: JobState) => (b.endedAt ?? b.createdAt).localeCompare(a.endedAt ?? a.createdAt);
 
+/** Jobs of a group that are listed at first, and with each wish for more. */
+const LISTED = 100;
+
 /** What runs, what waits, what has ended. */
 export function QueuePage() {
   const { state } = useEngine();
+  const [most, setMost] = useState(LISTED);
   const jobs = state?.jobs ?? [];
   const of = (rank: number) => jobs.filter((j) => ORDER[j.state] === rank);
   const groups = [
@@ -55,10 +60,21 @@ export function QueuePage() {
           groups.map((g) => (
             <Panel key={g.name} label={g.name} title={`${g.name}, ${plural(g.jobs.length, 'job')}`} className="shrink-0">
               <ul>
-                {g.jobs.map((j) => (
+                {g.jobs.slice(0, most).map((j) => (
                   <JobRow key={j.id} job={j} />
                 ))}
               </ul>
+              {g.jobs.length > most && (
+                <Button
+                  tone="quiet"
+                  className="m-2 self-start"
+                  onClick={() => {
+                    setMost(most + LISTED);
+                  }}
+                >
+                  Show more of {g.jobs.length.toLocaleString('en-GB')}
+                </Button>
+              )}
             </Panel>
           ))
         )}

@@ -1,14 +1,13 @@
 'use client';
 
 import { useState } from 'react';
-import { folderOf } from '@/core/reels';
 import { problemOf } from '@/store/api';
 import { catalogue, openedArchive } from '@/store/archive';
-import { fileNameFor, proposeDraft, valuesOf } from '@/store/draft';
+import { proposeDraft } from '@/store/draft';
 import { useEngine } from '@/store/engine';
 import { exportCatalogue } from '@/store/exchange';
 import { readRules } from '@/store/rules';
-import { submitReel } from '@/store/submit';
+import { destinationOf, submitReel } from '@/store/submit';
 import { plural } from '../format';
 import { Button } from '../parts/controls';
 import { TextField } from '../parts/fields';
@@ -45,8 +44,7 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
     for (const { disc } of rows) {
       const [source] = readableSources(disc, state);
       const draft = (await catalogue().drafts.get(disc.fingerprint)) ?? proposeDraft(disc, rules);
-      const storage = draft.storage ?? state?.storages[0]?.id;
-      if (!source || storage === undefined) {
+      if (!source) {
         away++;
         continue;
       }
@@ -57,11 +55,9 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
           continue;
         }
         try {
-          const jobId = await submitReel(disc, source.ref, r.reel, {
-            storage,
-            folder: folderOf(draft.folder, valuesOf(disc, r.reel)),
-            fileName: fileNameFor(disc, r.reel, rules),
-          });
+          const destination = destinationOf(disc, draft, r.reel, rules, state);
+          if (!destination) throw new Error('there is no library storage');
+          const jobId = await submitReel(disc, source.ref, r.reel, destination);
           queued++;
           reels.push({ ...r, jobId });
         } catch (error) {
