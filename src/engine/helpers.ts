@@ -6,6 +6,12 @@ const LONGEST_LINE = 64 * 1024 * 1024;
 /** A disc that needs more than this to be read is none. */
 const MEMORY_MB = 1024;
 
+/**
+ * Somebody waits for it, but a master that is being made goes first: from the first moment on, loading included. nice(1). A session
+ * of its own, since the system shares its processors out by sessions first (sched(7), autogroup); the helper makes its own a modest one.
+ */
+const NICE: Readonly<Record<HelperOrder['kind'], number>> = { read: 5, prove: 19 };
+
 export type ReadLine = Extract<HelperLine, { type: 'read' }>;
 export type ProvenLine = Extract<HelperLine, { type: 'proven' }>;
 
@@ -27,7 +33,14 @@ export class Helpers {
         reject(cancelled());
         return;
       }
-      const child = spawnGuarded(process.execPath, [`--max-old-space-size=${String(this.memoryMb)}`, this.program]);
+      const child = spawnGuarded('setsid', [
+        'nice',
+        '-n',
+        String(NICE[order.kind]),
+        process.execPath,
+        `--max-old-space-size=${String(this.memoryMb)}`,
+        this.program,
+      ]);
       let last: HelperLine | null = null;
       // A process that hangs in a system call ends when that does; nobody has to wait for it.
       const stop = () => {

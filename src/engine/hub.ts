@@ -9,9 +9,9 @@ const KEPT_CHARACTERS = 4_000_000;
  * and is told to load everything anew where they are gone or the engine has been started since.
  */
 export class Hub {
-  private readonly kept: { readonly id: number; readonly event: EngineEvent; readonly characters: number }[] = [];
+  private readonly kept: { readonly id: number; readonly text: string }[] = [];
   private characters = 0;
-  private readonly listeners = new Set<(id: number, event: EngineEvent) => void>();
+  private readonly listeners = new Set<(id: number, text: string) => void>();
   private next = 1;
 
   constructor(readonly boot: string) {}
@@ -22,23 +22,24 @@ export class Hub {
 
   send(event: EngineEvent): void {
     const id = this.next++;
-    const characters = JSON.stringify(event).length;
-    this.characters += characters;
-    this.kept.push({ id, event, characters });
+    // Written out once, however many listen.
+    const text = JSON.stringify(event);
+    this.characters += text.length;
+    this.kept.push({ id, text });
     while (this.kept.length > KEPT || this.characters > KEPT_CHARACTERS)
-      this.characters -= this.kept.shift()?.characters ?? this.characters;
-    for (const listener of this.listeners) listener(id, event);
+      this.characters -= this.kept.shift()?.text.length ?? this.characters;
+    for (const listener of this.listeners) listener(id, text);
   }
 
   /** Events after `id`, or null where some of them are no longer kept. */
-  since(id: number): readonly { readonly id: number; readonly event: EngineEvent }[] | null {
+  since(id: number): readonly { readonly id: number; readonly text: string }[] | null {
     const oldest = this.kept[0]?.id ?? this.next;
     if (id > this.revision || oldest > id + 1) return null;
     return this.kept.filter((k) => k.id > id);
   }
 
   /** @returns a function that ends the listening. */
-  listen(listener: (id: number, event: EngineEvent) => void): () => void {
+  listen(listener: (id: number, text: string) => void): () => void {
     this.listeners.add(listener);
     return () => this.listeners.delete(listener);
   }

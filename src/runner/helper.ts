@@ -1,5 +1,6 @@
 import { once } from 'node:events';
-import { constants, setPriority } from 'node:os';
+import { writeFileSync } from 'node:fs';
+import { getPriority } from 'node:os';
 import { findRoles } from '@/core/findings';
 import { proveAccess } from '@/core/proof';
 import { scanForDamage, withDamage } from '@/core/reading';
@@ -56,8 +57,11 @@ async function prove({ file, recipe, promise, parts, beside }: Order<'prove'>): 
   return { type: 'proven', proof, sha256: await sha256File(file, never), besideMatch };
 }
 
-// Somebody waits for it, but a master that is being made goes first.
-setPriority(constants.priority.PRIORITY_BELOW_NORMAL);
+try {
+  writeFileSync('/proc/self/autogroup', String(getPriority()));
+} catch {
+  // a system that does not share out by sessions
+}
 const chunks: Buffer[] = [];
 for await (const chunk of process.stdin) chunks.push(chunk as Buffer);
 try {
