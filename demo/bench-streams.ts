@@ -44,7 +44,7 @@ export async function makeProgramStream(image: string, folder: string): Promise<
   const long: Segment[] = Array.from({ length: copies }, (_, copy) =>
     segments.map((s, i) => ({
       ...s,
-      id: `${String(copy)}/${s.id}`,
+      id: `${copy}/${s.id}`,
       firstSector: s.firstSector + copy * sectors,
       lastSector: s.lastSector + copy * sectors,
       clockRestarts: i === 0,
@@ -68,13 +68,13 @@ const RATE_MBIT = 30;
 /** One transport stream of a gigabyte: H.264 at 30 Mbit/s with AC-3 and DTS, at the rate of a real disc, as the one clip of one. */
 export async function makeTransportStream(folder: string): Promise<BenchStream> {
   const piece = path.join(folder, 'piece.m2ts');
-  const noise = `nullsrc=s=1920x1080:r=24000/1001:d=${String(PIECE_SECONDS)},geq=lum='128+60*sin(X/9+N)+40*random(1)':cb=128:cr=128`;
+  const noise = `nullsrc=s=1920x1080:r=24000/1001:d=${PIECE_SECONDS},geq=lum='128+60*sin(X/9+N)+40*random(1)':cb=128:cr=128`;
   const small = noise.replace('1920x1080', '480x270');
   const mux = ['-muxdelay', '0', '-f', 'mpegts', '-mpegts_m2ts_mode', '1'];
-  const rate = `${String(RATE_MBIT)}M`;
+  const rate = `${RATE_MBIT}M`;
   await run('ffmpeg', [
     ...['-v', 'error', '-y', '-nostdin', '-f', 'lavfi', '-i', `${small},scale=1920:1080:flags=neighbor`],
-    ...['-f', 'lavfi', '-i', `sine=f=220:r=48000:d=${String(PIECE_SECONDS)}`],
+    ...['-f', 'lavfi', '-i', `sine=f=220:r=48000:d=${PIECE_SECONDS}`],
     ...['-map', '0:v', '-map', '1:a', '-map', '1:a', '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p'],
     ...[
       '-b:v',

@@ -5,7 +5,7 @@ import path from 'node:path';
 import { Assembly } from '@/core/assembly';
 import { findRoles } from '@/core/findings';
 import { readDisc, type Reading } from '@/core/reading';
-import { TrackHashes, writeMaster } from '@/core/recipes';
+import { TrackHashes, writeMaster } from '@/core/master';
 import { wholeTitleReel } from '@/core/reels';
 import { openFileSource } from '@/node/files';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
@@ -122,10 +122,8 @@ async function benchRemux(name: string, aim: number, { stream, reading }: BenchS
     if (round === 0) times.proof.push(inChild('prove', folder, stream).ms);
   }
   const [ours, ffmpeg, cp] = [median(times.ours), median(times.ffmpeg), median(times.cp)];
-  console.log(
-    `\nlossless remux of a ${name}, ${megabytes.toFixed(0)} MB, hashes and checksums included, ${String(ROUNDS)} rounds in turns`,
-  );
-  console.log(`  ours / ffmpeg -c copy   ${(ours / ffmpeg).toFixed(2)}   (aim ${String(aim)} or less)`);
+  console.log(`\nlossless remux of a ${name}, ${megabytes.toFixed(0)} MB, hashes and checksums included, ${ROUNDS} rounds in turns`);
+  console.log(`  ours / ffmpeg -c copy   ${(ours / ffmpeg).toFixed(2)}   (aim ${aim} or less)`);
   console.log(`  ours / cp               ${(ours / cp).toFixed(1)}`);
   console.log(`  peak memory             ${peakMb.toFixed(0)} MB   (aim below 100 MB)`);
   console.log(
@@ -146,9 +144,7 @@ async function timeReading(what: string, image: string, aimMs: number): Promise<
     await opened.close();
     times.push(performance.now() - started);
   }
-  console.log(
-    `\nreading and findings of a disc with ${what}, warm: ${median(times.slice(2)).toFixed(0)} ms (aim below ${String(aimMs)} ms)`,
-  );
+  console.log(`\nreading and findings of a disc with ${what}, warm: ${median(times.slice(2)).toFixed(0)} ms (aim below ${aimMs} ms)`);
 }
 
 const demo = path.resolve('.cache/demo/discs/LAMPLIGHTERS.iso');

@@ -14,7 +14,7 @@ export async function makeBeside(cache: string, say: (line: string) => void): Pr
   await mkdir(folder, { recursive: true });
   const unfinished = path.join(cache, 'keeper-talk.new.flac');
   // Something like speech: a band of noise that comes and goes in syllables and sentences.
-  const voice = `anoisesrc=color=pink:seed=7:amplitude=0.5:r=48000:d=${String(SECONDS)},bandpass=f=700:w=900,tremolo=f=4:d=0.9,tremolo=f=0.13:d=0.7`;
+  const voice = `anoisesrc=color=pink:seed=7:amplitude=0.5:r=48000:d=${SECONDS},bandpass=f=700:w=900,tremolo=f=4:d=0.9,tremolo=f=0.13:d=0.7`;
   await run('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', voice, '-metadata', 'language=eng', '-c:a', 'flac', unfinished]);
   await rename(unfinished, file);
 }

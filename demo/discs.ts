@@ -17,7 +17,7 @@ async function buildWork(work: Work, folder: string): Promise<string> {
 }
 
 const clock = (seconds: number) =>
-  `${String(Math.floor(seconds / 3600))}:${String(Math.floor(seconds / 60) % 60).padStart(2, '0')}:${(seconds % 60).toFixed(3).padStart(6, '0')}`;
+  `${Math.floor(seconds / 3600)}:${String(Math.floor(seconds / 60) % 60).padStart(2, '0')}:${(seconds % 60).toFixed(3).padStart(6, '0')}`;
 
 function titleXml(works: readonly Work[], streams: ReadonlyMap<string, string>): string {
   const vobs = works.map((work) => {
@@ -66,8 +66,8 @@ export async function authorDisc(
     ),
   );
   const menu = await makeMenu(disc, work);
-  const firstPlay = disc.firstPlay ? `jump title ${String(disc.firstPlay)};` : 'jump vmgm menu 1;';
-  const buttons = disc.menu.map((b, i) => `<button name="b${String(i + 1)}">jump title ${String(b.title)};</button>`).join('');
+  const firstPlay = disc.firstPlay ? `jump title ${disc.firstPlay};` : 'jump vmgm menu 1;';
+  const buttons = disc.menu.map((b, i) => `<button name="b${i + 1}">jump title ${b.title};</button>`).join('');
   const xml = path.join(work, `${disc.id}.xml`);
   const folder = path.join(work, `${disc.id}-disc`);
   await rm(folder, { recursive: true, force: true });
@@ -105,7 +105,7 @@ export async function buildDiscs(
     .digest('hex');
   const before = existsSync(stampFile) ? await readFile(stampFile, 'utf8') : '';
   if (before === stamp && [...images.values()].every((file) => existsSync(file))) return images;
-  say(`making ${String(discs.length)} discs (once)`);
+  say(`making ${discs.length} discs (once)`);
   const work = path.join(cache, 'work');
   await rm(work, { recursive: true, force: true });
   await mkdir(work, { recursive: true });

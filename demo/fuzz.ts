@@ -6,7 +6,7 @@ import { DiscError, memorySource } from '@/core/bytes';
 import { parseParentalTable, parseTitleSet, parseVideoManager } from '@/core/dvd';
 import { readMatroska, readMatroskaStream } from '@/core/matroska';
 import { findVideoFolder, readDisc } from '@/core/reading';
-import { TrackHashes, writeMaster } from '@/core/recipes';
+import { TrackHashes, writeMaster } from '@/core/master';
 import { wholeTitleReel } from '@/core/reels';
 import {
   TransportDemux,
@@ -196,7 +196,7 @@ for (const subject of await subjects()) {
       refused++;
       if (error instanceof DiscError) continue;
       failures++;
-      console.error(`${subject.name}, seed ${String(seed)}:`, error);
+      console.error(`${subject.name}, seed ${seed}:`, error);
       if (failures > 5) process.exit(1);
     }
   }

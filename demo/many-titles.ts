@@ -11,17 +11,17 @@ export async function authorManyTitles(folder: string, titles: number): Promise<
   const base = ['-hide_banner', '-nostdin', '-loglevel', 'error', '-y'];
   const streams = await Promise.all(
     [0, 1, 2].map(async (i) => {
-      const file = path.join(folder, `short-${String(i)}.mpg`);
+      const file = path.join(folder, `short-${i}.mpg`);
       await run('ffmpeg', [
         ...base,
         '-f',
         'lavfi',
         '-i',
-        `testsrc2=s=720x576:r=25:d=${String(2 + i)}`,
+        `testsrc2=s=720x576:r=25:d=${2 + i}`,
         '-f',
         'lavfi',
         '-i',
-        `sine=f=${String(300 + 100 * i)}:r=48000:d=${String(2 + i)}`,
+        `sine=f=${300 + 100 * i}:r=48000:d=${2 + i}`,
         '-target',
         'pal-dvd',
         '-b:v',

@@ -71,20 +71,20 @@ const CODED =
   '-c:v mpeg2video -b:v 2500k -maxrate 7000k -bufsize 1835008 -g 12 -bf 2 -sc_threshold 1000000000 -pix_fmt yuv420p -aspect 4:3'.split(' ');
 
 async function film(frames: number, hue: number, file: string): Promise<Buffer> {
-  const source = `testsrc2=s=720x480:r=${FILM_RATE}:d=${String(frames / 23)},hue=h=${String(hue)}`;
+  const source = `testsrc2=s=720x480:r=${FILM_RATE}:d=${frames / 23},hue=h=${hue}`;
   await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', source, '-frames:v', String(frames), ...CODED, '-f', 'mpeg2video', file]);
   return withPulldown(await readFile(file));
 }
 
 async function video(frames: number, file: string): Promise<Buffer> {
-  const source = `testsrc2=s=720x480:r=60000/1001:d=${String(frames / 29)},interlace=scan=tff`;
+  const source = `testsrc2=s=720x480:r=60000/1001:d=${frames / 29},interlace=scan=tff`;
   const how = ['-frames:v', String(frames), ...CODED, '-flags', '+ilme+ildct', '-f', 'mpeg2video', file];
   await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', source, ...how]);
   return readFile(file);
 }
 
 async function tone(seconds: number, pitch: number, file: string): Promise<void> {
-  const source = `sine=f=${String(pitch)}:b=6:r=48000:d=${String(seconds)}`;
+  const source = `sine=f=${pitch}:b=6:r=48000:d=${seconds}`;
   await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', source, '-ac', '2', '-c:a', 'ac3', '-b:a', '192k', file]);
 }
 
@@ -138,7 +138,7 @@ async function pulldown(folder: string): Promise<Made> {
 async function slides(id: string, chapters: readonly number[], soundSeconds: number | null, folder: string): Promise<Made> {
   const stand = 3;
   const count = chapters.length;
-  const still = `testsrc2=s=720x576:r=25:d=${String(stand * count)},select='not(mod(n\\,${String(25 * stand)}))'`;
+  const still = `testsrc2=s=720x576:r=25:d=${stand * count},select='not(mod(n\\,${25 * stand}))'`;
   const encoded = ['-f', 'lavfi', '-i', still];
   const how = ['-fps_mode', 'vfr', '-c:v', 'mpeg2video', '-g', '1', '-q:v', '4', '-aspect', '4:3'];
   const picture = path.join(folder, `${id}.nut`);
@@ -162,7 +162,7 @@ async function slides(id: string, chapters: readonly number[], soundSeconds: num
 /** Ordinary pictures, with sound of another length. */
 async function ordinary(id: string, seconds: number, soundSeconds: number, pitch: number, folder: string): Promise<Made> {
   const picture = path.join(folder, `${id}.m2v`);
-  const source = `testsrc2=s=720x576:r=25:d=${String(seconds)},hue=h=${String(pitch)}`;
+  const source = `testsrc2=s=720x576:r=25:d=${seconds},hue=h=${pitch}`;
   await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', source, ...CODED, '-f', 'mpeg2video', picture]);
   const sound = path.join(folder, `${id}.ac3`);
   await tone(soundSeconds, pitch, sound);

@@ -15,10 +15,10 @@ const quiet = ['-hide_banner', '-nostdin', '-loglevel', 'error', '-y'];
 /** Sea, sky and a lamp, drawn once per chapter by formula; `seed` shifts hour and colour. */
 export function seascape(seed: number): string {
   const dusk = (seed * 37) % 100;
-  const horizon = `(0.52+0.03*${String(seed % 3)})*H`;
-  const tower = `lt(abs(X-W*${String(0.3 + 0.1 * (seed % 5))}),14+Y/60)*gt(Y,H*0.2)*lt(Y,${horizon}+30)`;
+  const horizon = `(0.52+0.03*${seed % 3})*H`;
+  const tower = `lt(abs(X-W*${0.3 + 0.1 * (seed % 5)}),14+Y/60)*gt(Y,H*0.2)*lt(Y,${horizon}+30)`;
   return [
-    `r='if(${tower},200,if(lt(Y,${horizon}),${String(60 + dusk)}+Y/5,20+${String(dusk / 3)}+8*sin(X/31+Y/3)))'`,
+    `r='if(${tower},200,if(lt(Y,${horizon}),${60 + dusk}+Y/5,20+${dusk / 3}+8*sin(X/31+Y/3)))'`,
     `g='if(${tower},190,if(lt(Y,${horizon}),90+Y/6,60+Y/14+10*sin(X/23+Y/4)))'`,
     `b='if(${tower},170,if(lt(Y,${horizon}),150-Y/8,90+12*sin(X/17+Y/2)))'`,
   ].join(':');
@@ -32,9 +32,9 @@ async function makeStills(work: Work, folder: string): Promise<string[]> {
   const { height } = STANDARDS[work.standard];
   return Promise.all(
     work.chapters.map(async (_, i) => {
-      const png = path.join(folder, `${work.id}-${String(i)}.png`);
+      const png = path.join(folder, `${work.id}-${i}.png`);
       const seed = i + work.id.length + work.id.charCodeAt(work.id.length - 1);
-      const scene = `color=black:s=1100x${String(height)}:d=0.04:r=25,format=gbrp,geq=${seascape(seed)}`;
+      const scene = `color=black:s=1100x${height}:d=0.04:r=25,format=gbrp,geq=${seascape(seed)}`;
       await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', scene, '-frames:v', '1', png]);
       return png;
     }),
@@ -44,17 +44,16 @@ async function makeStills(work: Work, folder: string): Promise<string[]> {
 /** The filter graph of the picture: the stills one after the other, a boat that crosses them, and a frame counter. Ends in `[v]`. */
 function pictureGraph(work: Work, framesOf: readonly number[]): string[] {
   const { rate, width, height } = STANDARDS[work.standard];
-  const travel = `crop=${String(width)}:${String(height)}:'(iw-ow)/2*(1+sin(n/90))':0`;
+  const travel = `crop=${width}:${height}:'(iw-ow)/2*(1+sin(n/90))':0`;
   const panes = framesOf.map(
-    (frames, i) =>
-      `[${String(i)}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${rate})/TB,trim=end_frame=${String(frames)},${travel},setsar=1[p${String(i)}]`,
+    (frames, i) => `[${i}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${rate})/TB,trim=end_frame=${frames},${travel},setsar=1[p${i}]`,
   );
   const label = work.name.replaceAll("'", '');
   return [
     ...panes,
-    `${framesOf.map((_, i) => `[p${String(i)}]`).join('')}concat=n=${String(framesOf.length)}:v=1:a=0[sea]`,
+    `${framesOf.map((_, i) => `[p${i}]`).join('')}concat=n=${framesOf.length}:v=1:a=0[sea]`,
     `color=c=0x2b1d14:s=46x14:r=${rate}[boat]`,
-    `[sea][boat]overlay=x='mod(n*3,W)':y=${String(Math.round(height * 0.56))}:shortest=1,` +
+    `[sea][boat]overlay=x='mod(n*3,W)':y=${Math.round(height * 0.56)}:shortest=1,` +
       `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=40:y=h-52:fontsize=22:fontcolor=white@0.8,noise=c0s=4:c0f=t[v]`,
   ];
 }
@@ -62,19 +61,19 @@ function pictureGraph(work: Work, framesOf: readonly number[]): string[] {
 /** Sound of one track: a tone per channel that swells and fades, each at its own pace. Ends in `[a0]`, `[a1]` and so on. */
 function soundGraph(track: WorkAudio, index: number, seconds: number): string {
   const voices = Array.from({ length: track.channels }, (_, c) => {
-    const tone = `sine=f=${(track.tone * (1 + c * 0.25)).toFixed(2)}:r=48000:d=${String(seconds)}`;
-    return `${tone},tremolo=f=${(1 / (3 + c)).toFixed(3)}:d=0.7[a${String(index)}c${String(c)}]`;
+    const tone = `sine=f=${(track.tone * (1 + c * 0.25)).toFixed(2)}:r=48000:d=${seconds}`;
+    return `${tone},tremolo=f=${(1 / (3 + c)).toFixed(3)}:d=0.7[a${index}c${c}]`;
   });
-  const inputs = voices.map((_, c) => `[a${String(index)}c${String(c)}]`).join('');
-  return `${voices.join(';')};${inputs}join=inputs=${String(track.channels)}:channel_layout=${track.channels === 6 ? '5.1' : 'stereo'}[a${String(index)}]`;
+  const inputs = voices.map((_, c) => `[a${index}c${c}]`).join('');
+  return `${voices.join(';')};${inputs}join=inputs=${track.channels}:channel_layout=${track.channels === 6 ? '5.1' : 'stereo'}[a${index}]`;
 }
 
 const ENCODER: Readonly<Record<WorkAudio['codec'], string>> = { ac3: 'ac3', dts: 'dca', mp2: 'mp2', pcm16: 'pcm_dvd', pcm24: 'pcm_dvd' };
 
 function soundEncoder(track: WorkAudio, index: number): string[] {
-  const at = `:a:${String(index)}`;
+  const at = `:a:${index}`;
   const depth = track.codec === 'pcm16' ? 's16' : track.codec === 'pcm24' ? 's32' : null;
-  return [`-c${at}`, ENCODER[track.codec], ...(depth ? [`-sample_fmt${at}`, depth] : [`-b${at}`, `${String(track.kbps)}k`])];
+  return [`-c${at}`, ENCODER[track.codec], ...(depth ? [`-sample_fmt${at}`, depth] : [`-b${at}`, `${track.kbps}k`])];
 }
 
 /** Generates the program stream of one work, as a DVD author would be given it. */
@@ -94,8 +93,8 @@ export async function makeStream(work: Work, folder: string): Promise<string> {
     ...stills.flatMap((png) => ['-r', rate, '-i', png]),
     '-filter_complex',
     [...pictureGraph(work, framesOf), ...sound].join(';'),
-    ...words(`-map [v] ${work.audio.map((_, i) => `-map [a${String(i)}]`).join(' ')}`),
-    ...words(`-c:v mpeg2video -r ${rate} -b:v ${String(work.videoKbps)}k -maxrate 7000k -bufsize 1835008`),
+    ...words(`-map [v] ${work.audio.map((_, i) => `-map [a${i}]`).join(' ')}`),
+    ...words(`-c:v mpeg2video -r ${rate} -b:v ${work.videoKbps}k -maxrate 7000k -bufsize 1835008`),
     ...words(`-g ${pal ? '12 -flags +ildct+ilme -top 1' : '15'} -bf 2 -pix_fmt yuv420p -aspect ${work.wide ? '16:9' : '4:3'}`),
     ...(marks.length ? ['-force_key_frames', marks.join(',')] : []),
     ...work.audio.flatMap(soundEncoder),
@@ -109,14 +108,14 @@ export async function makeStream(work: Work, folder: string): Promise<string> {
 /** Subtitle text as two-colour pictures, then multiplexed into the stream by spumux. */
 export async function addSubtitles(stream: string, work: Work, track: WorkSubtitle, index: number, folder: string): Promise<string> {
   const { width, height } = STANDARDS[work.standard];
-  const base = `${work.id}-sub${String(index)}`;
+  const base = `${work.id}-sub${index}`;
   const font = '/usr/share/fonts/truetype/dejavu/DejaVuSans-Bold.ttf';
   const draws = track.lines.map((line, i) => {
-    const textFile = path.join(folder, `${base}-${String(i)}.txt`);
+    const textFile = path.join(folder, `${base}-${i}.txt`);
     return {
       textFile,
       line,
-      draw: `drawtext=fontfile=${font}:textfile=${textFile}:x=(w-tw)/2:y=h-90:fontsize=30:fontcolor=white:enable='eq(n,${String(i)})'`,
+      draw: `drawtext=fontfile=${font}:textfile=${textFile}:x=(w-tw)/2:y=h-90:fontsize=30:fontcolor=white:enable='eq(n,${i})'`,
     };
   });
   for (const { textFile, line } of draws) await writeFile(textFile, line.text);
@@ -125,7 +124,7 @@ export async function addSubtitles(stream: string, work: Work, track: WorkSubtit
     '-f',
     'lavfi',
     '-i',
-    `color=black:s=${String(width)}x${String(height)}:r=1:d=${String(track.lines.length)}`,
+    `color=black:s=${width}x${height}:r=1:d=${track.lines.length}`,
     '-vf',
     `${draws.map((d) => d.draw).join(',')},format=gray,lutyuv=y='if(gt(val,110),255,0)',format=monob`,
     path.join(folder, `${base}-%d.png`),
@@ -133,7 +132,7 @@ export async function addSubtitles(stream: string, work: Work, track: WorkSubtit
   const stamp = (seconds: number) => `0:${String(Math.floor(seconds / 60)).padStart(2, '0')}:${(seconds % 60).toFixed(2).padStart(5, '0')}`;
   const spus = track.lines.map(
     (line, i) =>
-      `<spu start="${stamp(line.at)}" end="${stamp(line.at + line.seconds)}" image="${base}-${String(i + 1)}.png" transparent="000000"${line.forced ? ' force="yes"' : ''} />`,
+      `<spu start="${stamp(line.at)}" end="${stamp(line.at + line.seconds)}" image="${base}-${i + 1}.png" transparent="000000"${line.forced ? ' force="yes"' : ''} />`,
   );
   const xml = path.join(folder, `${base}.xml`);
   await writeFile(xml, `<subpictures><stream>${spus.join('')}</stream></subpictures>`);
@@ -153,7 +152,7 @@ export async function makeMenu(disc: DemoDisc, folder: string): Promise<string> 
   await mkdir(folder, { recursive: true });
   const y = (i: number) => 120 + i * 52;
   const labels = disc.menu
-    .map((b, i) => `drawtext=fontfile=${FONT}:text='${b.label}':x=120:y=${String(y(i))}:fontsize=28:fontcolor=0xe8e6df`)
+    .map((b, i) => `drawtext=fontfile=${FONT}:text='${b.label}':x=120:y=${y(i)}:fontsize=28:fontcolor=0xe8e6df`)
     .join(',');
   const plain = path.join(folder, `${disc.id}-menu.mpg`);
   await run('ffmpeg', [
@@ -161,7 +160,7 @@ export async function makeMenu(disc: DemoDisc, folder: string): Promise<string> 
     '-f',
     'lavfi',
     '-i',
-    `color=0x123033:s=${String(width)}x${String(height)}:r=${rate}:d=2`,
+    `color=0x123033:s=${width}x${height}:r=${rate}:d=2`,
     '-f',
     'lavfi',
     '-i',
@@ -192,23 +191,21 @@ export async function makeMenu(disc: DemoDisc, folder: string): Promise<string> 
     '10080000',
     plain,
   ]);
-  const boxes = disc.menu.map((_, i) => `drawbox=x=96:y=${String(y(i))}:w=12:h=28:c=white:t=fill`).join(',');
+  const boxes = disc.menu.map((_, i) => `drawbox=x=96:y=${y(i)}:w=12:h=28:c=white:t=fill`).join(',');
   const image = path.join(folder, `${disc.id}-buttons.png`);
   await run('ffmpeg', [
     ...quiet,
     '-f',
     'lavfi',
     '-i',
-    `color=black:s=${String(width)}x${String(height)}:d=1:r=1`,
+    `color=black:s=${width}x${height}:d=1:r=1`,
     '-vf',
     `${boxes},format=monob`,
     '-frames:v',
     '1',
     image,
   ]);
-  const buttons = disc.menu
-    .map((_, i) => `<button name="b${String(i + 1)}" x0="90" y0="${String(y(i) - 6)}" x1="600" y1="${String(y(i) + 40)}" />`)
-    .join('');
+  const buttons = disc.menu.map((_, i) => `<button name="b${i + 1}" x0="90" y0="${y(i) - 6}" x1="600" y1="${y(i) + 40}" />`).join('');
   const xml = path.join(folder, `${disc.id}-menu.xml`);
   await writeFile(
     xml,

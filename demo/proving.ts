@@ -5,7 +5,7 @@ import type { Archive, Work, WorkSubtitle } from './scenario';
  * chapters at known times. Made by the same author as the demo archive.
  */
 const lines = (at: readonly number[], forced: readonly number[] = []): WorkSubtitle['lines'] =>
-  at.map((t, i) => ({ at: t, seconds: 0.8, text: `Line ${String(i + 1)}`, ...(forced.includes(i) ? { forced: true } : {}) }));
+  at.map((t, i) => ({ at: t, seconds: 0.8, text: `Line ${i + 1}`, ...(forced.includes(i) ? { forced: true } : {}) }));
 
 const QUAY: Work = {
   id: 'quay',
@@ -37,8 +37,8 @@ const BUOY: Work = {
 };
 
 const LOCKS: readonly Work[] = [1, 2, 3].map((n) => ({
-  id: `lock-${String(n)}`,
-  name: `Lock ${String(n)}`,
+  id: `lock-${n}`,
+  name: `Lock ${n}`,
   standard: 'ntsc',
   wide: false,
   videoKbps: 1800,

@@ -22,7 +22,7 @@ export function run(
     child.on('error', reject);
     child.on('close', (code) => {
       if (code === 0) resolve(output);
-      else reject(new Error(`${program} ${args.join(' ').slice(0, 400)}\nended with ${String(code)}:\n${messages}`));
+      else reject(new Error(`${program} ${args.join(' ').slice(0, 400)}\nended with ${code}:\n${messages}`));
     });
   });
 }

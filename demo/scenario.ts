@@ -50,7 +50,7 @@ const LAMP_EN = [
   'Then the engineers arrived.',
   'They measured everything but the wind.',
 ];
-const LAMP_GD = LAMP_EN.map((_, i) => `Loidhne ${String(i + 1)}: solas air an sgeir`);
+const LAMP_GD = LAMP_EN.map((_, i) => `Loidhne ${i + 1}: solas air an sgeir`);
 
 const WORKS: readonly Work[] = [
   {
@@ -91,7 +91,7 @@ const WORKS: readonly Work[] = [
     subtitles: [],
   },
   ...[1, 2, 3, 4].map((n): Work => ({
-    id: `tide-${String(n)}`,
+    id: `tide-${n}`,
     name: ['Spring Tide', 'Slack Water', 'The Long Ebb', 'Bar at Low Water'][n - 1] ?? '',
     standard: 'ntsc',
     wide: false,
@@ -105,7 +105,7 @@ const WORKS: readonly Work[] = [
       {
         language: 'en',
         content: 'normal',
-        lines: spoken([`Episode ${String(n)}`, 'The harbour master writes the figures down.', 'High water at a quarter past four.'], 20),
+        lines: spoken([`Episode ${n}`, 'The harbour master writes the figures down.', 'High water at a quarter past four.'], 20),
       },
     ],
   })),

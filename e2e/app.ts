@@ -78,7 +78,7 @@ async function start(folder: string): Promise<{ app: App; stop: () => Promise<vo
       resolve((message as { address: string }).address);
     });
     child.once('exit', (code) => {
-      reject(new Error(`the application ended with ${String(code)}`));
+      reject(new Error(`the application ended with ${code}`));
     });
   });
   const library = path.join(folder, 'library');

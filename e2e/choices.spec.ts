@@ -86,9 +86,9 @@ test('choices go to the reels that are chosen, and to the other discs of the set
     .getByRole('button', { name: /^What to do with the reel/ })
     .click();
   await page.getByRole('menuitem', { name: 'Same tracks and recipes for the 1 chosen' }).click();
-  await expect(cards(page).first()).toContainText(`${String(before - 1)} audio`);
-  await expect(cards(page).nth(1)).toContainText(`${String(before)} audio`);
-  await expect(cards(page).nth(2)).toContainText(`${String(before - 1)} audio`);
+  await expect(cards(page).first()).toContainText(`${before - 1} audio`);
+  await expect(cards(page).nth(1)).toContainText(`${before} audio`);
+  await expect(cards(page).nth(2)).toContainText(`${before - 1} audio`);
   await cards(page)
     .first()
     .getByRole('button', { name: /^What to do with the reel/ })
@@ -97,7 +97,7 @@ test('choices go to the reels that are chosen, and to the other discs of the set
   await expect(page.getByText(/^Kept: on other discs of “Inland Water”/)).toBeVisible();
   // The rules now propose it for every disc of the set.
   await page.getByRole('button', { name: 'By the house rules' }).click();
-  await expect(cards(page).nth(1)).toContainText(`${String(before - 1)} audio`);
+  await expect(cards(page).nth(1)).toContainText(`${before - 1} audio`);
   await open('/rules');
   await page.getByRole('button', { name: 'No longer keep choices for Inland Water, episodes' }).click();
   await page.getByRole('button', { name: 'Keep the rules' }).click();
@@ -237,8 +237,8 @@ test('chapters are numbered, moved, added, taken out, and read from a file; the 
   await page.keyboard.press('e');
   const editor = page.getByRole('dialog');
   await editor.getByRole('tab', { name: 'Chapters' }).click();
-  const name = (n: number) => editor.getByLabel(`Name of chapter ${String(n)} of the reel`);
-  const time = (n: number) => editor.getByLabel(`Time of chapter ${String(n)}`);
+  const name = (n: number) => editor.getByLabel(`Name of chapter ${n} of the reel`);
+  const time = (n: number) => editor.getByLabel(`Time of chapter ${n}`);
   await expect(name(3)).toBeVisible();
   await editor.getByRole('button', { name: 'Add a chapter after 1' }).click();
   await expect(name(4)).toBeVisible();
@@ -295,7 +295,7 @@ test('titles with other tracks are merged with what is missing said; other codec
     [2, 3],
     [3, 4],
   ] as const) {
-    await page.getByRole('option', { name: new RegExp(`^Title ${String(title)},`) }).click();
+    await page.getByRole('option', { name: new RegExp(`^Title ${title},`) }).click();
     await page.keyboard.press('t');
     await expect(cards(page)).toHaveCount(count);
     await menu(count - 1).click();

@@ -25,7 +25,7 @@ test('two thousand discs: taken in after a dry run, found, sorted, labelled, exp
   expect(found).toBeGreaterThan(3);
   await page.getByLabel(/^choose all/).check();
   const bar = page.getByRole('region', { name: 'What to do with the chosen discs' });
-  await expect(bar).toContainText(`${String(found)} discs`);
+  await expect(bar).toContainText(`${found} discs`);
   await bar.getByLabel('New label').fill('ferry files');
   await bar.getByRole('button', { name: 'Add label' }).click();
   await expect(bar).toContainText('“ferry files” is on');
@@ -41,12 +41,12 @@ test('two thousand discs: taken in after a dry run, found, sorted, labelled, exp
   await table.getByRole('button', { name: 'Disc', exact: true }).click();
   await expect(table.getByRole('columnheader', { name: /Disc/ })).toHaveAttribute('aria-sort', 'ascending');
   await page.getByLabel('Import a catalogue').setInputFiles(sample);
-  await expect(dialog).toContainText(`${String(found)} changed`);
+  await expect(dialog).toContainText(`${found} changed`);
   await dialog.getByRole('button', { name: 'Cancel' }).click();
   expect(await seriousFaults(page)).toEqual([]);
   await page.getByLabel(/^choose all/).check();
   await bar.getByRole('button', { name: 'Take off the shelf' }).click();
   await bar.getByRole('button', { name: 'Really take off the shelf' }).click();
-  await expect(page.getByRole('heading', { name: `Collection, ${String(2000 - found)} discs` })).toBeVisible();
+  await expect(page.getByRole('heading', { name: `Collection, ${2000 - found} discs` })).toBeVisible();
   expect(complaints).toEqual([]);
 });

@@ -39,10 +39,13 @@ test('an order torn by a power cut is shown, and sent again from what this brows
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Torn apart' });
   await expect(job).toContainText('reading the disc into the master,');
-  const { jobs } = (await page.evaluate(async () => (await fetch('/api/state', { headers: { 'x-careful-vault': '1' } })).json())) as {
-    jobs: { id: string; name: string }[];
-  };
-  app.tearOrder(jobs.find((j) => j.name === 'Torn apart')?.id ?? '');
+  const id = await page.evaluate(async () => {
+    const state = (await (await fetch('/api/state', { headers: { 'x-careful-vault': '1' } })).json()) as {
+      jobs: { id: string; name: string }[];
+    };
+    return state.jobs.find((j) => j.name === 'Torn apart')?.id ?? '';
+  });
+  app.tearOrder(id);
   const lost = page.getByRole('listitem', { name: 'Job A job whose order was lost' });
   await expect(lost).toContainText('it was torn, most likely by a power cut');
   await lost.getByRole('button', { name: 'Queue it again' }).click();
@@ -65,7 +68,7 @@ test('a rescue copy with zeroed sectors makes no master until somebody has chose
   await openBench(page, 'Locks');
   await expect(page.getByLabel('Read from')).toHaveValue(/Rescued/);
   // A few looks while reading need not have met it; reading it all for a master does.
-  for (const n of [1, 3]) await page.getByLabel(`Remove the reel Locks - part ${String(n)}`).click();
+  for (const n of [1, 3]) await page.getByLabel(`Remove the reel Locks - part ${n}`).click();
   await queueAs(page, 'Rescued lock');
   await page.getByRole('link', { name: /^Queue/ }).click();
   const failed = page.getByRole('listitem', { name: 'Job Rescued lock' });
@@ -111,7 +114,7 @@ test('all of it by keyboard: read, look, take, undo, queue', async ({ page, open
       if (await target.evaluate((element) => element === document.activeElement)) return;
       await page.keyboard.press('Tab');
     }
-    throw new Error(`Tab does not reach ${String(name)}`);
+    throw new Error(`Tab does not reach ${name}`);
   };
   await tabTo('Read QUAY.iso', 'button');
   await page.keyboard.press('Enter');

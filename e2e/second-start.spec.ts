@@ -62,8 +62,8 @@ test('a second start names the first, and touches nothing of it; what a killed o
   const before = config();
   const second = start('other');
   expect(await second.code).toBe(69);
-  expect(second.said()).toContain(`at ${address} (process ${String(first.child.pid)})`);
-  expect(second.said()).toContain(`kill ${String(first.child.pid)}`);
+  expect(second.said()).toContain(`at ${address} (process ${first.child.pid})`);
+  expect(second.said()).toContain(`kill ${first.child.pid}`);
   expect(config()).toBe(before);
   expect(await answers(address)).toBe(true);
 

@@ -82,7 +82,7 @@ test('a series is proposed as its episodes; all go to the queue with one key', a
   await expect(page.getByRole('article').first()).toContainText('in the vault', { timeout: 60_000 });
   await expect
     .poll(() => app.results().filter((n) => n.endsWith('.mkv') && n.startsWith('Locks')))
-    .toEqual([1, 2, 3].map((n) => `Locks - part ${String(n)}.mkv`));
+    .toEqual([1, 2, 3].map((n) => `Locks - part ${n}.mkv`));
   const sidecar = JSON.parse(readFileSync(path.join(app.library, 'Locks - part 2.mkv.json'), 'utf8')) as {
     proof: { passed: boolean };
     disc: { label: string };

@@ -126,14 +126,14 @@ export function audioArguments(audio: ClipAudio, index: number): string[] {
     pcm: ['pcm_bluray'],
   }[audio.codec];
   const format = audio.codec === 'pcm' ? (audio.bits === 24 ? 's32' : 's16') : audio.codec === 'truehd' ? 's32' : null;
-  return [`-c:a:${String(index)}`, ...codec, ...(format ? [`-sample_fmt:a:${String(index)}`, format] : [])];
+  return [`-c:a:${index}`, ...codec, ...(format ? [`-sample_fmt:a:${index}`, format] : [])];
 }
 
 /** A tone that has another loudness in each channel, so that channels that change places are noticed. */
 export function soundSource(audio: ClipAudio, seconds: number): string {
   const layout = { 2: 'stereo', 6: '5.1', 8: '7.1' }[audio.channels];
-  const gains = Array.from({ length: audio.channels }, (_, c) => `c${String(c)}=${(0.95 - 0.1 * c).toFixed(2)}*c0`);
-  return `sine=f=${String(audio.tone)}:b=8:r=48000:d=${String(seconds)},pan=${layout}|${gains.join('|')}`;
+  const gains = Array.from({ length: audio.channels }, (_, c) => `c${c}=${(0.95 - 0.1 * c).toFixed(2)}*c0`);
+  return `sine=f=${audio.tone}:b=8:r=48000:d=${seconds},pan=${layout}|${gains.join('|')}`;
 }
 
 export const AUDIO_CODING = { truehd: 0x83, ac3: 0x81, eac3: 0x84, dts: 0x82, pcm: 0x80 } as const;
@@ -146,17 +146,17 @@ function pictureGraph(plan: ClipPlan, eye: number, input = 0): string {
   const label = plan.title.replaceAll("'", '’').replaceAll(':', '\\:');
   const size = Math.round(plan.height / 22);
   return [
-    `[${String(input)}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${source})/TB,trim=end_frame=${String(frames)}`,
-    `crop=${String(plan.width)}:${String(plan.height)}:'(iw-ow)/2*(1+sin(n/110))+${String(eye * 4)}':0,setsar=1`,
-    `drawbox=x='mod(t*60+${String(eye * 6)},${String(plan.width)})':y=${String(Math.round(plan.height * 0.55))}:w=${String(Math.round(plan.width / 18))}:h=${String(Math.round(plan.height / 40))}:color=0x2b1d14:t=fill`,
-    `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${String(size)}:y=h-${String(2 * size)}:fontsize=${String(size)}:fontcolor=white@0.85`,
+    `[${input}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${source})/TB,trim=end_frame=${frames}`,
+    `crop=${plan.width}:${plan.height}:'(iw-ow)/2*(1+sin(n/110))+${eye * 4}':0,setsar=1`,
+    `drawbox=x='mod(t*60+${eye * 6},${plan.width})':y=${Math.round(plan.height * 0.55)}:w=${Math.round(plan.width / 18)}:h=${Math.round(plan.height / 40)}:color=0x2b1d14:t=fill`,
+    `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${size}:y=h-${2 * size}:fontsize=${size}:fontcolor=white@0.85`,
     ...(interlaced ? ['interlace=scan=tff'] : []),
   ].join(',');
 }
 
 async function makeStill(plan: Pick<ClipPlan, 'name' | 'width' | 'height' | 'seed'>, folder: string): Promise<string> {
-  const png = path.join(folder, `still-${plan.name}-${String(plan.seed)}.png`);
-  const scene = `color=black:s=${String(Math.round((plan.width * 1.25) / 2))}x${String(plan.height / 2)}:d=0.04:r=25,format=gbrp,geq=${seascape(plan.seed)},scale=iw*2:ih*2`;
+  const png = path.join(folder, `still-${plan.name}-${plan.seed}.png`);
+  const scene = `color=black:s=${Math.round((plan.width * 1.25) / 2)}x${plan.height / 2}:d=0.04:r=25,format=gbrp,geq=${seascape(plan.seed)},scale=iw*2:ih*2`;
   await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', scene, '-frames:v', '1', png]);
   return png;
 }
@@ -167,7 +167,7 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
   const { coding, frame90k, args } = VIDEO[plan.video];
   const sups = await Promise.all(
     plan.subtitles.map(async ({ lines }, i) => {
-      const file = path.join(folder, `${plan.name}-${String(i)}.sup`);
+      const file = path.join(folder, `${plan.name}-${i}.sup`);
       await makeGraphics(lines, plan.width, plan.height, file);
       return file;
     }),
@@ -195,7 +195,7 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
       ...args,
       ...(withSound ? sound.flatMap(audioArguments) : []),
       ...['-c:s', 'copy', '-r', VIDEO[plan.video].rate, '-muxdelay', '0', '-output_ts_offset', String(plan.clock)],
-      ...(second ? ['-streamid', `1:${String(SECOND_PICTURE_PID)}`] : []),
+      ...(second ? ['-streamid', `1:${SECOND_PICTURE_PID}`] : []),
       ...['-f', 'mpegts', '-mpegts_m2ts_mode', '1', file],
     ]);
     return new Uint8Array(await readFile(file));

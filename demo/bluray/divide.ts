@@ -43,7 +43,7 @@ export async function truthOf(file: string, codecs: readonly string[]): Promise<
   for (const [i, codec] of codecs.entries()) {
     const out = `${file}.sound`;
     const how = codec === 'pcm' ? ['-c:a', 'pcm_s24le', '-f', 's24le'] : ['-c:a', 'copy', '-f', codec];
-    await run('ffmpeg', [...quiet, '-i', file, '-map', codec === 'truehd' ? '0:a:0' : `0:i:${String(FIRST_SOUND_PID + i)}`, ...how, out]);
+    await run('ffmpeg', [...quiet, '-i', file, '-map', codec === 'truehd' ? '0:a:0' : `0:i:${FIRST_SOUND_PID + i}`, ...how, out]);
     sound.push(
       createHash('sha256')
         .update(await readFile(out))

@@ -19,9 +19,9 @@ async function drawLines(lines: readonly Line[], width: number, file: string): P
   const { readFile } = await import('node:fs/promises');
   const texts = lines.map(
     (l, i) =>
-      `drawtext=fontfile=${FONT}:fontsize=30:fontcolor=white:x=(w-tw)/2:y=${String(i * ROW + 8)}:text='${l.text.replaceAll("'", '’').replaceAll(':', '\\:')}'`,
+      `drawtext=fontfile=${FONT}:fontsize=30:fontcolor=white:x=(w-tw)/2:y=${i * ROW + 8}:text='${l.text.replaceAll("'", '’').replaceAll(':', '\\:')}'`,
   );
-  const canvas = `color=black:s=${String(width)}x${String(ROW * lines.length)}:d=0.04:r=25,format=gray,${texts.join(',')}`;
+  const canvas = `color=black:s=${width}x${ROW * lines.length}:d=0.04:r=25,format=gray,${texts.join(',')}`;
   await run('ffmpeg', [
     '-hide_banner',
     '-nostdin',

@@ -6,7 +6,7 @@ import { command } from './structures';
 
 const small = { width: 320, height: 180, seed: 3, audio: [], subtitles: [] } as const;
 const lines = (at: readonly number[], forced: readonly number[] = []) =>
-  at.map((t, i) => ({ at: t, seconds: 0.7, text: `Line ${String(i + 1)}`, ...(forced.includes(i) ? { forced: true } : {}) }));
+  at.map((t, i) => ({ at: t, seconds: 0.7, text: `Line ${i + 1}`, ...(forced.includes(i) ? { forced: true } : {}) }));
 
 const HAVEN_AUDIO: ClipPlan['audio'] = [
   { codec: 'truehd', channels: 2, language: 'eng', tone: 220 },
@@ -145,8 +145,8 @@ export const TWIN: BlurayPlan = {
     },
     ...[1, 2, 3].map((n): ClipPlan => ({
       ...small,
-      name: `0002${String(n)}`,
-      title: `Angle ${String(n)}`,
+      name: `0002${n}`,
+      title: `Angle ${n}`,
       seed: n,
       seconds: 4,
       clock: 30,
@@ -188,8 +188,8 @@ export const WATCH: BlurayPlan = {
   asFolder: true,
   clips: [100, 90].map((seconds, i): ClipPlan => ({
     ...small,
-    name: `0003${String(i + 1)}`,
-    title: `Watch ${String(i + 1)}`,
+    name: `0003${i + 1}`,
+    title: `Watch ${i + 1}`,
     seed: 5 + i,
     seconds,
     clock: 600 + 100 * i,
@@ -208,7 +208,7 @@ export const WATCH: BlurayPlan = {
         {
           clip: '00033',
           language: 'eng',
-          lines: [5, 60, 101, 150].map((at) => ({ at, seconds: 2.5, text: `Spoken at ${String(at)} s` })),
+          lines: [5, 60, 101, 150].map((at) => ({ at, seconds: 2.5, text: `Spoken at ${at} s` })),
         },
         { clip: '00034', language: 'gla', lines: [{ at: 102, seconds: 3, text: 'Facal' }] },
       ],
@@ -223,8 +223,8 @@ export const WATCH: BlurayPlan = {
 /** Two clips that were made in one and cut in two, with the sound of the end at the head of the second: on one clock, and on two. */
 const seam = (n: number, clock: number | null): ClipPlan => ({
   ...small,
-  name: `0005${String(n)}`,
-  title: `Seam ${String(n)}`,
+  name: `0005${n}`,
+  title: `Seam ${n}`,
   seed: 20 + n,
   seconds: 6,
   clock: 40 * n,
@@ -234,7 +234,7 @@ const seam = (n: number, clock: number | null): ClipPlan => ({
     { codec: 'ac3', channels: 2, language: 'gla', tone: 310 },
     { codec: 'pcm', channels: 2, bits: 24, language: 'eng', tone: 170 },
   ],
-  divided: { at: 3, lead: 0.096, clock, names: [`0005${String(n)}`, `0006${String(n)}`] },
+  divided: { at: 3, lead: 0.096, clock, names: [`0005${n}`, `0006${n}`] },
 });
 
 export const SEAM: BlurayPlan = {

@@ -167,7 +167,7 @@ const QUAY_CONCERT: BlurayPlan = {
   asFolder: true,
   clips: CAMERAS.map((camera, i): ClipPlan => ({
     ...picture,
-    name: `0030${String(i + 1)}`,
+    name: `0030${i + 1}`,
     title: `Brass on the Quay: ${camera}`,
     seconds: 24,
     clock: 120,

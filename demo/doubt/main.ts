@@ -35,7 +35,7 @@ const SUBJECTS: readonly Subject[] = (
     ['SEAM.iso', 1],
     ['SEAM.iso', 2],
   ] as const
-).map(([name, title]) => ({ name: `${name} title ${String(title)}`, image: images.get(name) as Uint8Array, title }));
+).map(([name, title]) => ({ name: `${name} title ${title}`, image: images.get(name) as Uint8Array, title }));
 
 /** One mutation in so many is of a table. */
 const INDEX_EVERY = 10;
@@ -156,7 +156,7 @@ for (let seed = Number(firstSeed); seed < Number(firstSeed) + COUNT; seed++) {
   const times = place ? timesOf(subject, clean.reading, title)(place.content, place.firstSector) : [];
   const verdict = await judge(subject, clean, spoilt, mutation, times);
   tally[verdict]++;
-  const line = `seed ${String(seed)} ${subject.name}: ${mutation.what} at ${times.map((t) => t.toFixed(0)).join()} ms: ${verdict} ${spoilt.refused ?? ''} ${JSON.stringify(spoilt.faults.slice(0, 3))}`;
+  const line = `seed ${seed} ${subject.name}: ${mutation.what} at ${times.map((t) => t.toFixed(0)).join()} ms: ${verdict} ${spoilt.refused ?? ''} ${JSON.stringify(spoilt.faults.slice(0, 3))}`;
   if (verdict === 'without a word' || verdict === 'without a place') holes.push(line);
   if (verbose !== '') console.log(line);
 }
@@ -188,7 +188,7 @@ for (let seed = 0; seed < COUNT / 4; seed++) {
 
 console.log(`${count} spoilt sources:`);
 for (const [name, n] of Object.entries(tally)) console.log(`  ${name.padEnd(18)} ${String(n).padStart(5)}`);
-for (const [stream, n] of unknowable) console.log(`    no check in the stream knows of it: ${stream} ${String(n)}`);
+for (const [stream, n] of unknowable) console.log(`    no check in the stream knows of it: ${stream} ${n}`);
 console.log('spoilt files, found');
 for (const [name, n] of Object.entries(fileTally)) console.log(`  ${name.padEnd(30)} ${String(n).padStart(5)}`);
 for (const hole of holes.slice(0, 40)) console.log(hole);

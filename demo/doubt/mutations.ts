@@ -114,7 +114,7 @@ export function mutationOf(grounds: readonly Ground[], title: Title, image: Uint
   const isUnchecked = (name: string | null | undefined) => name !== null && name !== undefined && !CHECKED.has(name);
   const unchecked = touched.find(isUnchecked) ?? null;
   return {
-    what: `${kind} ${segment.id} unit ${String(index)}${count > 1 ? ` x${String(count)}` : ''}${kind.startsWith('swap') ? ` with ${String(other)}` : ''}`,
+    what: `${kind} ${segment.id} unit ${index}${count > 1 ? ` x${count}` : ''}${kind.startsWith('swap') ? ` with ${other}` : ''}`,
     place,
     unknowable: unchecked,
     apply: (copy, unknowableOnly = false) => {
@@ -144,7 +144,7 @@ export function indexMutation(image: Uint8Array, structures: readonly (readonly 
   const at = from + random.int(to - from);
   const bit = 1 << random.int(8);
   return {
-    what: `index byte ${String(at)}`,
+    what: `index byte ${at}`,
     place: null,
     unknowable: null,
     apply: (copy) => {

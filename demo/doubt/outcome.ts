@@ -2,9 +2,9 @@ import { createHash } from 'node:crypto';
 import { Assembly, planReel } from '@/core/assembly';
 import { DiscError, memorySource, type ByteSource } from '@/core/bytes';
 import type { MatroskaSink } from '@/core/matroska';
-import { proveMaster, type Proof, type ProofOptions } from '@/core/proof';
+import { proveMaster, type Proof, type ProofOptions, type MasterPromise } from '@/core/proof';
 import { openContent, readDisc, type Fault, type Reading } from '@/core/reading';
-import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
+import { TrackHashes, writeMaster } from '@/core/master';
 import { wholeTitleReel, type Reel } from '@/core/reels';
 import { SECTOR_BYTES, openImage } from '@/core/volume';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
@@ -62,9 +62,9 @@ export const prove = (file: Uint8Array, promise: MasterPromise, more: Partial<Pr
 const wordsOf = (reading: Reading, title: number): string[] => {
   const found = reading.titles.find((t) => t.number === title);
   return [
-    `${String(reading.titles.length)} titles, ${found?.state ?? 'gone'}`,
+    `${reading.titles.length} titles, ${found?.state ?? 'gone'}`,
     ...reading.remarks.map((r) => `${r.code} ${r.detail}`),
-    ...reading.damage.map((d) => `${d.cause} ${d.content} ${String(d.firstSector)}`),
+    ...reading.damage.map((d) => `${d.cause} ${d.content} ${d.firstSector}`),
   ];
 };
 
@@ -90,7 +90,7 @@ export async function outcomeOf(image: Uint8Array, title: number, pieces?: Reel[
     const volume = await openImage(memorySource('image', image));
     reading = await readDisc(volume);
     const found = reading.titles.find((t) => t.number === title);
-    if (!found) return { ...nothing, refused: `no title ${String(title)}`, reading };
+    if (!found) return { ...nothing, refused: `no title ${title}`, reading };
     const opened = new Map<string, Promise<ByteSource>>();
     const content = (name: string) => {
       const known = opened.get(name) ?? openContent(volume, name);
@@ -104,7 +104,7 @@ export async function outcomeOf(image: Uint8Array, title: number, pieces?: Reel[
     const take = assembly.take.bind(assembly);
     assembly.take = () => {
       const packet = take();
-      if (packet) times.update(`${String(packet.track)} ${String(Math.round(packet.ticks))} ${String(packet.data.byteLength)},`);
+      if (packet) times.update(`${packet.track} ${Math.round(packet.ticks)} ${packet.data.byteLength},`);
       return packet;
     };
     const sink = new MemorySink();

@@ -74,12 +74,12 @@ function pointsOf(count: number, most: number): number[] {
 async function killAtCalls(name: string, copy: boolean, most: number): Promise<void> {
   const stage = await Stage.of(path.join(root, 'kill'), copy);
   const count = await calls(stage);
-  const to = row(`killed at a call, ${name} (${String(count)} calls)`);
+  const to = row(`killed at a call, ${name} (${count} calls)`);
   for (const at of pointsOf(count, most))
     for (const mode of ['kill before', 'kill after'] as const) {
       await stage.prepare();
       await stage.run({ mode, at });
-      await judge(to, stage, `${mode} call ${String(at)}`);
+      await judge(to, stage, `${mode} call ${at}`);
     }
 }
 
@@ -90,7 +90,7 @@ async function killAtRandom(times: number): Promise<void> {
     await stage.prepare();
     const kills = 1 + random.int(3);
     for (let k = 0; k < kills; k++) await stage.run(undefined, random.int(900));
-    await judge(to, stage, `run ${String(i)}`);
+    await judge(to, stage, `run ${i}`);
   }
 }
 
@@ -109,9 +109,9 @@ async function fail(times: number): Promise<void> {
       await stage.run({ mode, at });
       if (!EXPECTED[mode]?.includes(stage.problem)) {
         to.wrong++;
-        to.notes.push(`${mode} from call ${String(at)}: shown as ${String(stage.problem)}`);
+        to.notes.push(`${mode} from call ${at}: shown as ${stage.problem}`);
       }
-      await judge(to, stage, `${mode} from call ${String(at)}`);
+      await judge(to, stage, `${mode} from call ${at}`);
     }
   }
 }
@@ -129,16 +129,16 @@ async function lose(times: number): Promise<void> {
       const written = readdirSync(stage.library);
       if (written.length > 0) {
         to.lost++;
-        to.notes.push(`at call ${String(at)}: written to the mount point: ${written.join(', ')}`);
+        to.notes.push(`at call ${at}: written to the mount point: ${written.join(', ')}`);
       }
       if (stage.shownAs !== 'done' && stage.problem !== 'storage-missing') {
         to.wrong++;
-        to.notes.push(`at call ${String(at)}: shown as ${stage.shownAs}, ${String(stage.problem)}`);
+        to.notes.push(`at call ${at}: shown as ${stage.shownAs}, ${stage.problem}`);
       }
       rmSync(stage.library, { recursive: true });
       renameSync(away, stage.library);
     }
-    await judge(to, stage, `unmounted at call ${String(at)}`);
+    await judge(to, stage, `unmounted at call ${at}`);
   }
 }
 
@@ -167,7 +167,7 @@ async function cutPower(times: number): Promise<void> {
       const fault: FaultAt = { mode: 'run', at: point, command: `${names}cp '${disk}' '${cut}'` };
       await stage.run(fault);
       mountCut();
-      await judge(to, stage, `power cut at call ${String(point)}${names ? ', names written' : ''}`);
+      await judge(to, stage, `power cut at call ${point}${names ? ', names written' : ''}`);
       mountDisk();
     }
     const end = row('power cut when the job was said to be done');

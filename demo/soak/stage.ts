@@ -148,7 +148,7 @@ export class Stage {
       if (state.state === 'done') return this.ended();
       if (isOver(state)) new JobFolder(this.jobFolder).emit({ type: 'retried', around: false });
       const { code, words } = await this.run();
-      if (code !== 0 && code !== 1 && code !== 3) return `the runner ended with ${String(code)}: ${words.slice(-200)}`;
+      if (code !== 0 && code !== 1 && code !== 3) return `the runner ended with ${code}: ${words.slice(-200)}`;
     }
     return this.folded().state.state === 'done' ? this.ended() : `it does not end: ${JSON.stringify(this.folded().state.problem)}`;
   }

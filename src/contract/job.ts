@@ -1,7 +1,6 @@
 import { z } from 'zod';
 import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
-import type { Check, Proof } from '@/core/proof';
-import type { MasterPromise } from '@/core/recipes';
+import type { Check, Proof, MasterPromise } from '@/core/proof';
 import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
 import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';

@@ -27,7 +27,7 @@ afterAll(async () => {
 /** Sound that never repeats, so that a shift by one sample shows. */
 function sound(name: string, seconds: number, ...codec: string[]): string {
   const file = path.join(engine.sounds, name);
-  const source = `aevalsrc='0.4*sin(40*t*t*t)+0.3*random(0)|0.3*sin(90*t*t)':s=44100:d=${String(seconds)}`;
+  const source = `aevalsrc='0.4*sin(40*t*t*t)+0.3*random(0)|0.3*sin(90*t*t)':s=44100:d=${seconds}`;
   const { status, stderr } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', source, ...codec, file]);
   if (status !== 0) throw new Error(stderr.toString());
   return file;
@@ -81,9 +81,9 @@ test.each([
   expect(track?.tags).toMatchObject({ language: 'gla', title: 'Told by the keeper' });
   expect(track?.disposition['comment']).toBe(1);
   // MP3 and AAC begin with samples that only prepare their decoder, and only their own container says how many.
-  if (known === 'MP3' || known === 'AAC') expect(heldFrames(master, `a:${String(place)}`)).toEqual(heldFrames(file, 'a:0'));
-  else expect(decodedSamples(master, `a:${String(place)}`).equals(decodedSamples(file, 'a:0'))).toBe(true);
-  const [times, original] = [packetTimes(master, `a:${String(place)}`), packetTimes(file, 'a:0')];
+  if (known === 'MP3' || known === 'AAC') expect(heldFrames(master, `a:${place}`)).toEqual(heldFrames(file, 'a:0'));
+  else expect(decodedSamples(master, `a:${place}`).equals(decodedSamples(file, 'a:0'))).toBe(true);
+  const [times, original] = [packetTimes(master, `a:${place}`), packetTimes(file, 'a:0')];
   expect((times[0]?.pts ?? 0) - (original[0]?.pts ?? 0)).toBeCloseTo(1.5, 2);
   expect(result.sidecar.proof.passed).toBe(true);
   expect(complaints(master)).toEqual([]);
@@ -139,7 +139,7 @@ test('subtitles as files beside the result: the same packets, the added text in 
   const firstSubtitle = result.sidecar.promise.tracks.findIndex((t) => t.kind === 'subtitle');
   for (const { name, track } of bitmaps) {
     const own = path.join(engine.library, name);
-    expect(packetTimes(own, 's:0')).toEqual(packetTimes(file, `s:${String(track - firstSubtitle)}`));
+    expect(packetTimes(own, 's:0')).toEqual(packetTimes(file, `s:${track - firstSubtitle}`));
     expect(probed(own).streams.map((s) => s.codec_type)).toEqual(['subtitle']);
   }
   expect(await engine.call('reprove', { id: result.id })).toMatchObject({ sha256Matches: true, proof: { passed: true } });

@@ -38,7 +38,7 @@ export class Helpers {
         '-n',
         String(NICE[order.kind]),
         process.execPath,
-        `--max-old-space-size=${String(this.memoryMb)}`,
+        `--max-old-space-size=${this.memoryMb}`,
         this.program,
       ]);
       let last: HelperLine | null = null;

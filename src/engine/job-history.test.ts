@@ -108,12 +108,12 @@ async function play(seed: number): Promise<number> {
       case 1: {
         const reel = {
           ...film,
-          name: `Film ${String(++named)}`,
+          name: `Film ${++named}`,
           recipes: random.pick([['master'], ['master', 'access']] as Job['reel']['recipes'][]),
         };
         await jobs.submit(
           { source: { kind: 'drive', drive: 'd' }, fingerprint: reading.fingerprint, reading, reel, storage: 's', folder: '' },
-          { kind: 'drive', path: '/x', label: 'x', drive: `d${String(random.int(2))}` },
+          { kind: 'drive', path: '/x', label: 'x', drive: `d${random.int(2)}` },
         );
         break;
       }
@@ -213,7 +213,7 @@ test('what the queue shows follows from its events alone: random histories, rest
   let restarts = 0;
   for (let seed = 1; seed <= HISTORIES; seed++)
     restarts += await play(seed).catch((error: unknown) => {
-      throw new Error(`history ${String(seed)}`, { cause: error });
+      throw new Error(`history ${seed}`, { cause: error });
     });
   expect(restarts).toBeGreaterThan(HISTORIES);
 }, 120_000);

@@ -347,7 +347,7 @@ export class Jobs {
     }
     const { attempts } = record.told;
     if (attempts >= MAX_ATTEMPTS) {
-      await this.fail(record, `The runner ended ${String(attempts)} times without a word`);
+      await this.fail(record, `The runner ended ${attempts} times without a word`);
       return;
     }
     await record.decide({ type: 'interrupted' });

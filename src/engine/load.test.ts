@@ -67,7 +67,7 @@ test('three thousand requests, six hundred listeners, a hundred paused downloads
   expect(heard).toBeGreaterThanOrEqual(STREAMS);
   expect(await engine.jobUntil(jobId, (job) => ['done', 'failed'].includes(job.state))).toMatchObject({ state: 'done' });
   const { pid } = JSON.parse(readFileSync(path.join(engine.folder, 'engine.json'), 'utf8')) as { pid: number };
-  const peak = Number(/VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${String(pid)}/status`, 'utf8'))?.[1]) / 1024;
+  const peak = Number(/VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1]) / 1024;
   expect(peak).toBeLessThan(MOST_MB);
   for (const { outgoing } of [...streams, ...paused]) outgoing.destroy();
   // Those that left are forgotten: the next ones are served as the first.

@@ -124,7 +124,7 @@ export class Looks {
     if (!look) throw new WorkError('not-known', 'This view of the disc was closed');
     const reading = look.readings.get(titleNumber);
     const title = reading?.titles.find((t) => t.number === titleNumber);
-    if (!reading || !title) throw new WorkError('not-known', `There is no title ${String(titleNumber)} in this view`);
+    if (!reading || !title) throw new WorkError('not-known', `There is no title ${titleNumber} in this view`);
     if (title.state !== 'usable' && title.state !== 'damaged') throw new WorkError('bad-request', 'Nothing of this title can be shown');
     look.users++;
     try {
@@ -152,8 +152,7 @@ export class Looks {
     signal: AbortSignal,
   ): Promise<(string | null)[]> {
     return this.use(id, wish.title, async (opened, reading, title) => {
-      const keyOf = (ms: number) =>
-        `${reading.fingerprint}/${String(title.number)}/${String(wish.angle)}/${String(Math.round(ms))}/${String(wish.width)}`;
+      const keyOf = (ms: number) => `${reading.fingerprint}/${title.number}/${wish.angle}/${Math.round(ms)}/${wish.width}`;
       const missing = [...new Set(wish.moments.filter((ms) => !this.pictures.has(keyOf(ms))))];
       const made =
         missing.length === 0

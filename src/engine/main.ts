@@ -35,7 +35,7 @@ const config = loadConfig(configFile);
 const lock = path.join(config.dataFolder, 'engine.json');
 const other = readProcess(lock);
 if (other && other.pid !== process.pid && isAlive(other)) {
-  process.stderr.write(`another engine (process ${String(other.pid)}) works on ${config.dataFolder}\n`);
+  process.stderr.write(`another engine (process ${other.pid}) works on ${config.dataFolder}\n`);
   process.exit(69);
 }
 writeDurably(lock, JSON.stringify(identify(process.pid)));

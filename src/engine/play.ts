@@ -18,7 +18,7 @@ async function sendFile(file: string, type: string, request: IncomingMessage, re
       if (range[2]) end = Math.min(end, Number(range[2]));
     } else if (range[2]) start = Math.max(0, size - Number(range[2]));
     if (start > end) {
-      response.writeHead(416, { 'content-range': `bytes */${String(size)}` }).end();
+      response.writeHead(416, { 'content-range': `bytes */${size}` }).end();
       return;
     }
   }
@@ -28,10 +28,7 @@ async function sendFile(file: string, type: string, request: IncomingMessage, re
     'content-length': String(end - start + 1),
     'cache-control': 'no-store',
   };
-  response.writeHead(
-    range ? 206 : 200,
-    range ? { ...headers, 'content-range': `bytes ${String(start)}-${String(end)}/${String(size)}` } : headers,
-  );
+  response.writeHead(range ? 206 : 200, range ? { ...headers, 'content-range': `bytes ${start}-${end}/${size}` } : headers);
   await pipeline(createReadStream(file, { start, end, highWaterMark: 256 * 1024 }), response).catch(() => undefined); // the player went away
 }
 
@@ -72,7 +69,7 @@ export async function play(
     '-map',
     '0:v:0',
     '-map',
-    `0:a:${String(audio)}?`,
+    `0:a:${audio}?`,
     ...filters,
     '-c:v',
     'libx264',

@@ -34,7 +34,7 @@ export class Players {
     this.look();
     if (this.playing.size >= this.most) {
       const [paused] = [...this.playing].filter((p) => Date.now() - p.since >= this.pausedMs).sort((a, b) => a.since - b.since);
-      if (!paused) throw new WorkError('too-busy', `${String(this.most)} previews are playing`);
+      if (!paused) throw new WorkError('too-busy', `${this.most} previews are playing`);
       this.playing.delete(paused);
       paused.stop();
       paused.response.destroy();

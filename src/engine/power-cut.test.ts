@@ -47,7 +47,7 @@ function expectNoWrecks(library: string): void {
   async () => {
     const [disk, at] = [path.join(room, 'disk.img'), path.join(room, 'mounted')];
     mkdirSync(at);
-    run('truncate', '-s', `${String(IMAGE_MB)}M`, disk);
+    run('truncate', '-s', `${IMAGE_MB}M`, disk);
     run('mkfs.ext4', '-q', '-F', disk);
     expect(run('mount', '-o', 'loop', disk, at).status).toBe(0);
     /** What had been said to be done before the copy was made. */
@@ -62,7 +62,7 @@ function expectNoWrecks(library: string): void {
         const { jobs } = await engine.call('state');
         const job = jobs.find((j) => j.id === jobId);
         if (job?.state === 'done') ended++;
-        const file = path.join(room, `cut-${String(copies.length)}.img`);
+        const file = path.join(room, `cut-${copies.length}.img`);
         copyFileSync(disk, file);
         copies.push({ file, saidDone: job?.state === 'done' });
       }

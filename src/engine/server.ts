@@ -90,7 +90,7 @@ async function readBody(request: IncomingMessage): Promise<unknown> {
 function events(hub: Hub, request: IncomingMessage, response: ServerResponse): void {
   response.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store' });
   const send = (id: number, text: string) => {
-    response.write(`id: ${hub.boot}.${String(id)}\ndata: ${text}\n\n`);
+    response.write(`id: ${hub.boot}.${id}\ndata: ${text}\n\n`);
     // A page that takes nothing any more asks for what it missed when it wakes: nothing is piled up for it.
     if (response.writableLength > MOST_UNTAKEN) response.destroy();
   };

@@ -116,7 +116,7 @@ test.each([
   [8, 'dvd-v5-first.json'],
   [8, 'bluray-v5.json'],
 ])('a catalogue of version %s, with %s in it, opens whole', async (version, name) => {
-  const database = `of-version-${String(version)}-${name}`;
+  const database = `of-version-${version}-${name}`;
   const old = new Dexie(database);
   old.version(version).stores({
     discs: 'fingerprint, name, readAt',

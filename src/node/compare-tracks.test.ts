@@ -13,7 +13,7 @@ const folder = temporaryFolder();
 const srt = (name: string, lines: readonly (readonly [number, string])[]) => {
   const stamp = (s: number) => `00:00:${s.toFixed(3).padStart(6, '0').replace('.', ',')}`;
   const file = path.join(folder, name);
-  writeFileSync(file, lines.map(([at, text], i) => `${String(i + 1)}\n${stamp(at)} --> ${stamp(at + 1)}\n${text}\n`).join('\n'));
+  writeFileSync(file, lines.map(([at, text], i) => `${i + 1}\n${stamp(at)} --> ${stamp(at + 1)}\n${text}\n`).join('\n'));
   return file;
 };
 /** 24 s: two voices that share nothing, and music that both languages would have under them. */

@@ -42,7 +42,7 @@ export async function compareTracks(
 async function compareSound(opened: OpenedSource, reading: Reading, reel: Reel, options: WriteReelOptions): Promise<SoundComparison> {
   const seconds = (reelMs(reading.titles, reel.pieces) / 1000).toFixed(3);
   // Gaps are filled and both padded to the end, so that a moment of one stands beside the same moment of the other.
-  const even = `aformat=channel_layouts=mono,aresample=${String(SOUND_RATE_HZ)}:async=1:first_pts=0,apad=whole_dur=${seconds}`;
+  const even = `aformat=channel_layouts=mono,aresample=${SOUND_RATE_HZ}:async=1:first_pts=0,apad=whole_dur=${seconds}`;
   const child = spawnGuarded('ffmpeg', [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-f', 'matroska', '-i', 'pipe:0'],
     ...['-filter_complex', `[0:a:0]${even}[l];[0:a:1]${even}[r];[l][r]join=inputs=2:channel_layout=stereo[both]`, '-map', '[both]'],

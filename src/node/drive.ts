@@ -52,7 +52,7 @@ export async function openSimulatedDrive(discFile: string, spunUp: boolean, sign
         throw new DiscError(
           'read-failed',
           { source: disc.label, byteOffset: Math.max(first, scratch.sector) * SECTOR_BYTES },
-          `Sector ${String(Math.max(first, scratch.sector))} can not be read`,
+          `Sector ${Math.max(first, scratch.sector)} can not be read`,
         );
       }
       return image.read(offset, target);

@@ -1,5 +1,5 @@
 import { spawn, spawnSync, type ChildProcessWithoutNullStreams } from 'node:child_process';
-import type { AccessFacts } from '@/core/recipes';
+import type { AccessFacts } from '@/core/proof';
 import { WorkError } from '@/contract';
 
 let guarded: boolean | null = null;
@@ -59,7 +59,7 @@ export function finished(
       else if (signal?.aborted) reject(new WorkError('encoder-failed', `${what} was stopped`));
       else if (errors.some((line) => line.includes(NO_SPACE)))
         reject(new WorkError('storage-full', 'The storage was full while the copy was encoded'));
-      else reject(new WorkError('encoder-failed', `${what} ended with ${String(code)}: ${errors.slice(-3).join(' | ') || 'no message'}`));
+      else reject(new WorkError('encoder-failed', `${what} ended with ${code}: ${errors.slice(-3).join(' | ') || 'no message'}`));
     });
   });
 }

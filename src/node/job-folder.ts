@@ -81,10 +81,7 @@ export class JobFolder {
       const given: unknown = JSON.parse(readFileSync(this.file('job.json'), 'utf8'));
       const version = typeof given === 'object' && given !== null && 'version' in given ? Number(given.version) : 0;
       if (version > JOB_VERSION)
-        throw new WorkError(
-          'too-new',
-          `This job was ordered from a newer version of Careful Vault (its order is of version ${String(version)})`,
-        );
+        throw new WorkError('too-new', `This job was ordered from a newer version of Careful Vault (its order is of version ${version})`);
       job = JobSchema.parse(given);
     } catch (error) {
       if (error instanceof WorkError) throw error;
@@ -167,23 +164,23 @@ export class JobFolder {
   claim(): boolean {
     const numbers = this.claims();
     const last = numbers.at(-1) ?? 0;
-    const holder = last > 0 ? readProcess(this.file(`claim-${String(last)}`)) : this.runner;
+    const holder = last > 0 ? readProcess(this.file(`claim-${last}`)) : this.runner;
     if (holder && holder.pid !== process.pid && isAlive(holder)) return false;
     const own = JSON.stringify(identify(process.pid));
-    const draft = this.file(`claim-by-${String(process.pid)}`);
+    const draft = this.file(`claim-by-${process.pid}`);
     writeDurably(draft, own);
     try {
-      linkSync(draft, this.file(`claim-${String(last + 1)}`));
+      linkSync(draft, this.file(`claim-${last + 1}`));
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code === 'EEXIST') return false;
       if (!isWithoutLinks(error)) throw error;
       // No hard links here: what is made is then empty for a moment, and read as nobody's.
-      writeFileSync(this.file(`claim-${String(last + 1)}`), own, { flag: 'wx' });
+      writeFileSync(this.file(`claim-${last + 1}`), own, { flag: 'wx' });
     } finally {
       rmSync(draft, { force: true });
     }
     writeDurably(this.file('runner.json'), own);
-    for (const n of numbers) rmSync(this.file(`claim-${String(n)}`), { force: true });
+    for (const n of numbers) rmSync(this.file(`claim-${n}`), { force: true });
     return true;
   }
 

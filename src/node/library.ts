@@ -39,7 +39,7 @@ export async function requireStorage(storage: MarkedStorage, neededBytes: number
   if (freeBytes !== null && freeBytes < neededBytes) {
     throw new WorkError(
       'storage-full',
-      `“${name}” has ${String(Math.floor(freeBytes / 1e6))} MB free, about ${String(Math.ceil(neededBytes / 1e6))} MB are needed`,
+      `“${name}” has ${Math.floor(freeBytes / 1e6)} MB free, about ${Math.ceil(neededBytes / 1e6)} MB are needed`,
     );
   }
 }

@@ -115,8 +115,8 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
     // Decoding every picture of a long film is another matter than listening to it: pictures are looked at in samples.
     ...(everything ? ['-vn'] : ['-map', '0:v:0', '-vf', 'idet,cropdetect=limit=24/255:round=2:reset=1', '-fps_mode', 'passthrough']),
     ...reel.audio.flatMap((_, i) => [
-      ...['-map', `0:a:${String(i)}`, `-filter:a:${String(i)}`],
-      `asetnsamples=n=${String(everySamples)}:p=0,astats=metadata=1:reset=1,ametadata@a${String(i)}=mode=print:key=lavfi.astats.Overall.RMS_level,volumedetect@v${String(i)}`,
+      ...['-map', `0:a:${i}`, `-filter:a:${i}`],
+      `asetnsamples=n=${everySamples}:p=0,astats=metadata=1:reset=1,ametadata@a${i}=mode=print:key=lavfi.astats.Overall.RMS_level,volumedetect@v${i}`,
     ]),
     ...['-f', 'null', '-'],
   ];

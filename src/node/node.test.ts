@@ -40,7 +40,7 @@ describe('folders that are no disc’s', () => {
     expect(await volume.list('BDMV/playlist')).toHaveLength(3000);
     for (let i = 0; i < 3000; i += 7) expect(await volume.open(`bdmv/PLAYLIST/${String(i).padStart(5, '0')}.MPLS`)).not.toBeNull();
     await volume.close();
-    for (let i = 0; i < 18_000; i++) writeFileSync(path.join(many, `${String(i)}.txt`), '');
+    for (let i = 0; i < 18_000; i++) writeFileSync(path.join(many, `${i}.txt`), '');
     await expect(openFolderVolume(many)).rejects.toMatchObject({ code: 'unsupported' });
   });
 
@@ -58,7 +58,7 @@ describe('folders that are no disc’s', () => {
 
 describe('the simulated drive', () => {
   const insert = (change: object) => {
-    const file = path.join(folder, `disc-${String(Math.random())}.json`);
+    const file = path.join(folder, `disc-${Math.random()}.json`);
     writeFileSync(file, JSON.stringify({ label: 'disc', image: QUAY, bytesPerSecond: 1e9, spinUpMs: 0, scratches: [], ...change }));
     return file;
   };

@@ -1,5 +1,5 @@
 import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
-import { TrackHashes, writeKeyPictures, writeMaster } from '@/core/recipes';
+import { TrackHashes, writeKeyPictures, writeMaster } from '@/core/master';
 import type { Reading, Title } from '@/core/reading';
 import { wholeTitleReel, type Reel, type TakenTrack } from '@/core/reels';
 import { WorkError } from '@/contract';
@@ -53,7 +53,7 @@ const SINGLE_PICTURES = ['-flags', 'low_delay', '-flags2', 'showall', '-flags', 
 
 /** Filters that give square pixels at a width, without combs. */
 const scaled = (width: number, interlaced: boolean) =>
-  `${interlaced ? 'yadif=deint=interlaced,' : ''}scale=${String(width)}:'2*round(${String(width)}/dar/2)':flags=bilinear,setsar=1`;
+  `${interlaced ? 'yadif=deint=interlaced,' : ''}scale=${width}:'2*round(${width}/dar/2)':flags=bilinear,setsar=1`;
 
 /**
  * Pictures of a title at given moments, each from the nearest place before it where decoding can begin.
@@ -88,7 +88,7 @@ export async function picturesAt(
   const child = spawnGuarded('ffmpeg', [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-probesize', '32', '-analyzeduration', '0', '-threads', '1'],
     ...SINGLE_PICTURES,
-    ...['-f', 'matroska', '-i', 'pipe:0', ...indices.flatMap((_, i) => ['-map', `0:v:${String(i)}`]), '-vf', filter],
+    ...['-f', 'matroska', '-i', 'pipe:0', ...indices.flatMap((_, i) => ['-map', `0:v:${i}`]), '-vf', filter],
     ...['-fps_mode', 'passthrough', '-c:v', 'mjpeg', '-q:v', '4', '-pix_fmt', 'yuvj420p', '-f', 'matroska', 'pipe:1'],
   ]);
   const errors: string[] = [];

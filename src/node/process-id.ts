@@ -21,7 +21,7 @@ export function readProcess(file: string): ProcessId | null {
 /** Start time in clock ticks since boot: field 22 of /proc/PID/stat (proc(5)). Null where there is no such process. */
 function startTimeOf(pid: number): string | null {
   try {
-    const text = readFileSync(`/proc/${String(pid)}/stat`, 'utf8');
+    const text = readFileSync(`/proc/${pid}/stat`, 'utf8');
     const fields = text.slice(text.lastIndexOf(')') + 2).split(' ');
     // A zombie has ended; it only waits to be noticed.
     return fields[0] === 'Z' ? null : (fields[19] ?? null);
@@ -41,7 +41,7 @@ export const isAlive = (id: ProcessId): boolean => startTimeOf(id.pid) === id.st
 export function isCommand(id: ProcessId, words: readonly string[]): boolean {
   if (!isAlive(id)) return false;
   try {
-    const given = readFileSync(`/proc/${String(id.pid)}/cmdline`, 'utf8').split('\0');
+    const given = readFileSync(`/proc/${id.pid}/cmdline`, 'utf8').split('\0');
     return words.every((word) => given.includes(word));
   } catch {
     return false;

@@ -1,6 +1,5 @@
 import { Worker } from 'node:worker_threads';
-import { proveMaster, type FilePart, type Proof } from '@/core/proof';
-import type { MasterPromise } from '@/core/recipes';
+import { proveMaster, type FilePart, type Proof, type MasterPromise } from '@/core/proof';
 import { WorkError } from '@/contract';
 import { openFileSource } from './files';
 import { createPayloadHash, fastCrc32 } from './hash';

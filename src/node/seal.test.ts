@@ -25,7 +25,7 @@ function anything(random: Random, depth: number): Json {
   }
 }
 function thing(random: Random, depth: number): { [key: string]: Json } {
-  return Object.fromEntries(Array.from({ length: 1 + random.int(5) }, (_, i) => [`key ${String(i)}`, anything(random, depth)]));
+  return Object.fromEntries(Array.from({ length: 1 + random.int(5) }, (_, i) => [`key ${i}`, anything(random, depth)]));
 }
 
 /** The same content with the keys of every object in another order. */

@@ -1,7 +1,8 @@
 import { spawnSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
+import { TrackHashes, writeMaster } from '@/core/master';
+import type { MasterPromise } from '@/core/proof';
 import type { Reading } from '@/core/reading';
 import { wholeTitleReel, type Reel } from '@/core/reels';
 import { ReadingSchema } from '@/contract';
@@ -47,8 +48,7 @@ function make(name: string, ...args: string[]): string {
 }
 
 beforeAll(() => {
-  const chapter = (from: number, to: number, title: string) =>
-    `[CHAPTER]\nTIMEBASE=1/1000\nSTART=${String(from)}\nEND=${String(to)}\ntitle=${title}\n`;
+  const chapter = (from: number, to: number, title: string) => `[CHAPTER]\nTIMEBASE=1/1000\nSTART=${from}\nEND=${to}\ntitle=${title}\n`;
   writeFileSync(
     chapters,
     `;FFMETADATA1\ntitle=Nets at Dawn\n${chapter(0, 4000, 'Casting off')}${chapter(4000, 8000, 'The first haul')}${chapter(8000, 12000, 'Home')}`,

@@ -97,14 +97,14 @@ function streamOf(stream: Probed['streams'][number]): ProbedStream {
     isPicture: is('attached_pic') || is('still_image'),
   };
 }
-const plainLayout = (channels: number) => (channels === 1 ? 'mono' : channels === 2 ? 'stereo' : `${String(channels)} channels`);
+const plainLayout = (channels: number) => (channels === 1 ? 'mono' : channels === 2 ? 'stereo' : `${channels} channels`);
 
 const SAMPLES = 16;
 const SAMPLE_BYTES = 64 * 1024;
 
 /** SHA-256 over the size and samples from the whole length: a copy of the file gives the same, another cut of it does not. */
 async function fingerprintOf(file: FileHandle, sizeBytes: number): Promise<string> {
-  const hash = createHash('sha256').update(`video file ${String(sizeBytes)}\n`);
+  const hash = createHash('sha256').update(`video file ${sizeBytes}\n`);
   const buffer = new Uint8Array(SAMPLE_BYTES);
   for (let i = 0; i < SAMPLES; i++) {
     const at = Math.floor(((sizeBytes - Math.min(sizeBytes, SAMPLE_BYTES)) * i) / (SAMPLES - 1));
@@ -173,7 +173,7 @@ function codecArguments(reading: Reading, streams: readonly number[]): string[] 
   return streams.flatMap((stream, place) => {
     const audio = title?.audio.find((t) => t.stream === stream);
     const subtitle = title?.subtitles.find((t) => t.stream === stream);
-    const option = `-c:${String(place)}`;
+    const option = `-c:${place}`;
     if (audio) return [option, soundCodec(audio)];
     if (subtitle?.codec === 'SubRip') return [option, 'srt'];
     return [option, 'copy'];
@@ -198,7 +198,7 @@ export async function* matroskaOf(path: string, { seekMs, streams, codecs }: Wan
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-copyts'],
     ...['-fflags', '+genpts'], // program streams stamp only some pictures
     ...(seekMs === null ? [] : ['-ss', (seekMs / 1000).toFixed(3), '-noaccurate_seek']),
-    ...[...fileInput(path), ...streams.flatMap((s) => ['-map', `0:${String(s)}`]), '-map_chapters', '-1', '-map_metadata', '-1'],
+    ...[...fileInput(path), ...streams.flatMap((s) => ['-map', `0:${s}`]), '-map_chapters', '-1', '-map_metadata', '-1'],
     ...codecs,
     ...['-copypriorss', '1', '-avoid_negative_ts', 'disabled', '-max_interleave_delta', '0', '-f', 'matroska', 'pipe:1'],
   ]);

@@ -1,7 +1,8 @@
 import type { VideoCounts } from '@/core/assembly';
 import type { MatroskaSink } from '@/core/matroska';
 import type { Reading } from '@/core/reading';
-import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
+import { TrackHashes, writeMaster } from '@/core/master';
+import type { MasterPromise } from '@/core/proof';
 import type { Reel } from '@/core/reels';
 import { createPayloadHash, fastCrc32 } from './hash';
 import type { OpenedSource } from './open-source';

@@ -1,6 +1,7 @@
 import { rm, stat } from 'node:fs/promises';
 import path from 'node:path';
-import { besidePromise, type MasterPromise } from '@/core/recipes';
+import { besidePromise } from '@/core/master';
+import type { MasterPromise } from '@/core/proof';
 import { besideFiles, writeSubtitleFile } from '@/core/reels';
 import type { MatroskaSink } from '@/core/matroska';
 import { WorkError, type BesideResult, type Job } from '@/contract';
@@ -54,7 +55,7 @@ export class BesideSinks {
         const track = firstSubtitle + subtitle;
         if ((promise.tracks[track]?.packets ?? 0) === 0) {
           await rm(part, { force: true });
-          note(`${name} was not made: track ${String(track + 1)} has no subtitle in this reel`);
+          note(`${name} was not made: track ${track + 1} has no subtitle in this reel`);
           continue;
         }
         const { proof, sha256 } = await proveMasterFile(part, besidePromise(promise, track), signal);
@@ -68,7 +69,7 @@ export class BesideSinks {
         results.push({ ending, sizeBytes: (await stat(part)).size, sha256: await sha256File(part, signal), track });
       }
     }
-    if (results.length > 0) note(`${String(results.length)} subtitle files beside it`);
+    if (results.length > 0) note(`${results.length} subtitle files beside it`);
     return results;
   }
 }

@@ -60,13 +60,13 @@ async function makeJob(jobFile: string, output: string): Promise<Job> {
     const fileName = path.basename(output, path.extname(output));
     const recipes: ('master' | 'access')[] = [extension === '.mkv' ? 'master' : 'access'];
     const title = 'title' in wanted ? reading.titles.find((t) => t.number === wanted.title) : undefined;
-    if ('title' in wanted && !title) throw new WorkError('bad-request', `The disc has no title ${String(wanted.title)}`);
+    if ('title' in wanted && !title) throw new WorkError('bad-request', `The disc has no title ${wanted.title}`);
     const reel = 'reel' in wanted ? wanted.reel : title ? wholeTitleReel(title, wanted.name ?? fileName) : null;
     if (!reel) throw new WorkError('bad-request', 'JOB.json names neither a title nor a reel');
     const folder = await realpath(path.dirname(path.resolve(output)));
     return JobSchema.parse({
       version: JOB_VERSION,
-      id: `command-${String(process.pid)}`,
+      id: `command-${process.pid}`,
       createdAt: new Date().toISOString(),
       reel: { ...reel, recipes },
       reading,

@@ -1,5 +1,5 @@
 import { FAULT_WEIGHTS, damageOf, wholenessText } from '@/core/reading';
-import type { MasterPromise } from '@/core/recipes';
+import type { MasterPromise } from '@/core/proof';
 import { WorkError, toProblem, type Job, type Stage } from '@/contract';
 import { estimateReel, neededBytes } from '@/core/reels';
 import { removeWorkshop, requireStorage } from '@/node/library';

@@ -4,5 +4,5 @@ import type { Proof } from '@/core/proof';
 export const shortProof = (proof: Proof): string =>
   proof.checks
     .filter((c) => !c.passed)
-    .map((c) => `${c.what}${c.track === null ? '' : ` of track ${String(c.track + 1)}`}: ${c.found} instead of ${c.expected}`)
+    .map((c) => `${c.what}${c.track === null ? '' : ` of track ${c.track + 1}`}: ${c.found} instead of ${c.expected}`)
     .join('; ');

@@ -1,9 +1,10 @@
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { planPiece, type PacketStream } from '@/core/assembly';
-import { PAYLOAD_HASH, proveAccess, type Proof } from '@/core/proof';
+import { PAYLOAD_HASH, proveAccess, type Proof, type MasterPromise } from '@/core/proof';
 import { faultText, lengthText, type Wholeness } from '@/core/reading';
-import { TrackHashes, accessArguments, writeMaster, type MasterPromise } from '@/core/recipes';
+import { TrackHashes, writeMaster } from '@/core/master';
+import { accessArguments } from '@/core/recipes';
 import { RECIPE_ENDING, reelMs, type AddedAudio, type RecipeId } from '@/core/reels';
 import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Sidecar, type Stage } from '@/contract';
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
@@ -102,14 +103,14 @@ export async function makeMaster(context: StageContext): Promise<Made> {
   for (const [i, track] of promise.tracks.entries()) {
     for (const left of track.left)
       context.note(
-        `track ${String(i + 1)} (${track.codecId}): ${String(left.bytes)} bytes in ${String(left.frames)} places left out${left.ms > 0 ? `, ${lengthText(left.ms)}` : ''}: ${left.reason}`,
+        `track ${i + 1} (${track.codecId}): ${left.bytes} bytes in ${left.frames} places left out${left.ms > 0 ? `, ${lengthText(left.ms)}` : ''}: ${left.reason}`,
       );
     if (track.forcedAtMs.length > 0)
       context.note(
-        `track ${String(i + 1)} (${track.codecId}): ${String(track.forcedAtMs.length)} of ${String(track.packets)} subtitles are forced, the first at ${String(Math.round((track.forcedAtMs[0] ?? 0) / 1000))} s`,
+        `track ${i + 1} (${track.codecId}): ${track.forcedAtMs.length} of ${track.packets} subtitles are forced, the first at ${Math.round((track.forcedAtMs[0] ?? 0) / 1000)} s`,
       );
     if (track.irregularities)
-      context.note(`track ${String(i + 1)} (${track.codecId}): the disc's time stamps jump at ${String(track.irregularities)} places`);
+      context.note(`track ${i + 1} (${track.codecId}): the disc's time stamps jump at ${track.irregularities} places`);
   }
   noteTwins(promise, context.note);
   noteWholeness(promise, context);
@@ -132,7 +133,7 @@ function noteWholeness({ wholeness }: MasterPromise, { note, found }: StageConte
   ] as const;
   note(`compared with the disc: ${seen.flatMap(([n, what]) => (n > 0 ? [`${n.toLocaleString('en-GB')} ${what}`] : [])).join(', ')}`);
   for (const fault of wholeness.faults.slice(0, MOST_NOTED)) note(faultText(fault));
-  if (wholeness.faults.length > MOST_NOTED) note(`and ${String(wholeness.faults.length - MOST_NOTED)} more places`);
+  if (wholeness.faults.length > MOST_NOTED) note(`and ${wholeness.faults.length - MOST_NOTED} more places`);
   if (wholeness.count > 0) found(wholeness);
 }
 
@@ -140,8 +141,7 @@ function noteWholeness({ wholeness }: MasterPromise, { note, found }: StageConte
 function noteTwins(promise: MasterPromise, note: (text: string) => void): void {
   promise.tracks.forEach((track, i) => {
     const twin = promise.tracks.findIndex((t) => t.kind === 'audio' && t.hash === track.hash && t.bytes > 0);
-    if (track.kind === 'audio' && twin >= 0 && twin < i)
-      note(`track ${String(i + 1)} is the same as track ${String(twin + 1)}, byte for byte`);
+    if (track.kind === 'audio' && twin >= 0 && twin < i) note(`track ${i + 1} is the same as track ${twin + 1}, byte for byte`);
   });
 }
 
@@ -180,7 +180,7 @@ export async function checkMaster(context: StageContext, promise: MasterPromise)
   requireProof(result.proof, 'master');
   const { proof } = result;
   const whole = promise.wholeness ? (promise.wholeness.damage === 0 ? '; all that the disc says there is' : '; with its gaps') : '';
-  context.note(`${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to what was read${whole}`);
+  context.note(`${proof.identicalTracks} of ${proof.tracks} tracks bit-identical to what was read${whole}`);
   return { proof, sha256: result.sha256, stamp: stampOf(file, stamp) };
 }
 

@@ -9,8 +9,8 @@ import type { DiscRecord } from './db';
 /** Catalogues of several archives in one browser, each page with one of them. */
 
 const archive = (n: number, isOlder = false): Archive => ({
-  id: `00000000-0000-4000-8000-00000000000${String(n)}`,
-  name: `Archive ${String(n)}`,
+  id: `00000000-0000-4000-8000-00000000000${n}`,
+  name: `Archive ${n}`,
   madeAt: '2026-01-01',
   isOlder,
 });

@@ -20,7 +20,7 @@ export function proposalOf(disc: Proposed, rules: HouseRules): Proposal {
 /** What the Bench proposes for a disc that has not been worked on. The same reading and rules give the same proposal. */
 export function proposeDraft(disc: Proposed, rules: HouseRules): DraftRecord {
   const reels = proposalOf(disc, rules).reels.map((reel, i) => ({
-    id: `${disc.fingerprint.slice(0, 12)}-${String(i + 1)}`,
+    id: `${disc.fingerprint.slice(0, 12)}-${i + 1}`,
     reel,
     jobId: null,
   }));

@@ -106,7 +106,7 @@ export function makeDropped(reading: Reading, reel: Reel, fileName: string): voi
       set(id, {
         state: 'done',
         fingerprint: reading.fingerprint,
-        message: `${String(data.identicalTracks)} of ${String(data.tracks)} tracks bit-identical to what was read, whole by all that the disc says of itself`,
+        message: `${data.identicalTracks} of ${data.tracks} tracks bit-identical to what was read, whole by all that the disc says of itself`,
       });
     });
   // One that was stopped while it waited is no longer among those that can be.

@@ -11,7 +11,7 @@ const HERE = { id: 'here', name: 'Here' };
 let db: Catalogue;
 let count = 0;
 beforeEach(() => {
-  db = new Catalogue(`exchange-${String(++count)}`);
+  db = new Catalogue(`exchange-${++count}`);
 });
 afterEach(async () => {
   await db.delete();
@@ -29,7 +29,7 @@ test('a catalogue goes out and comes back whole, into an empty one', async () =>
   await db.drafts.put(draft);
   await db.settings.put({ key: 'house rules', rules: { ...DEFAULT_RULES, languages: ['gd'] } });
   const text = await exportCatalogue(db, HERE);
-  const other = new Catalogue(`other-${String(count)}`);
+  const other = new Catalogue(`other-${count}`);
   const plan = await planImport(other, HERE.id, text);
   expect([plan.added.length, plan.changed, plan.same, plan.wrong, plan.rulesDiffer]).toEqual([12, [], 0, [], true]);
   expect(await other.discs.count()).toBe(0); // a plan changes nothing
@@ -54,7 +54,7 @@ test('of another archive come the discs, but not where they were read: its place
   await filled(3);
   await db.discs.toCollection().modify({ sources: [{ ref: { kind: 'place', root: 'images', path: 'x.iso' }, name: 'x.iso' }] });
   const text = await exportCatalogue(db, HERE);
-  const other = new Catalogue(`foreign-${String(count)}`);
+  const other = new Catalogue(`foreign-${count}`);
   const plan = await planImport(other, 'elsewhere', text);
   expect(plan).toMatchObject({ archive: HERE, isForeign: true });
   await applyImport(other, plan, false);

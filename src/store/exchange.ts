@@ -79,7 +79,7 @@ export async function planImport(db: Catalogue, mine: string | null, text: strin
   if (!outer.success) {
     const version = (data as { version?: unknown } | null)?.version;
     const newer = typeof version === 'number' && version > EXCHANGE_VERSION;
-    throw new ImportError(newer ? `It was exported by a newer version (${String(version)})` : 'This file is no exported catalogue');
+    throw new ImportError(newer ? `It was exported by a newer version (${version})` : 'This file is no exported catalogue');
   }
   const added: ExchangeDisc[] = [];
   const changed: { disc: ExchangeDisc; what: string[] }[] = [];
@@ -92,7 +92,7 @@ export async function planImport(db: Catalogue, mine: string | null, text: strin
       const name = (entry as { name?: unknown } | null)?.name;
       const issue = disc.error.issues[0];
       wrong.push({
-        name: typeof name === 'string' ? name : `disc ${String(i + 1)}`,
+        name: typeof name === 'string' ? name : `disc ${i + 1}`,
         reason: `${issue?.path.join('.') ?? ''}: ${issue?.message ?? ''}`,
       });
       continue;

@@ -54,7 +54,7 @@ beforeEach(() => {
     const body = init?.body ? (JSON.parse(init.body as string) as Record<string, unknown>) : {};
     asked.push({ path, body });
     if (path === '/looks') {
-      const id = `view-${String(++opened)}`;
+      const id = `view-${++opened}`;
       views.add(id);
       return json({ id });
     }
@@ -62,7 +62,7 @@ beforeEach(() => {
     if (!views.has(id)) return json({ problem }, 404);
     if (what === 'sheet') {
       const moments = body['moments'] as number[];
-      return json({ pictures: moments.map((ms) => (ms === 999 ? null : `data:image/jpeg;base64,${String(ms)}`)) });
+      return json({ pictures: moments.map((ms) => (ms === 999 ? null : `data:image/jpeg;base64,${ms}`)) });
     }
     return Promise.resolve(inPieces(lines.map((l) => `${l}\n`).join(''), 7));
   }) as typeof fetch;

@@ -7,7 +7,7 @@ import { ApiError, call } from './api';
 /** Views into titles, opened once per source and title, and opened again where the engine has closed them. */
 
 const views = new Map<string, Promise<string>>();
-const keyOf = (source: SourceRef, reading: Reading, title: number) => `${JSON.stringify(source)} ${reading.fingerprint} ${String(title)}`;
+const keyOf = (source: SourceRef, reading: Reading, title: number) => `${JSON.stringify(source)} ${reading.fingerprint} ${title}`;
 
 function viewOf(source: SourceRef, reading: Reading, title: number): Promise<string> {
   const key = keyOf(source, reading, title);
@@ -44,7 +44,7 @@ export interface PictureWish {
   readonly width: number;
 }
 const pictureKey = (wish: PictureWish, ms: number) =>
-  `${wish.reading.fingerprint}/${String(wish.title)}/${String(wish.angle)}/${String(wish.width)}/${String(Math.round(ms))}`;
+  `${wish.reading.fingerprint}/${wish.title}/${wish.angle}/${wish.width}/${Math.round(ms)}`;
 
 /** Pictures that are already here. */
 export const knownPicture = (wish: PictureWish, ms: number): string | null | undefined => pictures.get(pictureKey(wish, ms));

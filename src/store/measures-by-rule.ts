@@ -36,7 +36,7 @@ async function measureNext(signal: AbortSignal): Promise<boolean> {
   const engine = currentEngine();
   const source = quietSource(readableSources(disc, engine), engine);
   const titles = [...new Set(proposalOf(disc, rules).reels.flatMap((r) => r.pieces.map((p) => p.title)))].slice(0, MOST_TITLES);
-  const key = (title: number) => `${fingerprint} ${String(title)}`;
+  const key = (title: number) => `${fingerprint} ${title}`;
   const title = titles.find((n) => !tried.has(key(n)) && disc.reading.titles.find((t) => t.number === n)?.measured === null);
   if (!source || title === undefined) {
     due.shift();

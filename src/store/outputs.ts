@@ -41,7 +41,7 @@ async function load(key: string): Promise<void> {
 /** What exists on library storage; read again whenever the engine says that it has changed. Null until known. */
 export function useVault(): Vault | null {
   const { state } = useEngine();
-  const key = state ? `${state.boot} ${String(state.outputs)} ${String(state.jobs.filter((j) => j.state === 'done').length)}` : '';
+  const key = state ? `${state.boot} ${state.outputs} ${state.jobs.filter((j) => j.state === 'done').length}` : '';
   useEffect(() => {
     if (key) void load(key);
   }, [key]);
@@ -61,7 +61,7 @@ export const useOutputs = (): readonly VaultEntry[] | null => useVault()?.entrie
 export function useOutput(entry: VaultEntry | undefined): Output | null {
   const [found, setFound] = useState<Output | null>(null);
   const id = entry?.id;
-  const version = entry ? `${entry.id} ${entry.presence} ${entry.seal} ${String(entry.sizeBytes)} ${entry.sidecar.madeAt}` : '';
+  const version = entry ? `${entry.id} ${entry.presence} ${entry.seal} ${entry.sizeBytes} ${entry.sidecar.madeAt}` : '';
   useEffect(() => {
     if (id === undefined) return;
     let isCurrent = true;

@@ -41,7 +41,7 @@ const job = (id: string, state: JobState['state'], change: Partial<JobState> = {
 
 let db: Catalogue;
 beforeEach(async () => {
-  db = new Catalogue(`test-${String(Math.random())}`);
+  db = new Catalogue(`test-${Math.random()}`);
   await db.open();
 });
 afterEach(async () => {
@@ -74,7 +74,7 @@ describe('the catalogue', () => {
 });
 
 test('a catalogue of an earlier version is brought up to date, nothing of it lost', async () => {
-  const name = `old-${String(Math.random())}`;
+  const name = `old-${Math.random()}`;
   const old = new Dexie(name);
   old.version(1).stores({ discs: 'fingerprint, name, readAt', drafts: 'fingerprint', jobs: 'id, fingerprint, createdAt' });
   await old
@@ -87,7 +87,7 @@ test('a catalogue of an earlier version is brought up to date, nothing of it los
 });
 
 test('house rules of version 6 keep what they say and gain what they did not know', async () => {
-  const name = `rules-${String(Math.random())}`;
+  const name = `rules-${Math.random()}`;
   const old = new Dexie(name);
   old.version(6).stores({ discs: 'fingerprint, name, readAt', drafts: 'fingerprint', jobs: 'id, fingerprint, createdAt', settings: 'key' });
   const { subtitleFiles, measure, sets, ...known } = DEFAULT_RULES;

@@ -4,7 +4,8 @@ import path from 'node:path';
 import { Assembly, planReel } from '@/core/assembly';
 import { readExactly } from '@/core/bytes';
 import { readDisc, titleSetName, type Reading, type Title } from '@/core/reading';
-import { TrackHashes, writeMaster, type MasterPromise } from '@/core/recipes';
+import { TrackHashes, writeMaster } from '@/core/master';
+import type { MasterPromise } from '@/core/proof';
 import type { Reel } from '@/core/reels';
 import { SECTOR_BYTES } from '@/core/volume';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
@@ -48,7 +49,7 @@ export async function openDisc(image: string): Promise<OpenDisc> {
 
 export function titleOf(reading: Reading, number: number): Title {
   const title = reading.titles.find((t) => t.number === number);
-  if (!title) throw new Error(`no title ${String(number)}`);
+  if (!title) throw new Error(`no title ${number}`);
   return title;
 }
 

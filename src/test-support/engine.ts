@@ -90,7 +90,7 @@ export class TestEngine {
         resolve();
       });
       child.once('exit', (code) => {
-        reject(new Error(`the engine ended with ${String(code)}: ${this.messages}`));
+        reject(new Error(`the engine ended with ${code}: ${this.messages}`));
       });
     });
   }

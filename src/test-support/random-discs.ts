@@ -32,7 +32,7 @@ export function randomTracks(random: Random): { audio: AudioTrack[]; subtitles: 
 
 /** Titles of shared and own material, some of which can not be taken, with tracks of every kind. */
 export function randomDisc(random: Random, most = 8): Reading {
-  const names = 'abcdefghij'.split('').map((name) => `${name}:${String(1 + random.int(30))}`);
+  const names = 'abcdefghij'.split('').map((name) => `${name}:${1 + random.int(30)}`);
   const sketches = Array.from({ length: 1 + random.int(most) }, () => ({
     parts: Array.from({ length: 1 + random.int(6) }, () => random.pick(names)),
     state: random.pick(['usable', 'usable', 'usable', 'usable', 'damaged', 'scrambled'] as const),

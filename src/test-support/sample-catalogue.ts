@@ -16,8 +16,8 @@ export function sampleCatalogue(count: number): string {
     const minutes = 20 + random.int(90);
     const sketch = isSeries
       ? [{ parts: ['a:24', 'b:24', 'c:24'] }, { parts: ['a:24'] }, { parts: ['b:24'] }, { parts: ['c:24'] }]
-      : [{ parts: [`a:${String(minutes)}`, 'b:10'] }, { parts: ['e:6'] }];
-    const name = `${random.pick(FIRST)} ${random.pick(SECOND)} ${String(i + 1)}`;
+      : [{ parts: [`a:${minutes}`, 'b:10'] }, { parts: ['e:6'] }];
+    const name = `${random.pick(FIRST)} ${random.pick(SECOND)} ${i + 1}`;
     const fingerprint = (i + 1).toString(16).padStart(64, '0');
     const reading = { ...sketchReading(sketch, [offers(1, 1, true)]), fingerprint, label: name.toUpperCase().replaceAll(' ', '_') };
     const at = new Date(Date.UTC(2026, 0, 1) + i * 3_600_000).toISOString();
@@ -30,7 +30,7 @@ export function sampleCatalogue(count: number): string {
       sources: [],
       addedAt: at,
       readAt: at,
-      tags: { ...NO_TAGS, series, season: isSeries ? 1 : null, accession: `HM ${String(2000 + (i % 26))}.${String(i)}` },
+      tags: { ...NO_TAGS, series, season: isSeries ? 1 : null, accession: `HM ${2000 + (i % 26)}.${i}` },
       firstEpisode: isSeries ? 1 : null,
       labels: random.int(3) === 0 ? [random.pick(LABELS)] : [],
     };

@@ -5,7 +5,7 @@ export function clock(ms: number): string {
   const total = Math.max(0, Math.round(ms / 1000));
   const [h, m, s] = [Math.floor(total / 3600), Math.floor(total / 60) % 60, total % 60];
   const two = (n: number) => String(n).padStart(2, '0');
-  return h > 0 ? `${String(h)}:${two(m)}:${two(s)}` : `${String(m)}:${two(s)}`;
+  return h > 0 ? `${h}:${two(m)}:${two(s)}` : `${m}:${two(s)}`;
 }
 
 /** "4.51 GB", "121 MB": decimal units, three figures. */
@@ -20,13 +20,13 @@ export function bytes(n: number): string {
   return `${unit === 0 || value >= 100 ? String(Math.round(value)) : value.toPrecision(3)} ${units[unit] ?? ''}`;
 }
 
-export const kbps = (bitsPerSecond: number): string => `${String(Math.round(bitsPerSecond / 1000))} kb/s`;
+export const kbps = (bitsPerSecond: number): string => `${Math.round(bitsPerSecond / 1000)} kb/s`;
 
 /** "about 4 min", "40 s". */
 export function timeLeft(seconds: number): string {
   if (!Number.isFinite(seconds)) return '';
-  if (seconds < 50) return `${String(Math.max(1, Math.round(seconds)))} s`;
-  if (seconds < 5400) return `${String(Math.max(1, Math.round(seconds / 60)))} min`;
+  if (seconds < 50) return `${Math.max(1, Math.round(seconds))} s`;
+  if (seconds < 5400) return `${Math.max(1, Math.round(seconds / 60))} min`;
   return `${(seconds / 3600).toFixed(1)} h`;
 }
 
@@ -56,12 +56,12 @@ export function languageName(tag: string | null): string {
   }
 }
 
-export const plural = (n: number, one: string, many = `${one}s`): string => `${String(n)} ${n === 1 ? one : many}`;
+export const plural = (n: number, one: string, many = `${one}s`): string => `${n} ${n === 1 ? one : many}`;
 
 /** "1, 2 and 3". */
 export function list(items: readonly (string | number)[]): string {
   if (items.length <= 1) return String(items[0] ?? '');
-  return `${items.slice(0, -1).join(', ')} and ${String(items[items.length - 1])}`;
+  return `${items.slice(0, -1).join(', ')} and ${items[items.length - 1]}`;
 }
 
 /** "2–5 and 7": runs of numbers drawn together. */
@@ -72,5 +72,5 @@ export function numbers(values: readonly number[]): string {
     if (last && n === last[1] + 1) last[1] = n;
     else runs.push([n, n]);
   }
-  return list(runs.flatMap<string | number>(([a, b]) => (b - a >= 2 ? [`${String(a)}–${String(b)}`] : a === b ? [a] : [a, b])));
+  return list(runs.flatMap<string | number>(([a, b]) => (b - a >= 2 ? [`${a}–${b}`] : a === b ? [a] : [a, b])));
 }

@@ -1,13 +1,13 @@
 'use client';
 
-import { useLiveQuery } from 'dexie-react-hooks';
 import { setNonce } from 'get-nonce';
 import { SunMoon } from 'lucide-react';
 import Link from 'next/link';
 import { usePathname } from 'next/navigation';
 import { useEffect, type ReactNode } from 'react';
-import { catalogue, useArchive } from '@/store/archive';
+import { useArchive } from '@/store/archive';
 import { connectEngine, useEngine } from '@/store/engine';
+import { useDiscCount } from '@/store/live';
 import { Empty, Mark } from './parts/controls';
 import { KeySheet } from './parts/key-sheet';
 import { readingText } from './words';
@@ -59,7 +59,7 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
   const open = useArchive();
   const archive = open?.archive ?? null;
   const isOpen = open !== null && !open.isTooNew;
-  const discs = useLiveQuery(() => (isOpen ? catalogue().discs.count() : Promise.resolve(0)), [isOpen]) ?? null;
+  const discs = useDiscCount();
   const running = state?.jobs.filter((j) => ['running', 'waiting', 'interrupted'].includes(j.state)).length ?? null;
   const counts: Record<string, number | null> = { '/': discs, '/bench': null, '/queue': running, '/vault': state?.outputs ?? null };
   const reading = state?.readings.find((r) => r.state === 'reading');

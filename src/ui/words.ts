@@ -60,7 +60,7 @@ export function roleOf(finding: TitleFinding): string {
     return `another cut of ${numbers(longer?.titles ?? [])}, ${ms === 0 ? 'as long' : `${clock(Math.abs(ms))} ${ms > 0 ? 'longer' : 'shorter'}`}`;
   }
   if (finding.role === 'version' && first) return `${numbers(first.titles)} with other tracks`;
-  if (finding.role === 'episode' && first) return `episode ${String(first.value ?? '')}`.trim();
+  if (finding.role === 'episode' && first) return `episode ${first.value ?? ''}`.trim();
   if (finding.role === 'unusable')
     return first?.kind === 'protected' ? 'copy protected' : first?.kind === 'cut short' ? 'cut short' : 'unreadable';
   return ROLE[finding.role];
@@ -72,45 +72,45 @@ export function evidenceText(e: Evidence): string {
     case 'longest':
       return 'the longest title';
     case 'share of longest':
-      return `${String(e.value ?? 0)} % as long as the longest`;
+      return `${e.value ?? 0} % as long as the longest`;
     case 'most bytes':
       return 'the most material of its own';
     case 'most chapters':
-      return `the most chapters, ${String(e.value ?? 0)}`;
+      return `the most chapters, ${e.value ?? 0}`;
     case 'most audio':
-      return `the most audio tracks, ${String(e.value ?? 0)}`;
+      return `the most audio tracks, ${e.value ?? 0}`;
     case 'most subtitles':
-      return `the most subtitle tracks, ${String(e.value ?? 0)}`;
+      return `the most subtitle tracks, ${e.value ?? 0}`;
     case 'first play':
       return 'the disc plays it by itself when inserted';
     case 'menu selects':
-      return `the first menu has it selected, button ${String(e.value ?? 0)}`;
+      return `the first menu has it selected, button ${e.value ?? 0}`;
     case 'menu offers':
-      return `a menu offers it, button ${String(e.value ?? 0)}`;
+      return `a menu offers it, button ${e.value ?? 0}`;
     case 'no route':
       return 'no menu that could be followed leads to it';
     case 'index lists':
-      return `the disc's list of titles has it, place ${String(e.value ?? 0)}`;
+      return `the disc's list of titles has it, place ${e.value ?? 0}`;
     case 'same content':
       return `samples of its content are those of title ${numbers(e.titles)}, at other addresses`;
     case 'other tracks':
       return `its tracks are not those of title ${numbers(e.titles)}`;
     case 'shares':
-      return `it shares ${String(e.value ?? 0)} % of title ${numbers(e.titles)}, in the same order`;
+      return `it shares ${e.value ?? 0} % of title ${numbers(e.titles)}, in the same order`;
     case 'longer by':
       return `${clock(Math.abs(e.value ?? 0))} ${(e.value ?? 0) >= 0 ? 'longer' : 'shorter'} than title ${numbers(e.titles)}`;
     case 'shuffled':
       return `the parts of title ${numbers(e.titles)} in another order`;
     case 'repeats itself':
-      return `${String(e.value ?? 0)} % of it only repeats what it has shown`;
+      return `${e.value ?? 0} % of it only repeats what it has shown`;
     case 'time runs on':
-      return `time stamps run on at ${String(e.value ?? 0)} % of its joins`;
+      return `time stamps run on at ${e.value ?? 0} % of its joins`;
     case 'time jumps':
-      return `time stamps jump at ${String(e.value ?? 0)} % of its joins`;
+      return `time stamps jump at ${e.value ?? 0} % of its joins`;
     case 'true order':
-      return `the true one of ${String((e.value ?? 0) + 1)} that show the same parts`;
+      return `the true one of ${(e.value ?? 0) + 1} that show the same parts`;
     case 'divides':
-      return `it seems to be ${String(e.value ?? 0)} works in a row`;
+      return `it seems to be ${e.value ?? 0} works in a row`;
     case 'menu loop':
       return 'only the menus lead to it, without any button';
     case 'same segments':
@@ -122,11 +122,11 @@ export function evidenceText(e: Evidence): string {
     case 'laid over':
       return `a second picture, which a player can lay over title ${numbers(e.titles)}`;
     case 'copies of':
-      return `titles ${numbers(e.titles)} once more at other addresses, cell by cell, fill ${String(e.value ?? 0)} % of it`;
+      return `titles ${numbers(e.titles)} once more at other addresses, cell by cell, fill ${e.value ?? 0} % of it`;
     case 'contains':
-      return `titles ${numbers(e.titles)} one after the other fill ${String(e.value ?? 0)} % of it`;
+      return `titles ${numbers(e.titles)} one after the other fill ${e.value ?? 0} % of it`;
     case 'contained in':
-      return `its segments stand inside title ${numbers(e.titles)}${e.value === null ? '' : `, in place ${String(e.value)}`}`;
+      return `its segments stand inside title ${numbers(e.titles)}${e.value === null ? '' : `, in place ${e.value}`}`;
     case 'like length':
       return `about as long as ${numbers(e.titles)}`;
     case 'very short':
@@ -169,12 +169,12 @@ export function discSentence(reading: Reading, findings: Findings): string {
   const head =
     findings.kind === 'series'
       ? plural(count('episode'), 'episode')
-      : `One film of ${clock(main?.durationMs ?? 0)}${count('cut') > 0 ? ` in ${String(count('cut') + 1)} cuts` : ''}`;
+      : `One film of ${clock(main?.durationMs ?? 0)}${count('cut') > 0 ? ` in ${count('cut') + 1} cuts` : ''}`;
   return `${[head, ...parts].length > 1 ? list([head, ...parts]) : head}.`;
 }
 
 export function remarkText(remark: Remark): string {
-  const title = remark.title === null ? '' : `Title ${String(remark.title)}: `;
+  const title = remark.title === null ? '' : `Title ${remark.title}: `;
   switch (remark.code) {
     case 'backup-used':
       return `${title}a structure file was bad; its backup copy was used instead.`;
@@ -241,8 +241,8 @@ export const GROUND: Readonly<Record<Ground, string>> = {
 };
 
 export function audioText(track: AudioTrack): string {
-  const rate = track.bitRate === null ? '' : ` ${String(Math.round(track.bitRate / 1000))} kb/s`;
-  return `${track.layout}, ${track.codec}${track.bitDepth === null ? '' : ` ${String(track.bitDepth)} bit`}${rate}`;
+  const rate = track.bitRate === null ? '' : ` ${Math.round(track.bitRate / 1000)} kb/s`;
+  return `${track.layout}, ${track.codec}${track.bitDepth === null ? '' : ` ${track.bitDepth} bit`}${rate}`;
 }
 
 const SAID: Readonly<Record<string, string>> = {
@@ -261,9 +261,9 @@ export function purposeText(track: AudioTrack | SubtitleTrack): string {
 export function kindText(reading: Reading): string {
   const [first] = reading.titles;
   if (reading.kind === 'DVD-Video') return `DVD, ${first?.video.standard ?? ''}`;
-  if (reading.kind === 'Video file') return `Video file, ${String(first?.video.heightPixels ?? 0)} lines`;
+  if (reading.kind === 'Video file') return `Video file, ${first?.video.heightPixels ?? 0} lines`;
   const lines = Math.max(0, ...reading.titles.map((t) => t.video.heightPixels));
-  return `${reading.kind}, ${String(lines)} lines`;
+  return `${reading.kind}, ${lines} lines`;
 }
 
 export function videoText(title: Title): string {
@@ -278,7 +278,7 @@ export function videoText(title: Title): string {
   ].filter((w) => w !== null);
   return [
     `${v.codec}${v.profile === null ? '' : ` ${v.profile}`}`,
-    `${String(v.widthPixels)}×${String(v.heightPixels)}`,
+    `${v.widthPixels}×${v.heightPixels}`,
     v.displayAspect.join(':'),
     how,
     ...more,
@@ -311,10 +311,10 @@ export function readingText(task: ReadingTask): string {
   if (task.state !== 'reading') return task.state;
   if (step === 'surface') return `checking every sector: ${bytes(done * 1e6)} of ${bytes(total * 1e6)}`;
   if (step === 'opening') return 'opening the disc';
-  if (step === 'titleSet') return `title set ${String(done + 1)} of ${String(total)}`;
-  if (step === 'playlist') return `playlist ${String(done + 1)} of ${String(total)}`;
-  if (step === 'clip') return `clip ${String(done + 1)} of ${String(total)}`;
-  if (step === 'looking') return `looking at title ${String(done + 1)} of ${String(total)}`;
+  if (step === 'titleSet') return `title set ${done + 1} of ${total}`;
+  if (step === 'playlist') return `playlist ${done + 1} of ${total}`;
+  if (step === 'clip') return `clip ${done + 1} of ${total}`;
+  if (step === 'looking') return `looking at title ${done + 1} of ${total}`;
   return 'following the menus';
 }
 
@@ -349,7 +349,7 @@ export function proofText(sidecar: Pick<Sidecar, 'promise' | 'proof' | 'recipe'>
   const { proof } = sidecar;
   if (!proof.passed) return 'did not pass its proof';
   return sidecar.recipe === 'master'
-    ? `${String(proof.identicalTracks)} of ${String(proof.tracks)} tracks bit-identical to what was read${wholeText(sidecar)}`
+    ? `${proof.identicalTracks} of ${proof.tracks} tracks bit-identical to what was read${wholeText(sidecar)}`
     : `every frame decodes${wholeText(sidecar)}`;
 }
 

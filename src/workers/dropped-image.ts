@@ -6,7 +6,7 @@ import { findRoles } from '@/core/findings';
 import type { MatroskaSink } from '@/core/matroska';
 import { proveMaster, type CreateHash } from '@/core/proof';
 import { FAULT_WEIGHTS, openContent, readDisc, wholenessText, type Reading } from '@/core/reading';
-import { TrackHashes, writeMaster } from '@/core/recipes';
+import { TrackHashes, writeMaster } from '@/core/master';
 import type { Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
 import type { FromDropped, ToDropped } from '@/contract/dropped';
@@ -71,7 +71,7 @@ async function make(file: File, reading: Reading, reel: Reel): Promise<void> {
     return known;
   };
   const root = await navigator.storage.getDirectory();
-  const handle = (await root.getFileHandle(`master-${String(Date.now())}.mkv`, { create: true })) as Handle;
+  const handle = (await root.getFileHandle(`master-${Date.now()}.mkv`, { create: true })) as Handle;
   try {
     const hashes = new TrackHashes(createHash);
     const assembly = new Assembly(reading, reel, content, { tap: hashes.tap, pieces: await planReel(reading, reel, content) });

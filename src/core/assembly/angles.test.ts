@@ -83,7 +83,7 @@ async function digest(reading: Reading, angle: number, content: Uint8Array | nul
   const open = (name: string) => (content ? Promise.resolve(memorySource(name, content)) : locks.opened.content(name));
   for await (const packet of assemble(reading, reel, open)) {
     packets++;
-    hash.update(`${String(packet.track)} ${String(packet.ticks)} ${String(packet.key)} `).update(packet.data);
+    hash.update(`${packet.track} ${packet.ticks} ${packet.key} `).update(packet.data);
   }
   return { hash: hash.digest('hex'), packets };
 }

@@ -176,7 +176,7 @@ test('what is held in memory does not grow with the length of a title', async ()
   const long: Segment[] = Array.from({ length: copies }, (_, copy) =>
     title.parts
       .flatMap((p) => locks.reading.segments.filter((s) => s.id === p.segment))
-      .map((s) => ({ ...s, id: `${String(copy)}/${s.id}`, clockRestarts: true })),
+      .map((s) => ({ ...s, id: `${copy}/${s.id}`, clockRestarts: true })),
   ).flat();
   const reading: Reading = {
     ...locks.reading,

@@ -188,9 +188,9 @@ test('text subtitles stand in clips of their own, and come out at the times of t
     return found;
   };
   const near = (ms: number) => expect.closeTo(ms, -2) as number;
-  expect(await dialogs(file)).toEqual([5, 60, 101, 150].map((at) => ({ ms: near(at * 1000), text: `Spoken at ${String(at)} s` })));
+  expect(await dialogs(file)).toEqual([5, 60, 101, 150].map((at) => ({ ms: near(at * 1000), text: `Spoken at ${at} s` })));
   const startMs = title.chapters[1]?.startMs ?? 0;
-  expect(await dialogs(part.file)).toEqual([101, 150].map((at) => ({ ms: near(at * 1000 - startMs), text: `Spoken at ${String(at)} s` })));
+  expect(await dialogs(part.file)).toEqual([101, 150].map((at) => ({ ms: near(at * 1000 - startMs), text: `Spoken at ${at} s` })));
   expect(complaints(file)).toEqual([]);
 });
 
@@ -225,7 +225,7 @@ describe('cuts', () => {
     const seen = new Set<string>();
     for (let chapter = 1; chapter <= 3; chapter++) {
       const piece = { title: 1, angle: 1, fromChapter: chapter, toChapter: chapter };
-      const { file } = await master(haven, reelOf(haven, 1, { pieces: [piece] }), `one-${String(chapter)}`);
+      const { file } = await master(haven, reelOf(haven, 1, { pieces: [piece] }), `one-${chapter}`);
       for (const frame of decodedFrames(file, 'v:0')) seen.add(frame);
     }
     const all = [...decodedFrames(clip('00001'), 'v:0'), ...decodedFrames(clip('00002'), 'v:0')];
@@ -236,11 +236,7 @@ describe('cuts', () => {
 test('each angle is its own clip', async () => {
   const seen = new Set<string>();
   for (const angle of [1, 2, 3]) {
-    const { file } = await master(
-      twin,
-      reelOf(twin, 2, { pieces: [{ title: 2, angle, fromChapter: 1, toChapter: 2 }] }),
-      `angle-${String(angle)}`,
-    );
+    const { file } = await master(twin, reelOf(twin, 2, { pieces: [{ title: 2, angle, fromChapter: 1, toChapter: 2 }] }), `angle-${angle}`);
     const frames = decodedFrames(file, 'v:0');
     expect(frames).toHaveLength(96);
     seen.add(frames.join());

@@ -25,7 +25,7 @@ function shownIn(file: string, track: number): Shown[] {
   };
   const zero = Number(probe('v:0', ['-show_entries', 'frame=pts_time', '-read_intervals', '%+#1']).frames?.[0]?.['pts_time']);
   const end = Number(probe('v:0', ['-show_entries', 'format=duration']).format?.duration);
-  const events = (probe(`s:${String(track)}`, ['-show_frames', '-show_entries', entries]).frames ?? []).map((f) => {
+  const events = (probe(`s:${track}`, ['-show_frames', '-show_entries', entries]).frames ?? []).map((f) => {
     const at = Number(f['pts_time']) - zero;
     const stays = Number(f['end_display_time']);
     return {
@@ -72,7 +72,7 @@ async function make(disc: OpenDisc, title: number, cuts: readonly Piece['range']
     subtitles: whole.subtitles.slice(0, 1),
     pieces: cuts.map((range) => ({ ...piece, range })),
   };
-  const file = path.join(folder, `${String(++count)}.mkv`);
+  const file = path.join(folder, `${++count}.mkv`);
   await writeMasterFile(disc, reel, file);
   return file;
 }
@@ -100,7 +100,7 @@ test.each([
         return [{ from, to }];
       });
       const shown = shownIn(file, 0).filter(({ from, to }) => to - from >= 0.1 + NEAR);
-      expect([`${String(fromMs)} to ${String(toMs)}`, shown.length]).toEqual([`${String(fromMs)} to ${String(toMs)}`, expected.length]);
+      expect([`${fromMs} to ${toMs}`, shown.length]).toEqual([`${fromMs} to ${toMs}`, expected.length]);
       shown.forEach((s, i) => {
         expect(Math.abs(s.from - (expected[i]?.from ?? 0))).toBeLessThan(NEAR);
         // What goes on over the end of the file ends with it.

@@ -40,7 +40,7 @@ export class FaultLog {
   note(kind: FaultKind, track: number | null, at: Moment, place: FaultPlace | null = null, ms: number | null = null): void {
     this.count++;
     if (FAULT_WEIGHTS[kind] === 'damage') this.damage++;
-    const key = `${kind} ${String(track)}`;
+    const key = `${kind} ${track}`;
     const last = this.latest.get(key);
     if (last && this.isNear(last, at, place)) {
       last.count++;

@@ -276,7 +276,7 @@ class Run {
     for (const { track, block, data } of this.held) this.place(track, block, data);
     this.held = [];
     this.run.chapters.forEach((chapter, i) => {
-      const name = this.names[this.chaptersBefore + i]?.trim() || chapter.name || `Chapter ${String(this.chaptersBefore + i + 1)}`;
+      const name = this.names[this.chaptersBefore + i]?.trim() || chapter.name || `Chapter ${this.chaptersBefore + i + 1}`;
       const ticks = this.startTicks + (i === 0 ? 0 : Math.max(0, chapter.startMs - (this.originMs ?? 0)) * TICKS_PER_MS);
       this.chapters.push({ startTicks: Math.round(ticks), name });
     });

@@ -123,7 +123,7 @@ export function findTaken<T extends { readonly stream: number }>(
     const same = (t: TakenTrack) => t.stream === stream && Boolean(t.forcedOnly) === Boolean(forcedOnly);
     if (taken.findIndex(same) !== i) throw wrong('unsupported', `The reel takes ${name} twice`);
     const track = tracks.find((t) => t.stream === stream);
-    if (!track) throw wrong('unsupported', `Title ${String(title.number)} has no ${name}`);
+    if (!track) throw wrong('unsupported', `Title ${title.number} has no ${name}`);
     return track;
   });
 }

@@ -32,9 +32,9 @@ function kept(
   spoilt: Assembled,
   track: number,
 ): { readonly of: number; readonly count: number; readonly strangers: number } {
-  const known = new Set(whole.packets[track]?.map((p) => `${String(Math.round(p.ticks / MS))} ${p.hash}`));
+  const known = new Set(whole.packets[track]?.map((p) => `${Math.round(p.ticks / MS)} ${p.hash}`));
   const list = spoilt.packets[track] ?? [];
-  const count = list.filter((p) => known.has(`${String(Math.round(p.ticks / MS))} ${p.hash}`)).length;
+  const count = list.filter((p) => known.has(`${Math.round(p.ticks / MS)} ${p.hash}`)).length;
   return { of: known.size, count, strangers: list.length - count };
 }
 

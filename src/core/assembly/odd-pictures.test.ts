@@ -32,7 +32,7 @@ async function made(disc: OpenDisc, title: number, change: Partial<Piece> = {}) 
   const found = disc.reading.titles.find((t) => t.number === title);
   if (!found) throw new Error('no title');
   const whole = wholeTitleReel(found, 'test');
-  const file = path.join(folder, `${String(++count)}.mkv`);
+  const file = path.join(folder, `${++count}.mkv`);
   const { assembly } = await writeMasterFile(disc, { ...whole, pieces: whole.pieces.map((p) => ({ ...p, ...change })) }, file);
   const times = packetTimes(file, 'v:0')
     .map((p) => p.pts ?? 0)

@@ -57,23 +57,20 @@ function chapterPart(chapter: Chapter, steps: readonly { readonly index: number 
  */
 export function planPiece(reading: Reading, piece: Piece, around = false): PlannedPiece {
   const title = reading.titles.find((t) => t.number === piece.title);
-  if (!title) throw wrong(`The disc has no title ${String(piece.title)}`);
+  if (!title) throw wrong(`The disc has no title ${piece.title}`);
   if (title.state === 'scrambled')
-    throw new DiscError('scrambled', { source: reading.label, byteOffset: 0 }, `Title ${String(title.number)} is copy protected`);
+    throw new DiscError('scrambled', { source: reading.label, byteOffset: 0 }, `Title ${title.number} is copy protected`);
   if (title.state !== 'usable' && title.state !== 'damaged' && !(around && title.state === 'cut short'))
-    throw wrong(`Title ${String(title.number)} can not be taken: ${title.state}`);
+    throw wrong(`Title ${title.number} can not be taken: ${title.state}`);
   const { fromChapter, toChapter } = piece;
   if (fromChapter < 1 || toChapter < fromChapter || toChapter > title.chapters.length) {
-    throw wrong(
-      `Title ${String(title.number)} has chapters 1 to ${String(title.chapters.length)}, not ${String(fromChapter)} to ${String(toChapter)}`,
-    );
+    throw wrong(`Title ${title.number} has chapters 1 to ${title.chapters.length}, not ${fromChapter} to ${toChapter}`);
   }
   const { fromMs, toMs } = pieceSpan(title, piece);
-  if (toMs <= fromMs) throw wrong(`Title ${String(title.number)} has nothing between ${String(fromMs)} and ${String(toMs)} ms`);
+  if (toMs <= fromMs) throw wrong(`Title ${title.number} has nothing between ${fromMs} and ${toMs} ms`);
   const hurt = pieceChapters(title, piece).find((c) => c.damaged);
-  if (hurt && !around)
-    throw wrong(`Chapter ${String(hurt.number)} of title ${String(title.number)} is damaged: take the chapters before or after it`);
-  if (piece.angle < 1 || piece.angle > title.angles) throw wrong(`Title ${String(title.number)} has no angle ${String(piece.angle)}`);
+  if (hurt && !around) throw wrong(`Chapter ${hurt.number} of title ${title.number} is damaged: take the chapters before or after it`);
+  if (piece.angle < 1 || piece.angle > title.angles) throw wrong(`Title ${title.number} has no angle ${piece.angle}`);
   const byId = new Map(reading.segments.map((s) => [s.id, s]));
   const wanted = new Set(partsOfAngle(title, piece.angle));
   const steps = title.parts.map((part, index) => ({ part, index })).filter(({ part }) => wanted.has(part));
@@ -137,12 +134,11 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
 export function joinProblem(first: Title, second: Title): string | null {
   const [a, b] = [first.video, second.video];
   if (a.codec !== b.codec || a.widthPixels !== b.widthPixels || a.heightPixels !== b.heightPixels || a.frameTicks !== b.frameTicks) {
-    return `Titles ${String(first.number)} and ${String(second.number)} have pictures of different kind`;
+    return `Titles ${first.number} and ${second.number} have pictures of different kind`;
   }
   const [wide, high] = [a.displayAspect[0] * b.displayAspect[1], b.displayAspect[0] * a.displayAspect[1]];
   if (wide !== high)
-    return `Titles ${String(first.number)} and ${String(second.number)} have pictures of different shape (${a.displayAspect.join(':')} and ${b.displayAspect.join(':')}): a file has one. Make a reel of each`;
-  if ((a.secondView === null) !== (b.secondView === null))
-    return `Only one of titles ${String(first.number)} and ${String(second.number)} has two views`;
+    return `Titles ${first.number} and ${second.number} have pictures of different shape (${a.displayAspect.join(':')} and ${b.displayAspect.join(':')}): a file has one. Make a reel of each`;
+  if ((a.secondView === null) !== (b.secondView === null)) return `Only one of titles ${first.number} and ${second.number} has two views`;
   return null;
 }

@@ -17,7 +17,7 @@ async function framesOf(image: string, title: number, range: Piece['range'], ang
   try {
     const whole = wholeTitleReel(titleOf(disc.reading, title), 'test');
     const reel = { ...whole, audio: whole.audio.slice(-1), subtitles: [], pieces: whole.pieces.map((p) => ({ ...p, angle, range })) };
-    const file = path.join(folder, `${String(++count)}.mkv`);
+    const file = path.join(folder, `${++count}.mkv`);
     await writeMasterFile(disc, reel, file);
     return { frames: decodedFrames(file, 'v:0'), file };
   } finally {

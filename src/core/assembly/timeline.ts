@@ -56,7 +56,7 @@ export class Timeline {
 
   private at(epoch: number): Epoch {
     const e = this.epochs[epoch];
-    if (!e) throw new Error(`there is no epoch ${String(epoch)}`);
+    if (!e) throw new Error(`there is no epoch ${epoch}`);
     return e;
   }
 }

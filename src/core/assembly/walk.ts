@@ -48,7 +48,7 @@ export class ChapterMarks {
   /** A chapter begins at this stamp. */
   note(epoch: number, pts90k: number): void {
     const number = this.placed.length + this.pending.length + 1;
-    this.pending.push({ epoch, pts90k, name: this.names[number - 1]?.trim() || `Chapter ${String(number)}` });
+    this.pending.push({ epoch, pts90k, name: this.names[number - 1]?.trim() || `Chapter ${number}` });
   }
 
   place(): void {

@@ -221,7 +221,7 @@ describe.each(STRUCTURES)('%s', (name, load, parse) => {
       try {
         parse(damaged(whole, seeded(seed)));
       } catch (error) {
-        if (!(error instanceof DiscError)) throw new Error(`seed ${String(seed)}`, { cause: error });
+        if (!(error instanceof DiscError)) throw new Error(`seed ${seed}`, { cause: error });
         refused++;
       }
     }

@@ -37,7 +37,7 @@ export function readExtensions(file: Cursor, position: number): ReadonlyMap<stri
   whole.skip(4 + 3);
   const count = whole.u8();
   for (let i = 0; i < count; i++) {
-    const id = `${String(whole.u16())}.${String(whole.u16())}`;
+    const id = `${whole.u16()}.${whole.u16()}`;
     const at = whole.u32();
     const bytes = whole.u32();
     blocks.set(id, file.from(position + at, 'ExtensionData block').part(bytes, 'ExtensionData block'));

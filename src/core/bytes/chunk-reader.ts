@@ -47,7 +47,7 @@ export class ChunkReader {
   /** @throws DiscError `ended-early`. */
   async take(length: number): Promise<Uint8Array> {
     if (!(await this.ensure(length)))
-      throw new DiscError('ended-early', { source: this.name, byteOffset: this.offset }, `The stream ends inside ${String(length)} bytes`);
+      throw new DiscError('ended-early', { source: this.name, byteOffset: this.offset }, `The stream ends inside ${length} bytes`);
     const piece = this.held.subarray(0, length);
     this.held = this.held.subarray(length);
     this.offset += length;

@@ -30,7 +30,7 @@ export class Cursor {
       throw new DiscError(
         'ended-early',
         { ...this.where, byteOffset: this.where.byteOffset + this.at },
-        `${this.where.structure ?? 'structure'} needs ${String(bytes)} bytes, ${String(this.left)} are left`,
+        `${this.where.structure ?? 'structure'} needs ${bytes} bytes, ${this.left} are left`,
       );
     }
     const from = this.at;

@@ -35,7 +35,7 @@ export class DiscError extends Error {
     readonly detail: string,
     options?: ErrorOptions,
   ) {
-    super(`${detail} (${where.structure ?? 'data'} at ${where.source}, byte ${String(where.byteOffset)})`, options);
+    super(`${detail} (${where.structure ?? 'data'} at ${where.source}, byte ${where.byteOffset})`, options);
     this.whatToDo = WHAT_TO_DO[code];
   }
 }

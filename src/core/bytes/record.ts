@@ -50,7 +50,7 @@ export function record<F extends Fields>(structure: string, bytes: number, field
   return (data: Uint8Array, where: Where): Values<F> => {
     if (data.byteLength < bytes) {
       const at = { ...where, structure };
-      throw new DiscError('ended-early', at, `${structure} needs ${String(bytes)} bytes, ${String(data.byteLength)} are left`);
+      throw new DiscError('ended-early', at, `${structure} needs ${bytes} bytes, ${data.byteLength} are left`);
     }
     const view = new DataView(data.buffer, data.byteOffset, bytes);
     return Object.fromEntries(Object.entries(fields).map(([k, f]) => [k, f.read(view, f.at)])) as Values<F>;
@@ -66,7 +66,7 @@ export function part(data: Uint8Array, from: number, bytes: number, where: Where
     throw new DiscError(
       'ended-early',
       { ...where, byteOffset: where.byteOffset + from },
-      `${where.structure ?? 'structure'} points ${String(from + bytes - data.byteLength)} bytes beyond its end`,
+      `${where.structure ?? 'structure'} points ${from + bytes - data.byteLength} bytes beyond its end`,
     );
   }
   return data.subarray(from, from + bytes);

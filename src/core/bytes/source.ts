@@ -23,18 +23,14 @@ const MAX_STRUCTURE_BYTES = 64 * 1024 * 1024;
 export async function readExactly(source: ByteSource, offset: number, length: number, structure: string): Promise<Uint8Array> {
   const where = { source: source.name, byteOffset: offset, structure };
   if (length < 0 || length > MAX_STRUCTURE_BYTES) {
-    throw new DiscError('out-of-range', where, `${structure} says that it is ${String(length)} bytes long`);
+    throw new DiscError('out-of-range', where, `${structure} says that it is ${length} bytes long`);
   }
   if (offset < 0 || offset + length > source.sizeBytes) {
-    throw new DiscError(
-      'ended-early',
-      where,
-      `${structure} would end at byte ${String(offset + length)}, the source ends at ${String(source.sizeBytes)}`,
-    );
+    throw new DiscError('ended-early', where, `${structure} would end at byte ${offset + length}, the source ends at ${source.sizeBytes}`);
   }
   const data = new Uint8Array(length);
   const got = await source.read(offset, data);
-  if (got < length) throw new DiscError('ended-early', where, `${structure} needs ${String(length)} bytes, ${String(got)} could be read`);
+  if (got < length) throw new DiscError('ended-early', where, `${structure} needs ${length} bytes, ${got} could be read`);
   return data;
 }
 

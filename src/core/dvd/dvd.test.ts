@@ -211,7 +211,7 @@ describe('damaged structures', () => {
         parse(damaged(data(), seeded(seed)));
         read++;
       } catch (error) {
-        if (!(error instanceof DiscError)) throw new Error(`seed ${String(seed)}: ${String(error)}`, { cause: error });
+        if (!(error instanceof DiscError)) throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
       }
     }
     expect(read).toBeGreaterThan(100);

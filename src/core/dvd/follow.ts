@@ -37,13 +37,13 @@ export function followNavigation(manager: VideoManager, sets: ReadonlyMap<number
   const queue: Entering[] = [];
 
   const add = (title: number, step: Omit<Route, 'title'>) => {
-    const key = `${String(title)}/${step.by}`;
+    const key = `${title}/${step.by}`;
     if (reached.has(key)) return;
     reached.add(key);
     routes.push({ title, ...step });
   };
   const enter = (entering: Entering) => {
-    const place = `${String(entering.titleSet)}/${entering.chain ? `${entering.chain.language}${String(entering.chain.number)}` : `t${String(entering.title)}`}`;
+    const place = `${entering.titleSet}/${entering.chain ? `${entering.chain.language}${entering.chain.number}` : `t${entering.title}`}`;
     const state = `${place} ${entering.step.by} ${entering.registers.key}`;
     const seen = states.get(place) ?? 0;
     if (states.has(state) || seen >= MOST_STATES) return;

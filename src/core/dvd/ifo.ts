@@ -160,8 +160,7 @@ export function parseVideoManager(file: Uint8Array, source: string): VideoManage
   const faults: DiscError[] = [];
   const { data, at } = table(file, head.titleTable, 8, { ...where, structure: 'Title Table' });
   const count = new DataView(data.buffer, data.byteOffset, 2).getUint16(0);
-  if (count > MAX_TITLES)
-    throw new DiscError('out-of-range', at, `The title table says that there are ${String(count)} titles; 99 is the most`);
+  if (count > MAX_TITLES) throw new DiscError('out-of-range', at, `The title table says that there are ${count} titles; 99 is the most`);
   const titles: DvdTitleEntry[] = [];
   for (let i = 0; i < count; i++) {
     attempt(faults, null, () => {
@@ -199,7 +198,7 @@ function parseChapters(file: Uint8Array, sector: number, where: Where): { pgc: n
   const { data, at } = table(file, sector, 8, { ...where, structure: 'Chapter Table' });
   const view = new DataView(data.buffer, data.byteOffset, data.byteLength);
   const count = view.getUint16(0);
-  if (count > MAX_TITLES) throw new DiscError('out-of-range', at, `The chapter table says that there are ${String(count)} titles`);
+  if (count > MAX_TITLES) throw new DiscError('out-of-range', at, `The chapter table says that there are ${count} titles`);
   const starts = Array.from({ length: count }, (_, i) => new DataView(part(data, 8 + i * 4, 4, at).slice().buffer).getUint32(0));
   return starts.map((start, i) => {
     const end = Math.min(starts[i + 1] ?? data.byteLength, data.byteLength);
@@ -222,7 +221,7 @@ function parsePgcTable(file: Uint8Array, sector: number, where: Where, faults: D
   const { data, at } = table(file, sector, 8, { ...where, structure: 'Program Chain Table' });
   const view = new DataView(data.buffer, data.byteOffset, data.byteLength);
   const count = view.getUint16(0);
-  if (count > MAX_PGCS) throw new DiscError('out-of-range', at, `The table says that there are ${String(count)} program chains`);
+  if (count > MAX_PGCS) throw new DiscError('out-of-range', at, `The table says that there are ${count} program chains`);
   const places: (ParentalPlace | null)[] = [];
   const pgcs = Array.from({ length: count }, (_, i) =>
     attempt(faults, null, () => {
@@ -230,8 +229,7 @@ function parsePgcTable(file: Uint8Array, sector: number, where: Where, faults: D
       const entryView = new DataView(entry.buffer, entry.byteOffset, 8);
       places[i] = parentalPlace(entryView.getUint32(0));
       const chainAt = entryView.getUint32(4);
-      if (chainAt >= data.byteLength)
-        throw new DiscError('out-of-range', at, `Program chain ${String(i + 1)} stands beyond the end of its table`);
+      if (chainAt >= data.byteLength) throw new DiscError('out-of-range', at, `Program chain ${i + 1} stands beyond the end of its table`);
       return parsePgc(data.subarray(chainAt), { ...at, byteOffset: at.byteOffset + chainAt });
     }),
   );

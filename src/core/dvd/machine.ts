@@ -16,7 +16,7 @@ export class Registers {
 
   /** The same text for the same state. */
   get key(): string {
-    return `${this.general.join()} ${String(this.system[8])}`;
+    return `${this.general.join()} ${this.system[8]}`;
   }
 
   read(number: number): number {

@@ -83,7 +83,7 @@ function parseCommands(data: Uint8Array, at: number, where: Where): Pick<DvdPgc,
   const view = new DataView(head.buffer, head.byteOffset, 8);
   const [pre, post, cell] = [view.getUint16(0), view.getUint16(2), view.getUint16(4)];
   if (pre + post + cell > MAX_COMMANDS) {
-    throw new DiscError('out-of-range', where, `A program chain says that it has ${String(pre + post + cell)} commands`);
+    throw new DiscError('out-of-range', where, `A program chain says that it has ${pre + post + cell} commands`);
   }
   let next = at + 8;
   const take = (count: number) =>

@@ -23,7 +23,7 @@ export interface ChainButtons {
 
 /** Buttons per domain (0 for the disc's menus, else the title set) and chain number. */
 export type ButtonTable = ReadonlyMap<string, ChainButtons>;
-export const buttonKey = (titleSet: number, chain: number, language: string): string => `${String(titleSet)}/${String(chain)}/${language}`;
+export const buttonKey = (titleSet: number, chain: number, language: string): string => `${titleSet}/${chain}/${language}`;
 
 /** What plays by itself first, then what the fewest menus and the selected buttons lead to. */
 export const byNearness = (a: Route, b: Route): number =>
@@ -49,7 +49,7 @@ export function findRoutes(manager: VideoManager, sets: ReadonlyMap<number, Titl
   const reached = new Set<string>();
   const queue: { place: Place | null; pgc: DvdPgc; menus: number; by: 'play' | 'button'; button: number; selected: boolean }[] = [];
   const add = (title: number, step: Omit<Route, 'title'>) => {
-    const key = `${String(title)}/${step.by}`;
+    const key = `${title}/${step.by}`;
     if (reached.has(key)) return;
     reached.add(key);
     routes.push({ title, ...step });

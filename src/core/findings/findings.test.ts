@@ -149,7 +149,7 @@ describe('cuts, versions and decoys', () => {
 
   test('a little material over and over is a decoy, however long it lasts', () => {
     const findings = findRoles(
-      sketchReading([{ parts: Array.from({ length: 60 }, (_, i) => `loop${String(i % 3)}:3`) }, { parts: ['a:50', 'b:40'] }]),
+      sketchReading([{ parts: Array.from({ length: 60 }, (_, i) => `loop${i % 3}:3`) }, { parts: ['a:50', 'b:40'] }]),
     );
     expect(roles(findings)).toEqual(['decoy', 'main']);
     expect(findings.titles[0]?.evidence[0]).toMatchObject({ kind: 'repeats itself', value: 95 });
@@ -194,8 +194,7 @@ test('a loop that only the menus lead to is a menu', () => {
 test('comparing is the same from either side, and shared time and differences make up the whole', () => {
   for (let seed = 0; seed < 120; seed++) {
     const random = seeded(seed);
-    const some = () =>
-      Array.from({ length: 1 + random.int(9) }, () => `${random.pick(['a', 'b', 'c', 'd', 'e'])}:${String(1 + random.int(3))}`);
+    const some = () => Array.from({ length: 1 + random.int(9) }, () => `${random.pick(['a', 'b', 'c', 'd', 'e'])}:${1 + random.int(3)}`);
     const reading = sketchReading([{ parts: some() }, { parts: some() }]);
     const segments = new Map(reading.segments.map((s) => [s.id, s]));
     const [a, b] = reading.titles;
@@ -209,7 +208,7 @@ test('comparing is the same from either side, and shared time and differences ma
 });
 
 test('a thousand playlists are concluded on in a number of steps that a test can wait for', () => {
-  const parts = Array.from({ length: 40 }, (_, i) => `p${String(i)}`);
+  const parts = Array.from({ length: 40 }, (_, i) => `p${i}`);
   const titles = Array.from({ length: 1000 }, (_, seed) => {
     const random = seeded(seed);
     const rest = [...parts];
@@ -245,7 +244,7 @@ test('where the main title is out of reach, no other is passed off as it', () =>
 });
 
 test('a disc with 99 titles of 99 parts is concluded on without delay in the number of titles', () => {
-  const parts = Array.from({ length: 99 }, (_, i) => `p${String(i)}`);
+  const parts = Array.from({ length: 99 }, (_, i) => `p${i}`);
   const findings = findRoles(sketchReading([{ parts }, ...parts.slice(1).map((p) => ({ parts: [p] }))]));
   expect(findings.titles).toHaveLength(99);
 });

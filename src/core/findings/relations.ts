@@ -78,14 +78,14 @@ export function relate(titles: readonly Title[], segments: ReadonlyMap<string, S
   const copied = new Set<number>();
   const places = new Map<string, number>();
   const placeOf = (outer: Title, t: Title) =>
-    places.get(`${String(outer.number)}/${String(t.number)}`) ?? (keys.get(outer.number) ?? '').indexOf(keys.get(t.number) ?? '');
+    places.get(`${outer.number}/${t.number}`) ?? (keys.get(outer.number) ?? '').indexOf(keys.get(t.number) ?? '');
   if (single.length <= MOST_SHAPED) {
     for (const outer of single) {
       if (inside.has(outer.number)) continue;
       const copies = single.filter((inner) => {
         if (inner === outer || inner.durationMs >= outer.durationMs || inner.durationMs < LEAST_COPIED_MS) return false;
         const at = placeIn(shapes.get(outer.number) ?? [], shapes.get(inner.number) ?? []);
-        if (at >= 0) places.set(`${String(outer.number)}/${String(inner.number)}`, at);
+        if (at >= 0) places.set(`${outer.number}/${inner.number}`, at);
         return at >= 0;
       });
       const covered = copies.reduce((sum, t) => sum + t.durationMs, 0);

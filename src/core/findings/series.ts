@@ -49,7 +49,7 @@ export function divisionsOf(title: Title, segments: ReadonlyMap<string, Segment>
   title.parts.forEach((part, i) => {
     const segment = segments.get(part.segment);
     if (!segment || (part.angle !== null && part.angle !== 1)) return;
-    const key = segment.kind === 'cell' ? `${segment.content}/${String(segment.vobId)}` : segment.content;
+    const key = segment.kind === 'cell' ? `${segment.content}/${segment.vobId}` : segment.content;
     const last = runs[runs.length - 1];
     if (last?.key === key) last.ms += segment.durationMs;
     else runs.push({ key, ms: segment.durationMs, firstPart: i });

@@ -74,8 +74,8 @@ describe('series', () => {
 
   test('a play-all that is a copy of its episodes at other addresses', () => {
     const lengths = [22.1, 21.4, 22.7];
-    const copies = lengths.map((n, i) => `copy${String(i)}:${String(n)}`);
-    const singles = lengths.map((n, i) => ({ parts: [`own${String(i)}:${String(n)}`] }));
+    const copies = lengths.map((n, i) => `copy${i}:${n}`);
+    const singles = lengths.map((n, i) => ({ parts: [`own${i}:${n}`] }));
     const findings = findRoles(sketchReading([{ parts: copies }, ...singles]));
     expect(findings.kind).toBe('series');
     expect(roles(findings)).toEqual(['play-all', 'episode', 'episode', 'episode']);
@@ -112,12 +112,12 @@ function generated(random: Random): { titles: TitleSketch[]; routes: TitleRoute[
     routes.push(plays(main), offers(main + 1, 2));
   } else {
     const one = 20 + random.int(30);
-    const episodes = Array.from({ length: 3 + random.int(3) }, (_, i) => `e${String(i)}:${minutes(one, one * 1.12)}`);
+    const episodes = Array.from({ length: 3 + random.int(3) }, (_, i) => `e${i}:${minutes(one, one * 1.12)}`);
     if (shape === 2) add('play-all', ...episodes);
     episodes.forEach((e) => add('episode', e));
     routes.push(offers(1, 1, true), ...episodes.slice(1).map((_, i) => offers(i + 2, i + 2)));
   }
-  for (let n = random.int(5); n > 0; n--) add('extra', `x${String(n)}:${minutes(1, 12)}`);
+  for (let n = random.int(5); n > 0; n--) add('extra', `x${n}:${minutes(1, 12)}`);
   if (random.int(2)) add('short', `logo:${(0.05 + random.int(40) / 1000).toFixed(3)}`);
   return { titles, routes, truth };
 }

@@ -151,11 +151,11 @@ function idBytes(id: number): number[] {
  * @throws RangeError above 2^52, or where `width` is too small: a wrong size must never be written in silence.
  */
 export function sizeBytes(size: number, width = 0): number[] {
-  if (!Number.isInteger(size) || size < 0 || size > MAX_SAFE_SIZE) throw new RangeError(`EBML size ${String(size)} can not be written`);
+  if (!Number.isInteger(size) || size < 0 || size > MAX_SAFE_SIZE) throw new RangeError(`EBML size ${size} can not be written`);
   let length = width || 1;
   // All ones is reserved for the unknown size.
   while (!width && size >= 2 ** (7 * length) - 1) length++;
-  if (size >= 2 ** (7 * length) - 1 || length > 8) throw new RangeError(`EBML size ${String(size)} does not fit ${String(length)} bytes`);
+  if (size >= 2 ** (7 * length) - 1 || length > 8) throw new RangeError(`EBML size ${size} does not fit ${length} bytes`);
   const bytes: number[] = new Array<number>(length).fill(0);
   let rest = size;
   for (let i = length - 1; i >= 0; i--) {
@@ -172,7 +172,7 @@ export const binary = (id: number, data: Uint8Array): Uint8Array =>
 /** Unsigned integer in as few bytes as it takes; a `bigint` for 64-bit identifiers. */
 export function uint(id: number, value: number | bigint, width = 0): Uint8Array {
   if (value < 0 || (typeof value === 'number' && !Number.isSafeInteger(value)))
-    throw new RangeError(`EBML can not write ${String(value)} as an unsigned integer`);
+    throw new RangeError(`EBML can not write ${value} as an unsigned integer`);
   const bytes: number[] = [];
   for (let rest = BigInt(value); rest > 0n || bytes.length < Math.max(1, width); rest >>= 8n) bytes.unshift(Number(rest & 0xffn));
   return binary(id, Uint8Array.from(bytes));

@@ -321,7 +321,7 @@ describe('files that are no good', () => {
         const same = JSON.stringify(read) === expected;
         if (summary.wrongChecksums === 0 && summary.checksums === clean.checksums && !same) silent++;
       } catch (error) {
-        if (!(error instanceof DiscError)) throw new Error(`seed ${String(seed)}: ${String(error)}`, { cause: error });
+        if (!(error instanceof DiscError)) throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
       }
     }
     expect(silent).toBe(0);
@@ -332,7 +332,7 @@ describe('files that are no good', () => {
       try {
         await readBack(damaged(whole, seeded(seed), 1 + seeded(seed).int(30)));
       } catch (error) {
-        if (!(error instanceof DiscError)) throw new Error(`seed ${String(seed)}: ${String(error)}`, { cause: error });
+        if (!(error instanceof DiscError)) throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
       }
     }
     for (const length of [0, 3, 40, 41, 60, 5000, whole.byteLength - 1])

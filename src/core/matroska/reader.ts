@@ -135,7 +135,7 @@ export async function readMatroska(
     const element = await elementAt(at);
     const dataAt = at + element.headBytes;
     if (element.size === UNKNOWN || dataAt + element.size > end) throw fail('bad-structure', at, 'An element leaves the Segment');
-    if (element.size > MAX_CLUSTER_BYTES) throw fail('out-of-range', at, `An element says that it is ${String(element.size)} bytes long`);
+    if (element.size > MAX_CLUSTER_BYTES) throw fail('out-of-range', at, `An element says that it is ${element.size} bytes long`);
     const elementStart = at;
     at = dataAt + element.size;
     const whole = element.headBytes + element.size;

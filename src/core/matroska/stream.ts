@@ -129,7 +129,7 @@ export async function* readMatroskaStream(chunks: AsyncIterable<Uint8Array>, nam
     for (let element = await head(); element; element = await head()) {
       if (element.size === UNKNOWN) throw new DiscError('unsupported', at(), 'An element does not say how long it is');
       if (element.size > MAX_ELEMENT_BYTES)
-        throw new DiscError('out-of-range', at(), `An element says that it is ${String(element.size)} bytes long`);
+        throw new DiscError('out-of-range', at(), `An element says that it is ${element.size} bytes long`);
       const where = at();
       const data = await reader.take(element.size);
       if (element.id === ID.Info) {

@@ -175,7 +175,7 @@ export interface MatroskaChapter {
 export function chaptersContent(chapters: readonly MatroskaChapter[], uidOf: (label: string) => bigint): Uint8Array {
   const atoms = chapters.map((chapter, i) =>
     master(ID.ChapterAtom, [
-      uint(ID.ChapterUID, uidOf(`chapter ${String(i + 1)}`)),
+      uint(ID.ChapterUID, uidOf(`chapter ${i + 1}`)),
       uint(ID.ChapterTimeStart, chapter.startNs, 8),
       uint(ID.ChapterTimeEnd, chapter.endNs, 8),
       master(ID.ChapterDisplay, [utf8(ID.ChapString, chapter.name), utf8(ID.ChapLanguage, 'und'), utf8(ID.ChapLanguageBCP47, 'und')]),
@@ -205,7 +205,7 @@ export function attachmentsContent(files: readonly MatroskaAttachment[], uidOf: 
       utf8(ID.FileName, file.fileName),
       utf8(ID.FileMediaType, file.mediaType),
       binary(ID.FileData, file.data),
-      uint(ID.FileUID, uidOf(`attachment ${String(i + 1)}`)),
+      uint(ID.FileUID, uidOf(`attachment ${i + 1}`)),
     ]),
   );
 }

@@ -1,6 +1,6 @@
 import type { Fault } from '../reading';
 import { ac3IsSound, eac3IsSound, readTrueHdSync, trueHdIsSound } from '../streams';
-import type { TrackPromise } from '../recipes/master';
+import type { TrackPromise } from './promise';
 
 /** Looks at the check words that frames of a track carry; null for codecs without any. */
 type FrameLook = (data: Uint8Array) => boolean;

@@ -5,7 +5,7 @@ import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { LOCKS, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { seeded } from '@/test-support/random';
 import { wholeTitleReel } from '../reels';
-import type { AccessFacts, MasterPromise } from '../recipes';
+import type { AccessFacts, MasterPromise } from '.';
 import { proveAccess, proveMaster } from '.';
 
 let file: Uint8Array;

@@ -1,6 +1,16 @@
-import type { AccessFacts } from '../recipes/access';
-import type { MasterPromise } from '../recipes/master';
+import type { MasterPromise } from './promise';
 import type { Check, Proof } from './prove-master';
+
+/** What a prober found in a finished access copy. */
+export interface AccessFacts {
+  readonly durationMs: number;
+  readonly frames: number;
+  readonly videoStreams: number;
+  readonly audioStreams: number;
+  readonly chapters: number;
+  /** Lines that the decoder complained in while it decoded everything. */
+  readonly decodeErrors: readonly string[];
+}
 
 /** An encode can not be bit-identical; what can be proven is that nothing is missing and everything decodes. */
 export function proveAccess(facts: AccessFacts, promise: MasterPromise): Proof {
@@ -24,13 +34,13 @@ export function proveAccess(facts: AccessFacts, promise: MasterPromise): Proof {
   );
   check(
     'streams',
-    `1 video, ${String(promise.tracks.filter((t) => t.kind === 'audio').length)} audio`,
-    `${String(facts.videoStreams)} video, ${String(facts.audioStreams)} audio`,
+    `1 video, ${promise.tracks.filter((t) => t.kind === 'audio').length} audio`,
+    `${facts.videoStreams} video, ${facts.audioStreams} audio`,
   );
   check('chapters', promise.chapters.length, facts.chapters);
   const { wholeness, around } = promise;
   if (wholeness) {
-    const found = wholeness.damage === 0 ? 'nothing damaged' : `${String(wholeness.damage)} damaged places`;
+    const found = wholeness.damage === 0 ? 'nothing damaged' : `${wholeness.damage} damaged places`;
     check('whole', around ? 'what there is, with its gaps' : 'nothing damaged', found, wholeness.damage === 0 || around);
   }
   return {

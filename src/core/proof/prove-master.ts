@@ -2,7 +2,7 @@ import { restoreLpcm } from '../assembly';
 import type { ByteSource } from '../bytes';
 import { readMatroska, type Crc32, type ReadSummary } from '../matroska';
 import { MOST_FAULTS, type Fault } from '../reading/fault';
-import type { MasterPromise, TrackPromise } from '../recipes/master';
+import type { MasterPromise, TrackPromise } from './promise';
 import { CheckWords } from './check-words';
 import type { CreateHash, PayloadHash } from './hash';
 
@@ -94,7 +94,7 @@ class FoundTrack {
   }
 }
 
-const count = (of: number, all: number) => `${String(of)} of ${String(all)}`;
+const count = (of: number, all: number) => `${of} of ${all}`;
 
 /** Chapters by time and name, one a line. */
 const chapterLines = (chapters: readonly { readonly startMs: number; readonly name: string }[]) =>
@@ -103,7 +103,7 @@ const chapterLines = (chapters: readonly { readonly startMs: number; readonly na
 /** The first lines in which two lists differ. */
 function differing(expected: readonly string[], found: readonly string[]): { expected: string; found: string } {
   const at = Array.from({ length: Math.max(expected.length, found.length) }, (_, i) => i).find((i) => expected[i] !== found[i]);
-  if (at === undefined) return { expected: `${String(expected.length)} alike`, found: `${String(found.length)} alike` };
+  if (at === undefined) return { expected: `${expected.length} alike`, found: `${found.length} alike` };
   return { expected: expected[at] ?? 'none', found: found[at] ?? 'none' };
 }
 
@@ -147,12 +147,12 @@ export async function proveMaster(source: ByteSource, promise: MasterPromise, op
   };
   const isSound = summary.finished && strayBlocks === 0;
   const soundText = 'finished, no stray blocks';
-  check('structure', null, soundText, isSound ? soundText : `finished: ${String(summary.finished)}, stray: ${String(strayBlocks)}`);
+  check('structure', null, soundText, isSound ? soundText : `finished: ${summary.finished}, stray: ${strayBlocks}`);
   checkStreams(promise, summary, check);
   for (const [i, track] of tracks.entries()) {
     check('track identical', i, track.promise.hash, track.hash.digest());
     check('packets', i, track.promise.packets, track.packets);
-    check('timestamps', i, '0 out of order', `${String(track.disorder)} out of order`);
+    check('timestamps', i, '0 out of order', `${track.disorder} out of order`);
     checkMoments(track, i, check);
   }
   if (promise.frames > 0 || promise.tracks.some((t) => t.kind === 'video'))
@@ -165,7 +165,7 @@ export async function proveMaster(source: ByteSource, promise: MasterPromise, op
     chapterLines(summary.chapters.map((c) => ({ startMs: c.startNs / MS_IN_NS, name: c.name }))),
   );
   check('chapters', null, chapters.expected, chapters.found);
-  check('index', null, '0 entries astray', `${String(summary.strayCues)} entries astray`);
+  check('index', null, '0 entries astray', `${summary.strayCues} entries astray`);
   check(
     'checksums',
     null,
@@ -206,7 +206,7 @@ function checkStreams(promise: MasterPromise, summary: ReadSummary, check: AddCh
 function checkMoments(track: FoundTrack, index: number, check: AddCheck): void {
   const { fromMs, toMs } = track.promise;
   if (fromMs === null || toMs === null || track.firstMs === null) return;
-  const text = (from: number, to: number) => `${String(Math.round(from))} to ${String(Math.round(to))} ms`;
+  const text = (from: number, to: number) => `${Math.round(from)} to ${Math.round(to)} ms`;
   const near = Math.abs(track.firstMs - fromMs) <= ROUNDING_MS && Math.abs(track.lastMs - toMs) <= ROUNDING_MS;
   check('moments', index, text(fromMs, toMs), text(track.firstMs, track.lastMs), near);
 }
@@ -215,7 +215,7 @@ function checkMoments(track: FoundTrack, index: number, check: AddCheck): void {
 function checkWhole({ wholeness, around }: MasterPromise, check: AddCheck): void {
   if (!wholeness) return;
   const { damage } = wholeness;
-  const found = damage === 0 ? 'nothing damaged' : `${String(damage)} damaged ${damage === 1 ? 'place' : 'places'}`;
+  const found = damage === 0 ? 'nothing damaged' : `${damage} damaged ${damage === 1 ? 'place' : 'places'}`;
   check('whole', null, around ? 'what there is, with its gaps' : 'nothing damaged', found, damage === 0 || around);
 }
 

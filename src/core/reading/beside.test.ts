@@ -20,7 +20,7 @@ let count = 0;
 async function made(title: number, change: { audio?: number; range?: Piece['range'] } = {}) {
   const whole = wholeTitleReel(titleOf(disc.reading, title), 'test');
   const audio = change.audio === undefined ? whole.audio : whole.audio.slice(change.audio, change.audio + 1);
-  const file = path.join(folder, `${String(++count)}.mkv`);
+  const file = path.join(folder, `${++count}.mkv`);
   const reel = { ...whole, audio, pieces: whole.pieces.map((p) => ({ ...p, range: change.range ?? null })) };
   const { assembly } = await writeMasterFile(disc, reel, file);
   return { file, faults: assembly.wholeness().faults };

@@ -152,11 +152,9 @@ export function remarkStreams(number: number, streams: AlignedStreams, playlist:
   const moved = playlist.items.flatMap((item) => streams.moved(item) ?? []);
   const elsewhere = new Set(moved.filter((m) => m.pid !== null).map((m) => m.stream)).size;
   const ending = new Set(moved.filter((m) => m.pid === null).map((m) => m.stream)).size;
-  if (elsewhere > 0)
-    say('note', `${String(elsewhere)} of its tracks stand on other streams in some clips; they are followed by language and kind`);
-  if (ending > 0) say('warning', `${String(ending)} of its tracks do not go on in all of its clips`);
-  if (streams.untold.length > 0)
-    say('warning', `${String(streams.untold.length)} streams that only some of its clips have are not offered`);
+  if (elsewhere > 0) say('note', `${elsewhere} of its tracks stand on other streams in some clips; they are followed by language and kind`);
+  if (ending > 0) say('warning', `${ending} of its tracks do not go on in all of its clips`);
+  if (streams.untold.length > 0) say('warning', `${streams.untold.length} streams that only some of its clips have are not offered`);
   const lost = (clip: string) => (clips.get(clip)?.sizeBytes ?? 0) === 0;
   const missing = new Set(besideClips(playlist).filter(lost));
   for (const clip of missing)

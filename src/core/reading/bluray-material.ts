@@ -37,7 +37,7 @@ export async function stateOf(
   const { clips, looks, remarks } = material;
   const isThere = (s: ClipSegment) => (clips.get(s.content)?.sizeBytes ?? 0) > 0;
   for (const content of new Set(used.filter((s) => !isThere(s)).map((s) => s.content)))
-    note(remarks, 'structure-lost', 'fault', `Title ${String(number)} needs clip ${content}, which is not there`, number);
+    note(remarks, 'structure-lost', 'fault', `Title ${number} needs clip ${content}, which is not there`, number);
   // What else there is of it can be had: what is missing is put in at the end, for all titles at once.
   if (!longest || !used.some(isThere)) return 'unreadable';
   if (await looks.protectedContent(longest.content)) {
@@ -47,7 +47,7 @@ export async function stateOf(
   for (const segment of used) {
     const reach = await looks.reachableBytes(segment.content);
     if (reach > 0 && segment.endPacket * SOURCE_PACKET_BYTES > reach) {
-      const detail = `Title ${String(number)} goes on to packet ${String(segment.endPacket)} of clip ${segment.content}, which ends at byte ${String(reach)}`;
+      const detail = `Title ${number} goes on to packet ${segment.endPacket} of clip ${segment.content}, which ends at byte ${reach}`;
       note(remarks, 'beyond-end', 'fault', detail, number);
       break; // what is missing is put in at the end, for all titles at once
     }

@@ -15,7 +15,7 @@ export function routesToPlaylists(
   const routes: TitleRoute[] = [];
   const known = new Set<string>();
   const add = (route: TitleRoute) => {
-    const key = `${String(route.title)} ${route.by}`;
+    const key = `${route.title} ${route.by}`;
     if (known.has(key) || routes.length >= MOST_ROUTES) return;
     known.add(key);
     routes.push(route);

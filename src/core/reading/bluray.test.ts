@@ -234,7 +234,7 @@ describe('a Blu-ray that is not as it should be', () => {
         findRoles(reading);
         read++;
       } catch (error) {
-        if (!(error instanceof DiscError)) throw new Error(`seed ${String(seed)}`, { cause: error });
+        if (!(error instanceof DiscError)) throw new Error(`seed ${seed}`, { cause: error });
       }
     }
     expect(read).toBeGreaterThan(60);

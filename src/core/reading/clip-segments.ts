@@ -66,7 +66,7 @@ export function segmentsBetween(clip: ClipPlace, in90k: number, out90k: number, 
     const firstSector = Math.floor((firstPacket * SOURCE_PACKET_BYTES) / SECTOR_BYTES);
     return {
       kind: 'clip',
-      id: `${clip.name}@${String(from)}-${String(to)}`,
+      id: `${clip.name}@${from}-${to}`,
       content: clip.name,
       firstSector,
       lastSector: Math.max(firstSector, Math.ceil((endPacket * SOURCE_PACKET_BYTES) / SECTOR_BYTES) - 1),

@@ -228,7 +228,7 @@ export async function withLooks(
             code: 'content-spoilt' as const,
             severity: 'fault' as const,
             title: null,
-            detail: `${String(spoilt)} of ${String(looked.sectors)} sectors looked into hold something else than belongs there`,
+            detail: `${spoilt} of ${looked.sectors} sectors looked into hold something else than belongs there`,
           },
         ];
   return withDamage({ ...reading, looked, remarks }, [...missing, ...damage]);

@@ -19,7 +19,7 @@ test('a fault says what, where in the film, how long, and where on the disc', ()
   expect(faultText(fault({ kind: 'no pack', track: null, ms: null }))).toBe(
     '1:02:10.4: 439 sectors that hold nothing of the disc (VTS_01, sectors 4,549 to 4,987)',
   );
-  expect(faultText(fault({ kind: 'no sound', track: 2, ms: 96, content: null }), (n) => `English ${String(n)}`)).toBe(
+  expect(faultText(fault({ kind: 'no sound', track: 2, ms: 96, content: null }), (n) => `English ${n}`)).toBe(
     '1:02:10.4: nothing of English 2, 96 ms',
   );
   expect(faultText(fault({ kind: 'unreadable', track: null, ms: null, lastSector: 4549 }))).toBe(

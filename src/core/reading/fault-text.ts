@@ -6,11 +6,11 @@ function momentText(ms: number): string {
   const tenths = Math.round(ms / 100);
   const two = (n: number) => String(n).padStart(2, '0');
   const hours = Math.floor(tenths / 36_000);
-  return `${String(hours)}:${two(Math.floor(tenths / 600) % 60)}:${two(Math.floor(tenths / 10) % 60)}.${String(tenths % 10)}`;
+  return `${hours}:${two(Math.floor(tenths / 600) % 60)}:${two(Math.floor(tenths / 10) % 60)}.${tenths % 10}`;
 }
 
 /** "5.5 s", "80 ms". */
-export const lengthText = (ms: number): string => (ms >= 995 ? `${(ms / 1000).toFixed(1)} s` : `${String(Math.round(ms))} ms`);
+export const lengthText = (ms: number): string => (ms >= 995 ? `${(ms / 1000).toFixed(1)} s` : `${Math.round(ms)} ms`);
 
 const plural = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`;
 
@@ -47,7 +47,7 @@ const WHAT: Readonly<Record<FaultKind, (fault: Fault, track: string) => string>>
  * A fault in a line: "0:01:10.4: a gap in the picture, 5.5 s".
  * @param trackName what a track of the reel is called, by its place.
  */
-export function faultText(fault: Fault, trackName: (track: number) => string = (track) => `track ${String(track + 1)}`): string {
+export function faultText(fault: Fault, trackName: (track: number) => string = (track) => `track ${track + 1}`): string {
   const track = fault.track === null ? '' : fault.track === 0 ? 'the picture' : trackName(fault.track);
   const length = fault.ms === null || fault.ms <= 0 ? '' : `, ${lengthText(fault.ms)}`;
   const place =

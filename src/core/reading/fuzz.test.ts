@@ -74,7 +74,7 @@ describe.each([
         read++;
         titles += reading.titles.length;
       } catch (error) {
-        if (!(error instanceof DiscError)) throw new Error(`seed ${String(seed)}: ${String(error)}`, { cause: error });
+        if (!(error instanceof DiscError)) throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
       }
     }
     expect(read).toBeGreaterThan(20);
@@ -115,7 +115,7 @@ describe.each([
         });
         finished++;
       } catch (error) {
-        if (!(error instanceof DiscError)) throw new Error(`seed ${String(seed)}: ${String(error)}`, { cause: error });
+        if (!(error instanceof DiscError)) throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
       }
     }
     expect(finished).toBeGreaterThan(5);

@@ -66,7 +66,7 @@ export async function findLoose(
   for (const gap of gaps) {
     const chain = chains.findIndex((pgc) => pgc?.cells.some((c) => c.firstSector <= gap.last && c.lastSector >= gap.first));
     found.push({
-      id: `${String(titleSet)}/loose@${String(gap.first)}-${String(gap.last)}`,
+      id: `${titleSet}/loose@${gap.first}-${gap.last}`,
       content: titleSetName(titleSet),
       firstSector: gap.first,
       lastSector: gap.last,

@@ -62,7 +62,7 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
   const remarks: Remark[] = [];
   const structures: Uint8Array[] = [];
   if (volume.promisedBytes !== null && volume.sizeBytes < volume.promisedBytes) {
-    const detail = `The file system promises ${String(volume.promisedBytes)} bytes, there are ${String(volume.sizeBytes)}`;
+    const detail = `The file system promises ${volume.promisedBytes} bytes, there are ${volume.sizeBytes}`;
     note(remarks, 'image-cut-short', 'fault', detail);
   }
   const read = async <T>(
@@ -147,12 +147,7 @@ export async function readBluray(volume: Volume, folder: string, options: ReadOp
     const title = await readTitle(titles.length + 1, numbered, material);
     parts += title.parts.length;
     if (parts > MOST_PARTS * 10) {
-      note(
-        remarks,
-        'too-many',
-        'warning',
-        `From playlist ${String(numbered.number)} on, playlists were passed over: they have too many parts`,
-      );
+      note(remarks, 'too-many', 'warning', `From playlist ${numbered.number} on, playlists were passed over: they have too many parts`);
       break;
     }
     titles.push(title);
@@ -273,8 +268,7 @@ async function playlistNames(volume: Volume, folder: string, remarks: Remark[]):
   const backup = await listNumbered(volume, folder, 'BACKUP/PLAYLIST', ['mpls', 'MPL']);
   const all = [...new Set([...main, ...backup])].sort();
   if (all.length === 0) throw new DiscError('not-found', { source: volume.name, byteOffset: 0 }, 'The PLAYLIST folder has no playlist');
-  if (all.length > MOST_PLAYLISTS)
-    note(remarks, 'too-many', 'warning', `Of ${String(all.length)} playlists the first ${String(MOST_PLAYLISTS)} were read`);
+  if (all.length > MOST_PLAYLISTS) note(remarks, 'too-many', 'warning', `Of ${all.length} playlists the first ${MOST_PLAYLISTS} were read`);
   return all.slice(0, MOST_PLAYLISTS);
 }
 
@@ -451,7 +445,7 @@ function looseStretches(clips: ReadonlyMap<string, ClipPlace>, segments: readonl
     return gapsBetween(byClip.get(clip.name) ?? [], sectors).map(({ first, last }) => {
       const whole = clip.info ? (clip.info.end45k - clip.info.start45k) / 45 : null;
       return {
-        id: `${clip.name}/loose@${String(first)}-${String(last)}`,
+        id: `${clip.name}/loose@${first}-${last}`,
         content: clip.name,
         firstSector: first,
         lastSector: last,

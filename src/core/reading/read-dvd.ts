@@ -69,7 +69,7 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
       code: 'image-cut-short',
       severity: 'fault',
       title: null,
-      detail: `The file system promises ${String(volume.promisedBytes)} bytes, there are ${String(volume.sizeBytes)}`,
+      detail: `The file system promises ${volume.promisedBytes} bytes, there are ${volume.sizeBytes}`,
     });
   }
   const main = await readWithBackup(volume, copiesOf(folder, 0), parseVideoManager, (v) => v.faults, remarks);
@@ -106,7 +106,7 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
       base += content ? Math.ceil(content.source.sizeBytes / SECTOR_BYTES) : 0;
     } catch (error) {
       if (!(error instanceof DiscError) || error.code === 'cancelled') throw error;
-      remarks.push({ code: 'structure-lost', severity: 'fault', title: null, detail: `Title set ${String(number)}: ${error.message}` });
+      remarks.push({ code: 'structure-lost', severity: 'fault', title: null, detail: `Title set ${number}: ${error.message}` });
     }
   }
 
@@ -139,7 +139,7 @@ export async function readDvd(volume: Volume, folder: string, options: ReadOptio
         code: 'structure-lost',
         severity: 'fault',
         title: entry.number,
-        detail: `Title ${String(entry.number)} could not be read`,
+        detail: `Title ${entry.number} could not be read`,
       });
       titles.push(await lostTitle(volume, folder, entry, lostContents));
     }
@@ -241,8 +241,8 @@ class StreamLooks {
   private readonly ends = new Map<string, Promise<boolean>>();
 
   async headers(read: ReadSet, segment: CellSegment): Promise<StreamProbe | null> {
-    const key = `${String(segment.titleSet)}/${String(segment.vobId)}`;
-    const setKey = `${String(segment.titleSet)}/`;
+    const key = `${segment.titleSet}/${segment.vobId}`;
+    const setKey = `${segment.titleSet}/`;
     const known = this.probes.get(key) ?? (this.probes.size > 24 ? this.probes.get(setKey) : undefined);
     if (known !== undefined) return known;
     const sectors = segment.lastSector - segment.firstSector + 1;
@@ -269,7 +269,7 @@ class StreamLooks {
 
   /** Can the last byte of this sector of the title set be read? A file system may promise more than the image has. */
   reaches(content: TitleSetContent, sector: number): Promise<boolean> {
-    const key = `${content.source.name} ${String(sector)}`;
+    const key = `${content.source.name} ${sector}`;
     let known = this.ends.get(key);
     if (!known) {
       const sectors = Math.floor(content.source.sizeBytes / SECTOR_BYTES);
@@ -303,7 +303,7 @@ function segmentOf(cell: DvdCell, read: ReadSet): CellSegment {
   return {
     kind: 'cell',
     content: titleSetName(set.number),
-    id: `${String(set.number)}/${String(cell.vobId)}.${String(cell.cellId)}@${String(cell.firstSector)}-${String(cell.lastSector)}`,
+    id: `${set.number}/${cell.vobId}.${cell.cellId}@${cell.firstSector}-${cell.lastSector}`,
     titleSet: set.number,
     vobId: cell.vobId,
     cellId: cell.cellId,
@@ -372,7 +372,7 @@ async function readTitle(
       const segment = segmentOf(cell, read);
       segments.set(segment.id, segments.get(segment.id) ?? segment);
       own.push(segment);
-      startOfCell.set(`${String(number)}/${String(cell.number)}`, { part: parts.length, ms });
+      startOfCell.set(`${number}/${cell.number}`, { part: parts.length, ms });
       parts.push({ segment: segment.id, angle: cell.angle, companion: null, seamless: cell.seamless, moved: null });
       if (cell.angle === null || cell.angle === 1) ms += cell.durationMs;
     }
@@ -473,7 +473,7 @@ function readChapters(
   const starts: { part: number; ms: number }[] = [];
   for (const mark of marks) {
     const cell = set.pgcs[mark.pgc - 1]?.programs[mark.program - 1];
-    const start = cell === undefined ? undefined : startOfCell.get(`${String(mark.pgc)}/${String(cell)}`);
+    const start = cell === undefined ? undefined : startOfCell.get(`${mark.pgc}/${cell}`);
     if (start && (starts.length === 0 || start.ms >= (starts[starts.length - 1]?.ms ?? 0))) starts.push(start);
   }
   if (starts.length === 0) starts.push({ part: 0, ms: 0 });
@@ -502,7 +502,7 @@ async function stateOf(
   const readable = await looked.reaches(content, lastSector);
   // The beginning has been looked at; often only the film itself is scrambled, and not from its first picture on.
   if ((probe?.scrambledPackets ?? 0) > 0 || (await looked.scrambled(read, longest))) {
-    remarks.push({ code: 'scrambled', severity: 'fault', title, detail: `Packets of title ${String(title)} carry scrambling flags` });
+    remarks.push({ code: 'scrambled', severity: 'fault', title, detail: `Packets of title ${title} carry scrambling flags` });
     return 'scrambled';
   }
   if (!readable) {
@@ -510,7 +510,7 @@ async function stateOf(
       code: 'beyond-end',
       severity: 'fault',
       title,
-      detail: `Title ${String(title)} goes on to sector ${String(lastSector)} of its title set, the content ends before it`,
+      detail: `Title ${title} goes on to sector ${lastSector} of its title set, the content ends before it`,
     });
   }
   return 'usable'; // what is missing is put in at the end, for all titles at once

@@ -116,7 +116,7 @@ function videoOf(stream: ProbedStream): VideoTrack {
     widthPixels: stream.widthPixels,
     heightPixels: stream.heightPixels,
     displayAspect: ratio(stream.widthPixels * stream.pixelAspect[0], stream.heightPixels * stream.pixelAspect[1]),
-    frameRate: `${String(n)}/${String(d)}`,
+    frameRate: `${n}/${d}`,
     frameTicks: (27_000_000 * d) / n,
     interlaced: stream.fieldOrder === null ? null : stream.fieldOrder !== 'progressive',
     profile: VIDEO[stream.codec] ? stream.profile : stream.codec,
@@ -186,7 +186,7 @@ export function readingOfFile(file: ProbedFile, fingerprint: string): Reading {
     const endSector = i === chapters.length - 1 ? Math.ceil(file.sizeBytes / SECTOR_BYTES) : sectorAt(toMs);
     return {
       kind: 'span',
-      id: `file@${String(c.startMs)}-${String(toMs)}`,
+      id: `file@${c.startMs}-${toMs}`,
       content: 'file',
       firstSector,
       lastSector: Math.max(firstSector, endSector - 1),
@@ -206,7 +206,7 @@ export function readingOfFile(file: ProbedFile, fingerprint: string): Reading {
     code: 'not-taken',
     severity: 'note',
     title: null,
-    detail: `Stream ${String(s.index)} (${s.codec}) is neither the film, its sound nor subtitles`,
+    detail: `Stream ${s.index} (${s.codec}) is neither the film, its sound nor subtitles`,
   }));
   return {
     version: READING_VERSION,

@@ -34,7 +34,7 @@ async function readFolder(at: string): Promise<Reading> {
 let copies = 0;
 /** A copy of the disc folder, hurt by `hurt`. */
 async function hurt(change: (file: (name: string) => string) => void): Promise<Reading> {
-  const at = path.join(folder, `hurt-${String(++copies)}`);
+  const at = path.join(folder, `hurt-${++copies}`);
   cpSync(pristine, at, { recursive: true });
   change((name) => path.join(at, 'VIDEO_TS', name));
   return readFolder(at);

@@ -68,7 +68,7 @@ export async function readWithBackup<T>(
   ) {
     if (!(backup instanceof DiscError) && !equalBytes(main.bytes, backup.bytes)) {
       const [first, second] = agreement ? [await agreement(main.value), await agreement(backup.value)] : [1, 1];
-      const percent = (share: number) => `${String(Math.floor(share * 100))} %`;
+      const percent = (share: number) => `${Math.floor(share * 100)} %`;
       if (agreement && first !== second) {
         remarks.push({
           code: 'copies-disagree',

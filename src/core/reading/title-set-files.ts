@@ -3,7 +3,7 @@ import { SECTOR_BYTES, pathParts, sameName, type Volume } from '../volume';
 
 /** Name of a structure or content file: VIDEO_TS.IFO, VTS_01_0.IFO, VTS_01_1.VOB. */
 export function dvdFileName(titleSet: number, kind: 'IFO' | 'BUP' | 'VOB', part = 0): string {
-  return titleSet === 0 ? `VIDEO_TS.${kind}` : `VTS_${String(titleSet).padStart(2, '0')}_${String(part)}.${kind}`;
+  return titleSet === 0 ? `VIDEO_TS.${kind}` : `VTS_${String(titleSet).padStart(2, '0')}_${part}.${kind}`;
 }
 
 /**
@@ -46,9 +46,9 @@ export async function openTitleSetContent(volume: Volume, folder: string, titleS
     // A size that is no whole number of sectors would shift every later file: the rest of the sector is left out.
     extents.push({ source: file, offset: 0, length: file.sizeBytes - (file.sizeBytes % SECTOR_BYTES) });
   }
-  const name = `${volume.name} title set ${String(titleSet)}`;
+  const name = `${volume.name} title set ${titleSet}`;
   if (extents.length === 0) {
-    throw new DiscError('not-found', { source: volume.name, byteOffset: 0 }, `Title set ${String(titleSet)} has no content file`);
+    throw new DiscError('not-found', { source: volume.name, byteOffset: 0 }, `Title set ${titleSet} has no content file`);
   }
   return { source: extentSource(name, extents), firstSector };
 }

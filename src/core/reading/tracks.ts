@@ -62,7 +62,7 @@ export function videoTrack(tables: VideoAttributes, probe: StreamProbe | null): 
 }
 
 const layoutName = (channels: number) =>
-  channels === 1 ? 'mono' : channels === 2 ? 'stereo' : channels === 6 ? '5.1' : `${String(channels)} channels`;
+  channels === 1 ? 'mono' : channels === 2 ? 'stereo' : channels === 6 ? '5.1' : `${channels} channels`;
 
 /** Audio tracks of a program chain, in the order of its own map: stream numbers on the disc are not track numbers. */
 export function audioTracks(set: TitleSet, pgc: DvdPgc, probe: StreamProbe | null): AudioTrack[] {

@@ -17,10 +17,7 @@ export interface AccessInput {
  * @param input what FFmpeg reads: a file, or `pipe:0`.
  */
 export function accessArguments(input: string, output: string, known: AccessInput): string[] {
-  const audio = known.audioChannels.flatMap((channels, i) => [
-    `-b:a:${String(i)}`,
-    `${String(Math.min(6, channels) * AAC_KBPS_PER_CHANNEL)}k`,
-  ]);
+  const audio = known.audioChannels.flatMap((channels, i) => [`-b:a:${i}`, `${Math.min(6, channels) * AAC_KBPS_PER_CHANNEL}k`]);
   return [
     '-hide_banner',
     '-nostdin',
@@ -63,15 +60,4 @@ export function accessArguments(input: string, output: string, known: AccessInpu
     'mp4',
     output,
   ];
-}
-
-/** What a prober found in a finished access copy. */
-export interface AccessFacts {
-  readonly durationMs: number;
-  readonly frames: number;
-  readonly videoStreams: number;
-  readonly audioStreams: number;
-  readonly chapters: number;
-  /** Lines that the decoder complained in while it decoded everything. */
-  readonly decodeErrors: readonly string[];
 }

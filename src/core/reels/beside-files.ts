@@ -39,6 +39,6 @@ export function besideFiles(reel: Reel): BesideFile[] {
     const key = `${stem}.${format}`;
     const nth = (times.get(key) ?? 0) + 1;
     times.set(key, nth);
-    return { subtitle, added, ending: `.${stem}${nth > 1 ? `.${String(nth)}` : ''}.${format}` };
+    return { subtitle, added, ending: `.${stem}${nth > 1 ? `.${nth}` : ''}.${format}` };
   });
 }

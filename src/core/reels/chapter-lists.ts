@@ -13,7 +13,7 @@ export class ChapterListError extends Error {
     /** From 1; 0 where no single line is to blame. */
     readonly line: number,
   ) {
-    super(line > 0 ? `Line ${String(line)}: ${message}` : message);
+    super(line > 0 ? `Line ${line}: ${message}` : message);
   }
 }
 
@@ -45,7 +45,7 @@ export function chaptersToWebVtt(chapters: readonly ReelChapter[], durationMs: n
   const safe = (name: string) => (oneLine(name) || '-').replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('-->', '--&gt;');
   const cues = chapters.map((c, i) => {
     const end = Math.max(chapters[i + 1]?.startMs ?? durationMs, c.startMs + 1);
-    return `${String(i + 1)}\n${stampOf(c.startMs)} --> ${stampOf(end)}\n${safe(c.name)}\n`;
+    return `${i + 1}\n${stampOf(c.startMs)} --> ${stampOf(end)}\n${safe(c.name)}\n`;
   });
   return ['WEBVTT\n', ...cues].join('\n');
 }
@@ -68,10 +68,10 @@ export function readChapterList(text: string): { startMs: number | null; name: s
   const lines = text.replace(/^\uFEFF/, '').split(/\r\n|\r|\n/);
   const found = /^WEBVTT(\s|$)/.test(lines[0] ?? '') ? readWebVtt(lines) : readLines(lines);
   if (found.length === 0) throw new ChapterListError('There is no chapter in it', 0);
-  if (found.length > MOST_CHAPTERS) throw new ChapterListError(`There are more than ${String(MOST_CHAPTERS)} chapters in it`, 0);
+  if (found.length > MOST_CHAPTERS) throw new ChapterListError(`There are more than ${MOST_CHAPTERS} chapters in it`, 0);
   for (let i = 1; i < found.length; i++)
     if ((found[i]?.startMs ?? 0) < (found[i - 1]?.startMs ?? 0))
-      throw new ChapterListError(`Chapter ${String(i + 1)} begins before the one above it`, 0);
+      throw new ChapterListError(`Chapter ${i + 1} begins before the one above it`, 0);
   return found;
 }
 

@@ -17,7 +17,7 @@ import {
 } from '.';
 
 function disc(tracks: readonly { audio: readonly Partial<AudioTrack>[]; subtitles?: readonly Partial<SubtitleTrack>[] }[]): Reading {
-  const reading = sketchReading(tracks.map((_, i) => ({ parts: [`a${String(i)}:1`, `b${String(i)}:1`, `c${String(i)}:1`] })));
+  const reading = sketchReading(tracks.map((_, i) => ({ parts: [`a${i}:1`, `b${i}:1`, `c${i}:1`] })));
   return {
     ...reading,
     titles: reading.titles.map((t, i) => ({
@@ -30,7 +30,7 @@ function disc(tracks: readonly { audio: readonly Partial<AudioTrack>[]; subtitle
 const reelOf = (reading: Reading, number: number): Reel => {
   const title = reading.titles.find((t) => t.number === number);
   if (!title) throw new Error('no title');
-  return wholeTitleReel(title, `Title ${String(number)}`);
+  return wholeTitleReel(title, `Title ${number}`);
 };
 const titleOf = (reading: Reading, number: number): Title => {
   const title = reading.titles.find((t) => t.number === number);

@@ -122,7 +122,7 @@ export function divideByChapters(title: Title, reel: Reel, before: readonly numb
     const toChapter = (starts[i + 1] ?? last + 1) - 1;
     return {
       ...reel,
-      name: `${reel.name} - part ${String(i + 1)}`,
+      name: `${reel.name} - part ${i + 1}`,
       pieces: [{ ...piece, fromChapter, toChapter, range: null }],
       chapterNames: reel.chapterNames.slice(fromChapter - first, toChapter - first + 1),
       chapters: null,
@@ -140,7 +140,7 @@ export function divideAt(title: Title, reel: Reel, momentsMs: readonly number[])
   if (starts.length === 1) return [reel];
   return starts.map((from, i) => ({
     ...reel,
-    name: `${reel.name} - part ${String(i + 1)}`,
+    name: `${reel.name} - part ${i + 1}`,
     pieces: [{ ...piece, fromChapter: 1, toChapter: title.chapters.length, range: { fromMs: from, toMs: starts[i + 1] ?? toMs } }],
     chapterNames: [],
     chapters: null,
@@ -164,7 +164,7 @@ export function divideByAngles(title: Title, reel: Reel): Reel[] {
   if (!piece || reel.pieces.length > 1 || title.angles < 2) return [reel];
   return Array.from({ length: title.angles }, (_, i) => ({
     ...reel,
-    name: `${reel.name} - angle ${String(i + 1)}`,
+    name: `${reel.name} - angle ${i + 1}`,
     pieces: [{ ...piece, angle: i + 1 }],
     fileName: '',
   }));

@@ -51,13 +51,13 @@ function takenOf(title: Title, piece: Piece, segments: ReadonlyMap<string, Segme
 
 /** Bytes of the taken streams, where they were weighed; else null. */
 function weighedBytes(reading: Reading, reel: Reel, { title, ms, parts }: Taken): number | null {
-  const shares = new Map((reading.shares ?? []).map((s) => [`${s.content} ${String(s.stream)}`, s]));
+  const shares = new Map((reading.shares ?? []).map((s) => [`${s.content} ${s.stream}`, s]));
   const seconds = ms / 1000;
   const cores = title.audio.filter((t) => t.coreOf !== null);
   const coreBytes = (stream: number) => ((cores.find((t) => t.coreOf === stream)?.bitRate ?? 0) / 8) * seconds;
   let bytes = 0;
   for (const { segment, companion, share } of parts) {
-    const of = (content: string, stream: number) => shares.get(`${content} ${String(stream)}`);
+    const of = (content: string, stream: number) => shares.get(`${content} ${stream}`);
     const video = of(segment.content, title.video.stream);
     if (!video || segment.kind !== 'clip') return null;
     const whole = blockBytes(segment) * share;

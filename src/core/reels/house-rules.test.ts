@@ -178,7 +178,7 @@ describe('what is kept for the discs of a set', () => {
   /** On the first disc: the surround sound of two, the other way round, captions, and their forced events apart. */
   const overruled: Reel = {
     ...ruled,
-    audio: [...pick(ruled.audio, 3, 0x80), ...pick(ruled.audio, 0, 0x80)].map((t, i) => ({ ...t, name: `sound ${String(i)}` })),
+    audio: [...pick(ruled.audio, 3, 0x80), ...pick(ruled.audio, 0, 0x80)].map((t, i) => ({ ...t, name: `sound ${i}` })),
     subtitles: [
       ...pick(ruled.subtitles, 2, 0x20),
       ...pick(ruled.subtitles, 2, 0x20).map((t) => ({ ...t, forcedOnly: true, isForced: true, name: 'Forced' })),

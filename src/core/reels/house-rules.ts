@@ -210,10 +210,10 @@ function titleDecision(title: Title, finding: TitleFinding | undefined, findings
 
 /** Tracks that the rules take, best language first; the first audio track is the default one. */
 function ruledTracks(title: Title, tracks: readonly TrackDecision[], rules: HouseRules, tags: ReelTags): Pick<Reel, 'audio' | 'subtitles'> {
-  const taken = new Set(tracks.filter((t) => t.taken).map((t) => `${t.kind} ${String(t.stream)}`));
+  const taken = new Set(tracks.filter((t) => t.taken).map((t) => `${t.kind} ${t.stream}`));
   const isExtra = (t: AudioTrack) => t.purpose !== null && t.purpose !== 'normal';
   const audio = title.audio
-    .filter((t) => taken.has(`audio ${String(t.stream)}`))
+    .filter((t) => taken.has(`audio ${t.stream}`))
     .map((track, i) => ({ track, i }))
     .sort(
       (a, b) =>
@@ -224,7 +224,7 @@ function ruledTracks(title: Title, tracks: readonly TrackDecision[], rules: Hous
   return {
     audio: audio.map(({ track }, i) => original(takeAudio(track, i === 0))),
     subtitles: title.subtitles
-      .filter((t) => taken.has(`subtitles ${String(t.stream)}`))
+      .filter((t) => taken.has(`subtitles ${t.stream}`))
       .map((track, i) => ({ track, i }))
       .sort((a, b) => rank(a.track.language, rules) - rank(b.track.language, rules) || a.i - b.i)
       .map(({ track }) => original(takeSubtitle(track))),
@@ -298,10 +298,9 @@ function reelTags(finding: TitleFinding, disc: string, tags: ReelTags, set: SetP
 
 function reelName(finding: TitleFinding, disc: string, tags: ReelTags, findings: Findings): string {
   if (finding.role === 'main') return disc;
-  if (finding.role === 'episode')
-    return tags.episode === null ? `${disc} - part ${String(episodePlace(finding))}` : `Episode ${String(tags.episode)}`;
+  if (finding.role === 'episode') return tags.episode === null ? `${disc} - part ${episodePlace(finding)}` : `Episode ${tags.episode}`;
   if (finding.role === 'play-all') return `${disc} - all parts`;
   if (finding.role === 'cut') return `${disc} - another cut`;
-  if (finding.role === 'feature') return `${disc} - film ${String(finding.title)}`;
-  return findings.kind === 'nothing usable' ? disc : `${disc} - title ${String(finding.title)}`;
+  if (finding.role === 'feature') return `${disc} - film ${finding.title}`;
+  return findings.kind === 'nothing usable' ? disc : `${disc} - title ${finding.title}`;
 }

@@ -35,7 +35,7 @@ function forAll(count: number, check: (random: Random, seed: number) => void): v
     try {
       check(seeded(seed * 7919), seed);
     } catch (error) {
-      throw new Error(`seed ${String(seed)}: ${error instanceof Error ? error.message : String(error)}`, { cause: error });
+      throw new Error(`seed ${seed}: ${error instanceof Error ? error.message : String(error)}`, { cause: error });
     }
   }
 }
@@ -103,7 +103,7 @@ describe('house rules', () => {
         list.filter((t, i) => list.findIndex((o) => of(o.stream) === of(t.stream)) === i && random.int(3) > 0);
       const of = (tracks: Title['audio'] | Title['subtitles']) => (stream: number) => {
         const t = tracks.find((o) => o.stream === stream);
-        return `${String(t?.language)} ${String(t?.purpose)}`;
+        return `${t?.language} ${t?.purpose}`;
       };
       const reel: Reel = { ...first, audio: alone(first.audio, of(title.audio)), subtitles: alone(first.subtitles, of(title.subtitles)) };
       if (reel.audio.length === 0) return;
@@ -123,7 +123,7 @@ describe('dividing and merging', () => {
       const reading = randomDisc(random, 1);
       const [title] = reading.titles;
       if (!title) return;
-      const reel = { ...wholeTitleReel(title, 'x'), chapterNames: title.chapters.map((c) => `name ${String(c.number)}`) };
+      const reel = { ...wholeTitleReel(title, 'x'), chapterNames: title.chapters.map((c) => `name ${c.number}`) };
       const [piece] = reel.pieces;
       const before = piece ? dividingChapters(title, piece).filter(() => random.int(2) === 1) : [];
       const parts = divideByChapters(title, reel, before);

@@ -48,7 +48,7 @@ export const choiceFrom = (series: string, role: Role, title: Title, reel: Reel)
 /** Tracks that kept ones are found in, in their order; of several alike each is found once, the same codec first. */
 function foundAgain<T extends DiscTrack>(kept: readonly KeptTrack[], tracks: readonly T[]): { kept: KeptTrack; own: T }[] {
   const used = new Set<string>();
-  const use = (own: DiscTrack, { forcedOnly }: KeptTrack) => `${String(own.stream)} ${String(forcedOnly)}`;
+  const use = (own: DiscTrack, { forcedOnly }: KeptTrack) => `${own.stream} ${forcedOnly}`;
   return kept.flatMap((track) => {
     const free = tracks.filter((t) => t.language === track.language && t.purpose === track.purpose && !used.has(use(t, track)));
     const own = free.find((t) => t.codec === track.codec) ?? free[0];

@@ -22,7 +22,7 @@ export function readSubtitleFile(text: string): Parsed {
   const plain = text.replace(/^\uFEFF/, '').replace(/\r\n?/g, '\n');
   const parsed = /^WEBVTT(\s|$)/.test(plain) ? readWebVtt(plain) : /^\s*\[Script Info\]/i.test(plain) ? readAss(plain) : readSubRip(plain);
   if (parsed.cues.length === 0) throw new SubtitleFileError('No subtitle was found in it: it is neither SubRip, WebVTT nor ASS');
-  if (parsed.cues.length > MOST_CUES) throw new SubtitleFileError(`There are more than ${String(MOST_CUES)} subtitles in it`);
+  if (parsed.cues.length > MOST_CUES) throw new SubtitleFileError(`There are more than ${MOST_CUES} subtitles in it`);
   return { ...parsed, cues: [...parsed.cues].sort((a, b) => a.startMs - b.startMs) };
 }
 
@@ -122,8 +122,6 @@ export function writeSubtitleFile(added: AddedSubtitle): string {
   }
   const isVtt = added.format === 'WebVTT';
   const time = (ms: number) => written(ms, 2, isVtt ? '.' : ',', 3);
-  const blocks = cues.map(
-    ({ startMs, endMs, text }, i) => `${isVtt ? '' : `${String(i + 1)}\n`}${time(startMs)} --> ${time(endMs)}\n${text}\n`,
-  );
+  const blocks = cues.map(({ startMs, endMs, text }, i) => `${isVtt ? '' : `${i + 1}\n`}${time(startMs)} --> ${time(endMs)}\n${text}\n`);
   return [...(isVtt ? [`${added.header === '' ? 'WEBVTT' : added.header}\n`] : []), ...blocks].join('\n');
 }

@@ -114,7 +114,7 @@ export function readTrueHdSync(data: Uint8Array, at: number, end: number): TrueH
     samples: 40 << double,
     sampleRateHz: (code & 8 ? 44100 : 48000) << double,
     channels,
-    layout: lfe ? `${String(channels - lfe)}.${String(lfe)}` : withLfe(channels, false).layout,
+    layout: lfe ? `${channels - lfe}.${lfe}` : withLfe(channels, false).layout,
     subStreams: at + 21 <= end ? (data[at + 20] as number) >> 4 : 1,
   };
 }

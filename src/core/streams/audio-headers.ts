@@ -24,7 +24,7 @@ const AC3_CHANNELS = [2, 1, 2, 3, 3, 4, 4, 5] as const;
 /** Count and name of a set of full channels, with or without the low-frequency one. */
 export const withLfe = (channels: number, lfe: boolean): Pick<AudioFrameHeader, 'channels' | 'layout'> => ({
   channels: channels + (lfe ? 1 : 0),
-  layout: lfe ? `${String(channels)}.1` : channels === 1 ? 'mono' : channels === 2 ? 'stereo' : `${String(channels)}.0`,
+  layout: lfe ? `${channels}.1` : channels === 1 ? 'mono' : channels === 2 ? 'stereo' : `${channels}.0`,
 });
 
 /** AC-3 synchronisation frame. ATSC A/52 5.3 and table 5.18. */
@@ -102,7 +102,7 @@ export const readMpegAudioHeader: AudioHeaderReader = (data, at, end) => {
   const c = data[at + 2] as number;
   const mpeg1 = (b & 8) !== 0;
   const layer = 4 - ((b >> 1) & 3);
-  const kbps = MPA_KBPS[`${mpeg1 ? '1' : '2'}-${String(layer)}`]?.[c >> 4];
+  const kbps = MPA_KBPS[`${mpeg1 ? '1' : '2'}-${layer}`]?.[c >> 4];
   const base = MPA_RATES[(c >> 2) & 3];
   if (!kbps || base === undefined) return null;
   const rate = mpeg1 ? base : base / 2;

@@ -28,7 +28,7 @@ function ac3Units(data: Uint8Array): Unit[] {
   const units: Unit[] = [];
   for (let at = 0; at < data.byteLength;) {
     const bytes = readAc3Header(data, at, data.byteLength)?.frameBytes ?? 0;
-    if (bytes === 0) throw new Error(`no frame at ${String(at)}`);
+    if (bytes === 0) throw new Error(`no frame at ${at}`);
     const start = at;
     units.push({ at, bytes, isSound: (d) => ac3IsSound(d, start, bytes) });
     at += bytes;
@@ -42,7 +42,7 @@ function eac3Units(data: Uint8Array): Unit[] {
   const units: Unit[] = [];
   for (let at = 0; at < data.byteLength;) {
     const header = readEac3Unit(padded, at, padded.byteLength);
-    if (!header || header === 'more') throw new Error(`no unit at ${String(at)}`);
+    if (!header || header === 'more') throw new Error(`no unit at ${at}`);
     const [start, bytes] = [at, header.frameBytes];
     units.push({ at, bytes, isSound: (d) => eac3IsSound(d, start, bytes) });
     at += bytes;
@@ -56,7 +56,7 @@ function trueHdUnits(data: Uint8Array): Unit[] {
   for (let at = 0; at < data.byteLength;) {
     subStreams = readTrueHdSync(data, at, data.byteLength)?.subStreams ?? subStreams;
     const bytes = trueHdUnitBytes(data, at, data.byteLength);
-    if (!bytes) throw new Error(`no unit at ${String(at)}`);
+    if (!bytes) throw new Error(`no unit at ${at}`);
     const [start, count] = [at, subStreams];
     units.push({ at, bytes, isSound: (d) => trueHdIsSound(d, start, bytes, count) });
     at += bytes;
@@ -90,7 +90,7 @@ describe.each(CASES)('check words of %s', (_, name, options, unitsOf, foundBy, h
       const copy = data.slice(unit.at, unit.at + unit.bytes);
       if (bytes.every((b, i) => data[at + i] === b)) return;
       data.set(bytes, at);
-      if (unit.isSound(data)) missed.push(`${what} at ${String(at - unit.at)} of ${String(unit.bytes)}`);
+      if (unit.isSound(data)) missed.push(`${what} at ${at - unit.at} of ${unit.bytes}`);
       data.set(copy, unit.at);
     };
     for (const unit of units) {

@@ -138,7 +138,7 @@ export function readHevcSequence(nal: Uint8Array): HevcSequence | null {
 function readProfile(general: Uint8Array): { profile: string; level: string } {
   const code = (general[0] ?? 0) & 31;
   const level = (general[11] ?? 0) / 30;
-  return { profile: PROFILES[code] ?? `profile ${String(code)}`, level: level.toFixed(1) };
+  return { profile: PROFILES[code] ?? `profile ${code}`, level: level.toFixed(1) };
 }
 
 /** Mastering display and light levels of HDR10. Primaries and white in 1/50,000, luminance in 1/10,000 cd/m². */

@@ -24,8 +24,7 @@ export function readHdmvLpcm(data: Uint8Array, at: number): HdmvLpcmLayout | nul
 }
 
 export const hdmvLpcmLayoutName = (layout: Pick<HdmvLpcmLayout, 'assignment' | 'channels'>): string =>
-  ['', 'mono', '', 'stereo', '3.0', '3.0', '4.0', '4.0', '5.0', '5.1', '7.0', '7.1'][layout.assignment] ??
-  `${String(layout.channels)} channels`;
+  ['', 'mono', '', 'stereo', '3.0', '3.0', '4.0', '4.0', '5.0', '5.1', '7.0', '7.1'][layout.assignment] ?? `${layout.channels} channels`;
 
 /**
  * Where each channel of the disc stands in the container's order (front, centre, low, back, side), by channel_assignment.

@@ -216,7 +216,7 @@ describe('audio headers', () => {
     const headers = [];
     for (let at = 0; at < data.byteLength;) {
       const header = read(data, at, data.byteLength);
-      if (!header) throw new Error(`no frame at ${String(at)}`);
+      if (!header) throw new Error(`no frame at ${at}`);
       headers.push(header);
       at += header.frameBytes;
     }

@@ -75,7 +75,7 @@ async function readDescriptors(source: ByteSource): Promise<{ readonly primary: 
   const where = { source: source.name, byteOffset: DESCRIPTORS_AT, structure: 'Volume Descriptor' };
   if (!primary) throw new DiscError('not-a-disc', where, 'No primary volume descriptor was found');
   if (![512, 1024, 2048].includes(primary.logicalBlockSize)) {
-    throw new DiscError('out-of-range', where, `A logical block of ${String(primary.logicalBlockSize)} bytes is not allowed`);
+    throw new DiscError('out-of-range', where, `A logical block of ${primary.logicalBlockSize} bytes is not allowed`);
   }
   return { primary, joliet };
 }
@@ -133,11 +133,7 @@ export async function openIso9660(disc: ByteSource): Promise<Volume> {
     if (known) return known;
     const at = extent.block * blockBytes;
     if (extent.bytes > MAX_FOLDER_BYTES) {
-      throw new DiscError(
-        'out-of-range',
-        { source: source.name, byteOffset: at },
-        `A folder says that it is ${String(extent.bytes)} bytes long`,
-      );
+      throw new DiscError('out-of-range', { source: source.name, byteOffset: at }, `A folder says that it is ${extent.bytes} bytes long`);
     }
     const nodes = parseFolder(await readExactly(source, at, extent.bytes, 'folder'), at, source.name, wide);
     folders.set(extent.block, nodes);

@@ -21,7 +21,7 @@ function put(name: string, data: Uint8Array): void {
 }
 
 function image(...options: string[]): Uint8Array {
-  const out = path.join(folder, `image-${String(options.length)}-${options.join('').replaceAll('/', '')}.iso`);
+  const out = path.join(folder, `image-${options.length}-${options.join('').replaceAll('/', '')}.iso`);
   const { status, stderr } = spawnSync('genisoimage', ['-quiet', '-V', 'A_LABEL', ...options, '-o', out, tree], { encoding: 'utf8' });
   if (status !== 0) throw new Error(stderr);
   return new Uint8Array(readFileSync(out)); // a Buffer's slice would be a view
@@ -201,7 +201,7 @@ describe.each([
         await volume.open('VIDEO_TS/VIDEO_TS.IFO');
         opened++;
       } catch (error) {
-        if (!(error instanceof DiscError)) throw new Error(`seed ${String(seed)}: ${String(error)}`, { cause: error });
+        if (!(error instanceof DiscError)) throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
       }
     }
     expect(opened).toBeGreaterThan(0);

@@ -1,16 +1,15 @@
 'use client';
 
-import { useLiveQuery } from 'dexie-react-hooks';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useEffect } from 'react';
-import { catalogue } from '@/store/archive';
+import { useLastDisc } from '@/store/live';
 import { Empty } from '../parts/controls';
 
 /** `/bench` without a disc leads to the one that was read last. */
 export function BenchDoor() {
   const router = useRouter();
-  const last = useLiveQuery(async () => (await catalogue().discs.orderBy('readAt').last()) ?? null, []);
+  const last = useLastDisc();
   useEffect(() => {
     if (last) router.replace(`/bench/${last.fingerprint.slice(0, 16)}`);
   }, [last, router]);

@@ -1,12 +1,11 @@
 'use client';
 
 import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent } from '@dnd-kit/core';
-import { useLiveQuery } from 'dexie-react-hooks';
 import { Columns2, Info, Redo2, Undo2, WandSparkles } from 'lucide-react';
 import Link from 'next/link';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import { NO_TAGS, type Reel } from '@/core/reels';
-import { catalogue } from '@/store/archive';
+import { useDisc } from '@/store/live';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import { discState } from '@/store/disc-state';
 import { useDraft } from '@/store/draft';
@@ -37,7 +36,7 @@ const COVER_WIDTH = 480;
 
 /** The one screen where the deciding happens. */
 export function BenchPage({ discId }: { discId: string }) {
-  const disc = useLiveQuery(async () => (await catalogue().discs.where('fingerprint').startsWith(discId).first()) ?? null, [discId]);
+  const disc = useDisc(discId);
   if (disc === undefined)
     return (
       <div className="flex h-full">

@@ -25,7 +25,7 @@ export function CompareDialog({
 }) {
   const [what, setWhat] = useState<What>(disc.reading.titles.length > 1 ? 'titles' : 'audio');
   return (
-    <Modal wide title={`Title ${String(title.number)} compared`} onClose={onClose}>
+    <Modal wide title={`Title ${title.number} compared`} onClose={onClose}>
       <div className="pb-3">
         <Switch
           label="What is compared"

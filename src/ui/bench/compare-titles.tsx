@@ -60,9 +60,9 @@ function Side({ runs, side, totalMs }: { runs: readonly Run[]; side: 'left' | 'r
         if (ms <= 0) return null;
         return (
           <div
-            key={`${String(run.leftMs)} ${String(run.rightMs)}`}
+            key={`${run.leftMs} ${run.rightMs}`}
             className={`rounded-[2px] ${LOOK[run.kind]}`}
-            style={{ width: `${String((100 * ms) / totalMs)}%` }}
+            style={{ width: `${(100 * ms) / totalMs}%` }}
           />
         );
       })}
@@ -132,7 +132,7 @@ export function CompareTitles({ disc, title, source }: { disc: DiscRecord; title
               value={String(other.number)}
               options={others.map((t) => ({
                 value: String(t.number),
-                name: `title ${String(t.number)}, ${clock(t.durationMs)}, ${roles.get(t.number) ?? ''}`,
+                name: `title ${t.number}, ${clock(t.durationMs)}, ${roles.get(t.number) ?? ''}`,
               }))}
               onChange={(v) => {
                 setChosen(Number(v));
@@ -182,7 +182,7 @@ export function CompareTitles({ disc, title, source }: { disc: DiscRecord; title
               </thead>
               <tbody>
                 {comparison.differences.slice(0, 200).map((d, i) => (
-                  <tr key={`${String(d.atMs)} ${String(d.otherAtMs)}`} className="border-t border-faint align-top">
+                  <tr key={`${d.atMs} ${d.otherAtMs}`} className="border-t border-faint align-top">
                     <td className="w-24 py-1.5">{clock(d.atMs)}</td>
                     {[
                       { ms: d.ms, at: d.atMs, number: title.number },
@@ -197,7 +197,7 @@ export function CompareTitles({ disc, title, source }: { disc: DiscRecord; title
                                 <Picture
                                   wish={w}
                                   ms={middle(at, ms)}
-                                  label={`Title ${String(number)} at ${clock(middle(at, ms))}`}
+                                  label={`Title ${number} at ${clock(middle(at, ms))}`}
                                   className="h-[54px] w-[96px] rounded-[2px]"
                                 />
                               )}
@@ -217,8 +217,8 @@ export function CompareTitles({ disc, title, source }: { disc: DiscRecord; title
             </table>
           )}
           <div className="grid grid-cols-2 gap-4 border-t border-faint pt-2">
-            <Tracks title={title} name={`Title ${String(title.number)}`} />
-            <Tracks title={other} name={`Title ${String(other.number)}`} />
+            <Tracks title={title} name={`Title ${title.number}`} />
+            <Tracks title={other} name={`Title ${other.number}`} />
           </div>
         </div>
       )}

@@ -56,9 +56,9 @@ function soundSentence({ identical, runs }: SoundComparison): string {
   const last = runs.at(-1);
   if (share('same') + share('alike') === 0) return 'They have no sound in common.';
   const said = [
-    ...(share('same') > 0 ? [`the same for ${String(share('same'))} % of the time`] : []),
-    ...(share('alike') > 0 ? [`alike for ${String(share('alike'))} %`] : []),
-    ...(share('other') > 0 ? [`different for ${String(share('other'))} %`] : []),
+    ...(share('same') > 0 ? [`the same for ${share('same')} % of the time`] : []),
+    ...(share('alike') > 0 ? [`alike for ${share('alike')} %`] : []),
+    ...(share('other') > 0 ? [`different for ${share('other')} %`] : []),
   ];
   const rest = last?.kind === 'same' && runs.length > 1 ? `; all the same from ${clock(last.fromMs)} on` : '';
   return `They sound ${list(said)}${rest}.`;
@@ -88,7 +88,7 @@ function Sound({ found, wish }: { found: SoundComparison; wish: PictureWish | nu
               key={run.fromMs}
               title={`${clock(run.fromMs)} to ${clock(run.toMs)}: ${SOUND[run.kind]}`}
               className={`rounded-[2px] ${LOOK[run.kind]}`}
-              style={{ width: `${String((100 * (run.toMs - run.fromMs)) / total)}%` }}
+              style={{ width: `${(100 * (run.toMs - run.fromMs)) / total}%` }}
             />
           ))}
         </div>
@@ -136,13 +136,13 @@ function Subtitles({ found, wish }: { found: SubtitleComparison; wish: PictureWi
     <div data-pictures={version}>
       <p className="pb-2">
         {plural(found.left, 'subtitle')} in the first, {found.right} in the second: {found.sameTime} at the same time
-        {found.same > 0 ? `, ${String(found.same)} of them the same` : ''}
+        {found.same > 0 ? `, ${found.same} of them the same` : ''}
         {translated ? '. Nearly all have another content, as in two languages: only what stands alone is listed.' : '.'}
       </p>
       {listed.length === 0 && <p className="text-second">None stands alone.</p>}
       <ul>
         {listed.slice(0, MOST_SHOWN).map((d) => (
-          <li key={`${String(d.leftMs)} ${String(d.rightMs)}`} className="flex items-start gap-3 border-t border-faint py-1.5">
+          <li key={`${d.leftMs} ${d.rightMs}`} className="flex items-start gap-3 border-t border-faint py-1.5">
             <span className="w-40">
               {d.leftMs === null ? '–' : clock(d.leftMs)} / {d.rightMs === null ? '–' : clock(d.rightMs)}
             </span>
@@ -176,7 +176,7 @@ export function CompareTracks({
 }) {
   const options = title[kind].map((t, i) => ({
     value: String(t.stream),
-    name: [`${String(i + 1)}: ${languageName(t.language)}`, 'channels' in t ? audioText(t) : t.codec, purposeText(t)]
+    name: [`${i + 1}: ${languageName(t.language)}`, 'channels' in t ? audioText(t) : t.codec, purposeText(t)]
       .filter((w) => w !== '')
       .join(', '),
   }));
@@ -231,7 +231,7 @@ export function CompareTracks({
       {!found && !progress && !problem && (
         <p className="text-second">
           {source
-            ? `Reads the whole of title ${String(title.number)}, ${clock(title.durationMs)}, and ${kind === 'audio' ? 'listens to both tracks second by second' : 'lays the subtitles of both beside each other'}.`
+            ? `Reads the whole of title ${title.number}, ${clock(title.durationMs)}, and ${kind === 'audio' ? 'listens to both tracks second by second' : 'lays the subtitles of both beside each other'}.`
             : 'The disc can not be read now: no source of it is there.'}
         </p>
       )}

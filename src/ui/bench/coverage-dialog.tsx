@@ -77,7 +77,7 @@ export function CoverageDialog({
                 <span className="min-w-0 flex-1">
                   {s.content}, {plural(s.lastSector - s.firstSector + 1, 'sector')} from {s.discSector.toLocaleString('en-GB')}
                   <span className="text-second">
-                    {s.chain === null ? '' : `; played by program chain ${String(s.chain)}, which no title names`}
+                    {s.chain === null ? '' : `; played by program chain ${s.chain}, which no title names`}
                   </span>
                 </span>
                 <span className="text-second">

@@ -1,11 +1,11 @@
 'use client';
 
-import { useLiveQuery } from 'dexie-react-hooks';
 import { useState } from 'react';
 import type { ReelTags } from '@/core/reels';
 import { catalogue } from '@/store/archive';
 import type { DiscRecord } from '@/store/db';
-import { nextEpisode, saveFacts, type DiscFacts } from '@/store/facts';
+import { saveFacts, type DiscFacts } from '@/store/facts';
+import { useNextEpisode, useSeriesNames } from '@/store/live';
 import { Button } from '../parts/controls';
 import { Row, TextField } from '../parts/fields';
 import { Modal } from '../parts/modal';
@@ -29,14 +29,8 @@ export function DiscFactsDialog({
   const set = (change: Partial<ReelTags>) => {
     setFacts((f) => ({ ...f, tags: { ...f.tags, ...change } }));
   };
-  const next = useLiveQuery(
-    () => nextEpisode(catalogue(), disc.fingerprint, tags.series, tags.season),
-    [disc.fingerprint, tags.series, tags.season],
-  );
-  const known = useLiveQuery(
-    async () => [...new Set((await catalogue().discs.toArray()).map((d) => d.tags.series).filter((s) => s !== ''))],
-    [],
-  );
+  const next = useNextEpisode(disc.fingerprint, tags.series, tags.season);
+  const known = useSeriesNames();
   const save = async () => {
     const firstEpisode = tags.series === '' ? null : (facts.firstEpisode ?? next ?? 1);
     onSaved(await saveFacts(catalogue(), disc, { ...facts, firstEpisode }));

@@ -59,7 +59,7 @@ function Axis({ length, unit, view }: { length: number; unit: 'place' | 'time'; 
           <span
             key={i}
             className="absolute top-1 -translate-x-1/2 whitespace-nowrap last:-translate-x-full first:translate-x-0"
-            style={{ left: `${String((100 * i) / (MARKS - 1))}%` }}
+            style={{ left: `${(100 * i) / (MARKS - 1)}%` }}
           >
             {unit === 'place' ? (value < 1 ? '0' : bytes(value)) : clock(value)}
           </span>
@@ -138,7 +138,7 @@ export function DiscMap({
     if (next === undefined) return;
     onSelect(next);
     virtual.scrollToIndex(rows.findIndex((r) => r.kind === 'lane' && r.title.number === next));
-    requestAnimationFrame(() => document.getElementById(`lane-${String(next)}`)?.focus());
+    requestAnimationFrame(() => document.getElementById(`lane-${next}`)?.focus());
   };
   const onKey = (event: KeyboardEvent) => {
     const step = event.key === 'ArrowDown' ? 1 : event.key === 'ArrowUp' ? -1 : 0;
@@ -279,7 +279,7 @@ export function DiscMap({
               {virtual.getVirtualItems().map((item) => {
                 const row = rows[item.index];
                 if (!row) return null;
-                const position = { height: item.size, transform: `translateY(${String(item.start)}px)` };
+                const position = { height: item.size, transform: `translateY(${item.start}px)` };
                 if (row.kind === 'heading') {
                   const { group } = row;
                   return (
@@ -299,7 +299,7 @@ export function DiscMap({
                           }}
                           className="text-[12px] tracking-normal text-accent normal-case underline-offset-2 hover:underline"
                         >
-                          {isOpen(group) ? 'hide them' : `show all ${String(group.titles.length)}`}
+                          {isOpen(group) ? 'hide them' : `show all ${group.titles.length}`}
                         </button>
                       )}
                     </div>

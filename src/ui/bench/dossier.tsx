@@ -279,7 +279,7 @@ function Chapters({
             {pictures && i < MOST_CHAPTER_PICTURES ? (
               <button
                 type="button"
-                aria-label={`Look at chapter ${String(chapter.number)}`}
+                aria-label={`Look at chapter ${chapter.number}`}
                 onClick={() => {
                   onLook(ms);
                 }}
@@ -292,9 +292,9 @@ function Chapters({
             )}
             {reel && place >= 0 ? (
               <input
-                aria-label={`Name of chapter ${String(chapter.number)}`}
+                aria-label={`Name of chapter ${chapter.number}`}
                 value={reel.chapterNames[place] ?? ''}
-                placeholder={chapter.name ?? `Chapter ${String(place + 1)}`}
+                placeholder={chapter.name ?? `Chapter ${place + 1}`}
                 disabled={disabled}
                 onChange={(e) => {
                   onChange({
@@ -307,7 +307,7 @@ function Chapters({
                 className="min-w-0 rounded-[4px] border border-transparent bg-transparent px-1 placeholder:text-third hover:border-line focus:border-line"
               />
             ) : (
-              <span className="truncate px-1 text-second">{chapter.name ?? `Chapter ${String(chapter.number)}`}</span>
+              <span className="truncate px-1 text-second">{chapter.name ?? `Chapter ${chapter.number}`}</span>
             )}
             <span className="text-second">{clock(chapter.startMs)}</span>
           </li>
@@ -335,7 +335,7 @@ function Differences({ finding }: { finding: TitleFinding }) {
       </thead>
       <tbody>
         {finding.differences.slice(0, MOST_DIFFERENCES).map((d) => (
-          <tr key={`${String(d.atMs)}-${String(d.otherAtMs)}`}>
+          <tr key={`${d.atMs}-${d.otherAtMs}`}>
             <td>{clock(d.atMs)}</td>
             <td>{d.ms > 0 ? clock(d.ms) : '–'}</td>
             <td>{d.otherMs > 0 ? `${clock(d.otherMs)} at ${clock(d.otherAtMs)}` : '–'}</td>
@@ -358,8 +358,8 @@ export function Dossier({ disc, title, draft, source, rules, decision, moment, o
   const usable = title.state === 'usable' || title.state === 'damaged';
   return (
     <Panel
-      label={`Title ${String(title.number)}`}
-      title={`Title ${String(title.number)}, ${finding ? roleOf(finding) : ''}`}
+      label={`Title ${title.number}`}
+      title={`Title ${title.number}, ${finding ? roleOf(finding) : ''}`}
       aside={
         usable && !reel ? (
           <Button tone="plain" onClick={onTake}>
@@ -373,7 +373,7 @@ export function Dossier({ disc, title, draft, source, rules, decision, moment, o
       <div className="min-h-0 flex-1 divide-y divide-faint overflow-y-auto">
         {usable && (
           <Viewer
-            key={`pictures ${String(title.number)}`}
+            key={`pictures ${title.number}`}
             disc={disc}
             title={title}
             angle={reel?.pieces.find((p) => p.title === title.number)?.angle ?? 1}
@@ -388,7 +388,7 @@ export function Dossier({ disc, title, draft, source, rules, decision, moment, o
               <p className="pb-1 text-second">Left by the house rules: {GROUND[decision.ground]}.</p>
             )}
             <p className="text-second">
-              {finding.role === 'unusable' ? '' : `${String(Math.floor(finding.confidence * 100))} % sure: `}
+              {finding.role === 'unusable' ? '' : `${Math.floor(finding.confidence * 100)} % sure: `}
               {finding.evidence.slice(0, 4).map((e, i) => (
                 <span key={e.kind}>
                   {i > 0 && ', '}
@@ -428,7 +428,7 @@ export function Dossier({ disc, title, draft, source, rules, decision, moment, o
             </>
           )}
         </div>
-        {usable && <MeasureControls key={`measures ${String(title.number)}`} disc={disc} title={title} source={source} />}
+        {usable && <MeasureControls key={`measures ${title.number}`} disc={disc} title={title} source={source} />}
         <Section name="Audio">
           {title.audio.length === 0 && <p className="text-second">No audio track.</p>}
           {title.audio.map((t) => (

@@ -10,14 +10,14 @@ import { hueOf, letterOf, paleHue } from './hues';
 
 /** Where something stands on the map as it is looked at: the view is two variables of the style sheet, so that nothing is drawn anew. */
 const at = (share: number) => `calc((${share.toFixed(6)} - var(--map-from)) * var(--map-scale) * 100%)`;
-const wide = (share: number, less = 1) => `max(5px, calc(${share.toFixed(6)} * var(--map-scale) * 100% - ${String(less)}px))`;
+const wide = (share: number, less = 1) => `max(5px, calc(${share.toFixed(6)} * var(--map-scale) * 100% - ${less}px))`;
 
 /** What is on the disc and no title leads to: no title, so nothing to select, but not to be overlooked. */
 export function LooseLane({ loose, labelled, shown }: { loose: Layout['loose']; labelled: boolean; shown: string | null }) {
   const ms = loose.reduce((sum, l) => sum + (l.stretch.durationMs ?? 0), 0);
   const size = loose.reduce((sum, l) => sum + (l.stretch.lastSector - l.stretch.firstSector + 1) * 2048, 0);
   const chained = loose.filter((l) => l.stretch.chain !== null).length;
-  const what = `${plural(loose.length, 'stretch', 'stretches')}, ${bytes(size)}${chained > 0 ? `; ${String(chained)} played by a program chain that no title names` : ''}`;
+  const what = `${plural(loose.length, 'stretch', 'stretches')}, ${bytes(size)}${chained > 0 ? `; ${chained} played by a program chain that no title names` : ''}`;
   return (
     <div id="loose-lane" role="note" aria-label={`Nothing leads to ${what}`} title={what}>
       {labelled && (
@@ -114,10 +114,10 @@ export const Lane = memo(function Lane({
 }) {
   const role = finding ? roleOf(finding) : '';
   const usable = title.state === 'usable' || title.state === 'damaged';
-  const { setNodeRef, listeners } = useDraggable({ id: `lane ${String(title.number)}`, disabled: !usable });
+  const { setNodeRef, listeners } = useDraggable({ id: `lane ${title.number}`, disabled: !usable });
   return (
     <div
-      id={`lane-${String(title.number)}`}
+      id={`lane-${title.number}`}
       ref={setNodeRef}
       {...listeners}
       style={style}
@@ -132,7 +132,7 @@ export const Lane = memo(function Lane({
       onFocus={() => {
         onSelect(title.number);
       }}
-      aria-label={`Title ${String(title.number)}, ${clock(title.durationMs)}, ${role}${taken.length > 0 ? ', in a reel' : ''}`}
+      aria-label={`Title ${title.number}, ${clock(title.durationMs)}, ${role}${taken.length > 0 ? ', in a reel' : ''}`}
       className={`absolute inset-x-0 grid h-9 cursor-pointer grid-cols-[236px_minmax(0,1fr)] items-center border-b border-faint pr-4 -outline-offset-2 ${selected ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash/60'}`}
     >
       <div className="grid grid-cols-[34px_58px_minmax(0,1fr)] items-baseline pl-3">
@@ -151,7 +151,7 @@ export const Lane = memo(function Lane({
             damaged={block.segments.some((id) => damaged.has(id))}
             repeats={finding !== undefined && REPEATS.has(finding.role)}
             letter={lettered && block.shared}
-            facts={`Title ${String(title.number)}, ${role}: ${clock(title.durationMs)}, ${plural(title.chapters.length, 'chapter')}, ${plural(block.segments.length, 'segment')} here${block.shared ? ', shared with another title' : ''}${block.segments.some((id) => damaged.has(id)) ? ', damaged' : ''}`}
+            facts={`Title ${title.number}, ${role}: ${clock(title.durationMs)}, ${plural(title.chapters.length, 'chapter')}, ${plural(block.segments.length, 'segment')} here${block.shared ? ', shared with another title' : ''}${block.segments.some((id) => damaged.has(id)) ? ', damaged' : ''}`}
           />
         ))}
         {taken.map(({ from, to }) => (

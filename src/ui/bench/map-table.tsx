@@ -63,7 +63,7 @@ export function MapTable({
         width: '62px',
         right: true,
         value: (r) => r.confidence,
-        cell: (r) => `${String(Math.floor(r.confidence * 100))} %`,
+        cell: (r) => `${Math.floor(r.confidence * 100)} %`,
       },
       {
         id: 'length',
@@ -88,14 +88,14 @@ export function MapTable({
         width: '92px',
         right: true,
         value: (r) => r.title.audio.length,
-        cell: (r) => `${String(r.title.audio.length)}, ${String(r.title.subtitles.length)}`,
+        cell: (r) => `${r.title.audio.length}, ${r.title.subtitles.length}`,
       },
       {
         id: 'shares',
         name: 'Shares with',
         width: 'minmax(80px,1fr)',
         value: (r) => r.shares.length,
-        cell: (r) => (r.shares.length > 12 ? `${String(r.shares.length)} titles` : numbers(r.shares)),
+        cell: (r) => (r.shares.length > 12 ? `${r.shares.length} titles` : numbers(r.shares)),
       },
       { id: 'reel', name: 'Reel', width: '60px', value: (r) => (r.taken ? 0 : 1), cell: (r) => (r.taken ? 'yes' : '') },
     ],
@@ -107,7 +107,7 @@ export function MapTable({
       wanted === ''
         ? rows
         : rows.filter((r) =>
-            `title ${String(r.title.number)} ${r.role} ${r.title.audio.map((a) => `${a.codec} ${a.language ?? ''}`).join(' ')}`
+            `title ${r.title.number} ${r.role} ${r.title.audio.map((a) => `${a.codec} ${a.language ?? ''}`).join(' ')}`
               .toLowerCase()
               .includes(wanted),
           ),
@@ -126,7 +126,7 @@ export function MapTable({
             setFilter(e.target.value);
           }}
         />
-        <span className="text-second">{wanted === '' ? '' : `${String(shown.length)} of ${String(rows.length)}`}</span>
+        <span className="text-second">{wanted === '' ? '' : `${shown.length} of ${rows.length}`}</span>
       </div>
       <DataTable
         label="Titles as a table"
@@ -139,7 +139,7 @@ export function MapTable({
         onSelect={(r) => {
           onSelect(r.title.number);
         }}
-        rowLabel={(r) => `Title ${String(r.title.number)}, ${clock(r.title.durationMs)}, ${r.role}`}
+        rowLabel={(r) => `Title ${r.title.number}, ${clock(r.title.durationMs)}, ${r.role}`}
       />
     </>
   );

@@ -17,14 +17,9 @@ const FLOOR_DB = -60;
 export function Levels({ audio }: { audio: MeasuredAudio }) {
   const wide = 96;
   const step = wide / Math.max(1, audio.overTimeDb.length);
-  const text = audio.silent ? 'silence only' : `mean ${String(audio.meanDb ?? '?')} dB, peak ${String(audio.peakDb ?? '?')} dB`;
+  const text = audio.silent ? 'silence only' : `mean ${audio.meanDb ?? '?'} dB, peak ${audio.peakDb ?? '?'} dB`;
   return (
-    <svg
-      viewBox={`0 0 ${String(wide)} 12`}
-      className="h-3 w-24 shrink-0 text-accent"
-      role="img"
-      aria-label={`Sound along the title: ${text}`}
-    >
+    <svg viewBox={`0 0 ${wide} 12`} className="h-3 w-24 shrink-0 text-accent" role="img" aria-label={`Sound along the title: ${text}`}>
       <title>{text}</title>
       {audio.overTimeDb.map((db, i) => {
         const height = Math.max(0.6, 12 * (1 - Math.min(1, db / FLOOR_DB)));
@@ -39,14 +34,12 @@ export function PictureMeasure({ title }: { title: Title }) {
   const picture = title.measured?.picture;
   if (!picture) return null;
   const { bars } = picture;
-  const sides = (['top', 'bottom', 'left', 'right'] as const)
-    .filter((side) => bars[side] > 0)
-    .map((side) => `${String(bars[side])} ${side}`);
+  const sides = (['top', 'bottom', 'left', 'right'] as const).filter((side) => bars[side] > 0).map((side) => `${bars[side]} ${side}`);
   const told = picture.combed + picture.whole;
   return (
     <>
       <span className="text-second">made</span>
-      <span title={`${String(picture.combed)} of ${String(told)} frames combed, ${String(picture.repeated)} with repeated fields`}>
+      <span title={`${picture.combed} of ${told} frames combed, ${picture.repeated} with repeated fields`}>
         {picture.scan}
         <span className="text-second">
           , {told > 0 ? Math.round((100 * picture.combed) / told) : 0} % of {picture.frames} frames combed
@@ -127,7 +120,7 @@ export function MeasureControls({ disc, title, source }: { disc: DiscRecord; tit
           {list(
             measured.subtitles
               .filter((s) => s.forcedAtMs.length > 0)
-              .map((s) => `${String(s.forcedAtMs.length)} of ${String(s.events)}, first at ${clock(s.forcedAtMs[0] ?? 0)}`),
+              .map((s) => `${s.forcedAtMs.length} of ${s.events}, first at ${clock(s.forcedAtMs[0] ?? 0)}`),
           )}
         </p>
       )}

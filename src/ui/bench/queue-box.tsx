@@ -194,13 +194,13 @@ export function QueueBox({
               for (const { id, reel } of masters) makeDropped(disc.reading, reel, nameOf(id, reel.name));
             }}
           >
-            {masters.length > 1 ? `Make the ${String(masters.length)} masters here` : 'Make the master here'}
+            {masters.length > 1 ? `Make the ${masters.length} masters here` : 'Make the master here'}
           </Button>
           {here.slice(-3).map((w) => (
             <span key={w.id} role="status" className={`flex items-baseline gap-2 ${w.state === 'failed' ? 'text-damaged' : ''}`}>
               <span className="min-w-0 flex-1">
                 {here.length > 1 ? `${w.name}: ` : ''}
-                {w.message ?? `${w.state}${w.total > 0 ? `, ${String(Math.floor((100 * w.done) / w.total))} %` : ''}`}
+                {w.message ?? `${w.state}${w.total > 0 ? `, ${Math.floor((100 * w.done) / w.total)} %` : ''}`}
               </span>
               {w.state !== 'done' && w.state !== 'failed' && (
                 <button

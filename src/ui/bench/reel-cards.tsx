@@ -66,7 +66,7 @@ function JobLine({ job, onPlanAgain }: { job: JobState | undefined; onPlanAgain:
       </span>
     );
   const state = job.state === 'done' ? 'kept' : job.state === 'failed' || job.state === 'cancelled' ? 'damaged' : 'running';
-  const share = job.state === 'running' && job.total > 0 ? `, ${String(Math.floor((100 * job.done) / job.total))} %` : '';
+  const share = job.state === 'running' && job.total > 0 ? `, ${Math.floor((100 * job.done) / job.total)} %` : '';
   return (
     <span className="flex justify-between gap-2">
       <Link href={job.state === 'done' ? '/vault' : '/queue'} className="hover:underline">
@@ -131,8 +131,8 @@ function ReelCard({
   const { setNodeRef: dragRef, listeners, attributes, isDragging } = useDraggable({ id: `card ${draft.id}`, disabled: locked });
   const pieces = reel.pieces.map((p) => {
     const chapters = disc.reading.titles.find((t) => t.number === p.title)?.chapters.length ?? 0;
-    if (p.range) return `title ${String(p.title)}, ${clock(p.range.fromMs)} to ${clock(p.range.toMs)}`;
-    return `title ${String(p.title)}${p.fromChapter === 1 && p.toChapter === chapters ? (chapters > 1 ? `, all ${String(chapters)} chapters` : '') : `, chapters ${String(p.fromChapter)} to ${String(p.toChapter)}`}`;
+    if (p.range) return `title ${p.title}, ${clock(p.range.fromMs)} to ${clock(p.range.toMs)}`;
+    return `title ${p.title}${p.fromChapter === 1 && p.toChapter === chapters ? (chapters > 1 ? `, all ${chapters} chapters` : '') : `, chapters ${p.fromChapter} to ${p.toChapter}`}`;
   });
   return (
     <article
@@ -197,7 +197,7 @@ function ReelCard({
       <div className="flex gap-px">
         {pieces.map((text, i) => (
           <div
-            key={`${String(i)} ${text}`}
+            key={`${i} ${text}`}
             className={`min-w-0 flex-1 truncate rounded-[3px] px-2 py-0.5 text-[12px] text-on-hue ${hueOf(contents.get(reel.pieces[i]?.title ?? 0) ?? 0)}`}
           >
             {text}
@@ -224,8 +224,8 @@ function ReelCard({
               }}
             >
               {list([
-                `${String(reel.audio.length + (reel.addedAudio?.length ?? 0))} audio`,
-                `${String(reel.subtitles.length + (reel.added?.length ?? 0))} subtitle`,
+                `${reel.audio.length + (reel.addedAudio?.length ?? 0)} audio`,
+                `${reel.subtitles.length + (reel.added?.length ?? 0)} subtitle`,
               ])}
             </button>
           )}
@@ -304,7 +304,7 @@ export function ReelCards({
           clash={places.get(draft.id)?.clash ?? false}
           actions={actionsOf(draft)}
           refusal={refusalOf(draft)}
-          place={`${String(i + 1)} of ${String(reels.length)}`}
+          place={`${i + 1} of ${reels.length}`}
           selected={draft.id === selected}
           chosen={reels.length > 1 ? chosen.has(draft.id) : null}
           onChosen={(on) => {

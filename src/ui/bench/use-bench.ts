@@ -80,7 +80,7 @@ export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRule
       const proposed = proposal?.reels.find((r) => r.pieces[0]?.title === number);
       if (proposed) return proposed;
       const isMatter = disc.findings.mainTitle === number && disc.findings.kind === 'film';
-      const whole = wholeTitleReel(title, isMatter ? disc.name : `${disc.name} - title ${String(number)}`);
+      const whole = wholeTitleReel(title, isMatter ? disc.name : `${disc.name} - title ${number}`);
       const like = proposal?.reels[0];
       return { ...(like ? withTracksLike(disc.reading, whole, like) : whole), recipes: rules.recipes, tags: { ...disc.tags, work: '' } };
     },
@@ -95,7 +95,7 @@ export function useBench(disc: DiscRecord | null, draft: Draft, rules: HouseRule
       if (draftReel.jobId !== null) return 'This reel is on the queue already';
       for (const number of titles) {
         const other = titleOf(number);
-        if (!other || (other.state !== 'usable' && other.state !== 'damaged')) return `Title ${String(number)} can not be taken`;
+        if (!other || (other.state !== 'usable' && other.state !== 'damaged')) return `Title ${number} can not be taken`;
         const problem = joinProblem(first, other);
         if (problem) return `${problem}: they can not be joined without re-encoding. Make a reel of each.`;
       }

@@ -25,9 +25,7 @@ const REST_MS = 90;
 export function usePictures(wish: PictureWish | null, moments: readonly number[]): { version: number; problem: Problem | null } {
   const [version, setVersion] = useState(0);
   const [problem, setProblem] = useState<Problem | null>(null);
-  const key = wish
-    ? `${wish.reading.fingerprint}/${String(wish.title)}/${String(wish.angle)}/${String(wish.width)} ${moments.join(',')}`
-    : '';
+  const key = wish ? `${wish.reading.fingerprint}/${wish.title}/${wish.angle}/${wish.width} ${moments.join(',')}` : '';
   useEffect(() => {
     if (!wish) return;
     let current = true;
@@ -140,7 +138,7 @@ export function Viewer({
           controls
           playsInline
           data-testid="preview"
-          aria-label={`Preview of title ${String(title.number)} from ${clock(playing.fromMs)}`}
+          aria-label={`Preview of title ${title.number} from ${clock(playing.fromMs)}`}
           onError={() => {
             setPlaying(null);
           }}
@@ -150,7 +148,7 @@ export function Viewer({
         <Picture
           wish={large}
           ms={rested ?? moment}
-          label={`Title ${String(title.number)} at ${clock(shown)}`}
+          label={`Title ${title.number} at ${clock(shown)}`}
           className="aspect-video w-full rounded-[3px]"
         />
       ) : (

@@ -16,7 +16,7 @@ export const percentOf = (coverage: Coverage, kind: (typeof COVERAGE_PARTS)[numb
 export function coverageText(coverage: Coverage): string {
   return (
     COVERAGE_PARTS.filter(([kind]) => percentOf(coverage, kind) > 0)
-      .map(([kind, , name]) => `${name} ${String(percentOf(coverage, kind))} %`)
+      .map(([kind, , name]) => `${name} ${percentOf(coverage, kind)} %`)
       .join(' · ') || 'nothing on it'
   );
 }
@@ -32,7 +32,7 @@ export function CoverageBar({ coverage, className = '' }: { coverage: Coverage; 
     >
       {COVERAGE_PARTS.map(([kind, colour]) =>
         coverage[kind].ms > 0 ? (
-          <div key={kind} className={colour} style={{ width: `${String((100 * coverage[kind].ms) / coverage.total.ms)}%` }} />
+          <div key={kind} className={colour} style={{ width: `${(100 * coverage[kind].ms) / coverage.total.ms}%` }} />
         ) : null,
       )}
     </div>

@@ -151,7 +151,7 @@ export function DataTable<Row extends object>({
           {virtual.getVirtualItems().map((item) => {
             const entry = items[item.index];
             if (!entry) return null;
-            const position = { height: item.size, transform: `translateY(${String(item.start)}px)` };
+            const position = { height: item.size, transform: `translateY(${item.start}px)` };
             if (entry.kind === 'heading') {
               const { name, count } = entry;
               return (

@@ -8,7 +8,7 @@ const rows = [
   { name: 'd', set: 'Tides 10' },
 ];
 const told = (folded: readonly string[]) =>
-  grouped(rows, (r) => r.set, new Set(folded)).map((i) => (i.kind === 'heading' ? `${i.name} (${String(i.count)})` : i.row.name));
+  grouped(rows, (r) => r.set, new Set(folded)).map((i) => (i.kind === 'heading' ? `${i.name} (${i.count})` : i.row.name));
 
 test('rows stand under headings in the order of those, numbers by their value, what has none last', () => {
   expect(told([])).toEqual(['Tides 2 (1)', 'c', 'Tides 10 (2)', 'b', 'd', ' (1)', 'a']);

@@ -8,7 +8,7 @@ import { STAGE } from '../words';
 function lineOf(event: JobEvent): string {
   switch (event.type) {
     case 'started':
-      return `runner ${String(event.pid)} started`;
+      return `runner ${event.pid} started`;
     case 'stage':
       return STAGE[event.stage];
     case 'note':

@@ -1,10 +1,10 @@
 'use client';
 
-import { useLiveQuery } from 'dexie-react-hooks';
 import Link from 'next/link';
 import { STAGES, type JobState, type Stage } from '@/contract';
 import { call } from '@/store/api';
-import { findOrder, sendAgain } from '@/store/repair';
+import { useKeptOrder } from '@/store/live';
+import { sendAgain } from '@/store/repair';
 import { bytes, clock, moment, timeLeft } from '../format';
 import { Bar, Button, StateText, type State } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
@@ -109,7 +109,7 @@ function Actions({ job }: { job: JobState }) {
 /** Of a job whose order is lost, this browser may still have the reel that it was made of. */
 function SendAgain({ job }: { job: JobState }) {
   const action = useAction();
-  const order = useLiveQuery(() => findOrder(job.id), [job.id]);
+  const order = useKeptOrder(job.id);
   if (!order) return null;
   return (
     <>
@@ -148,7 +148,7 @@ export function JobRow({ job }: { job: JobState }) {
               {!working && ` · ${standing(job)}`}
             </>
           )}
-          {job.attempts > 1 ? ` · attempt ${String(job.attempts)}` : ''}
+          {job.attempts > 1 ? ` · attempt ${job.attempts}` : ''}
         </span>
         <Actions job={job} />
       </div>

@@ -28,7 +28,7 @@ export function Consequences({ discs, before, after }: { discs: readonly DiscRec
       <p className="pb-2 text-second" aria-live="polite">
         {changed.length === 0
           ? `Nothing changes: this is what the rules make of ${plural(rows.length, 'disc')}.`
-          : `Proposals for ${plural(changed.length, 'disc')} of ${String(rows.length)} would change. Reels that are planned stay as they are.`}
+          : `Proposals for ${plural(changed.length, 'disc')} of ${rows.length} would change. Reels that are planned stay as they are.`}
       </p>
       <ul className="flex flex-col gap-2">
         {shown.slice(0, 60).map(({ disc, now, gone, fresh }) => (

@@ -1,12 +1,11 @@
 'use client';
 
-import { useLiveQuery } from 'dexie-react-hooks';
 import { X } from 'lucide-react';
 import { useState } from 'react';
 import { DEFAULT_RULES, PATTERN_FIELDS, fileNameOf, folderOf, unknownFields, type HouseRules } from '@/core/reels';
-import { catalogue } from '@/store/archive';
 import { useEngine } from '@/store/engine';
-import { readRules, saveRules } from '@/store/rules';
+import { useKeptRules, useRecentDiscs } from '@/store/live';
+import { saveRules } from '@/store/rules';
 import { languageName, list, plural } from '../format';
 import { Button, Empty, Panel } from '../parts/controls';
 import { Check, Row, Select, TextField } from '../parts/fields';
@@ -283,8 +282,8 @@ function Form({ rules, set }: { rules: HouseRules; set: (change: Partial<HouseRu
 
 /** The archive's standing choices, with what a change would do to the discs of the collection. */
 export function RulesPage() {
-  const kept = useLiveQuery(readRules, []);
-  const discs = useLiveQuery(() => catalogue().discs.orderBy('readAt').reverse().limit(MOST_DISCS).toArray(), []);
+  const kept = useKeptRules();
+  const discs = useRecentDiscs(MOST_DISCS);
   const [edited, setEdited] = useState<HouseRules | null>(null);
   if (!kept || !discs)
     return (

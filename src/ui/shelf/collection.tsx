@@ -22,8 +22,7 @@ export const STATE: Readonly<Record<DiscState, State>> = {
 /** What the discs stand under: nothing, or a heading each. */
 export type Grouping = 'none' | 'series' | 'label' | 'state';
 const GROUP_OF: Readonly<Record<Exclude<Grouping, 'none'>, (row: DiscRow) => string>> = {
-  series: ({ disc: { tags } }) =>
-    tags.series === '' ? '' : `${tags.series}${tags.season === null ? '' : `, season ${String(tags.season)}`}`,
+  series: ({ disc: { tags } }) => (tags.series === '' ? '' : `${tags.series}${tags.season === null ? '' : `, season ${tags.season}`}`),
   label: ({ disc }) => disc.labels[0] ?? '',
   state: (row) => row.state,
 };
@@ -41,7 +40,7 @@ const lengthOf = ({ disc }: DiscRow) =>
 
 /** Series and labels of a disc in a few words. */
 const belongs = ({ tags, labels }: DiscRecord, grouping: Grouping) =>
-  [tags.series === '' || grouping === 'series' ? '' : `${tags.series}${tags.season === null ? '' : ` ${String(tags.season)}`}`, ...labels]
+  [tags.series === '' || grouping === 'series' ? '' : `${tags.series}${tags.season === null ? '' : ` ${tags.season}`}`, ...labels]
     .filter((w) => w !== '')
     .join(', ');
 
@@ -103,7 +102,7 @@ export function Collection({
                 {...(disc.sources.length > 1 ? { title: `Read from ${disc.sources.map((s) => s.name).join(', ')}` } : {})}
               >
                 {[
-                  disc.sources.length > 1 ? `seen in ${String(disc.sources.length)} places` : '',
+                  disc.sources.length > 1 ? `seen in ${disc.sources.length} places` : '',
                   belongs(disc, grouping),
                   discSentence(disc.reading, disc.findings),
                 ]
@@ -164,7 +163,7 @@ export function Collection({
             onChoose(allChosen ? new Set() : new Set(rows.map((r) => r.disc.fingerprint)));
           }}
         />
-        {chosen.size > 0 ? `${String(chosen.size)} chosen` : `choose all ${String(rows.length)} shown`}
+        {chosen.size > 0 ? `${chosen.size} chosen` : `choose all ${rows.length} shown`}
       </label>
       <DataTable
         label="Discs"

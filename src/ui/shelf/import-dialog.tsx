@@ -57,7 +57,7 @@ export function ImportDialog({ plan, onClose }: { plan: ImportPlan; onClose: () 
       {plan.wrong.length > 0 && (
         <ul className="max-h-32 overflow-y-auto border-t border-faint py-1">
           {plan.wrong.slice(0, MOST_LISTED).map((w, i) => (
-            <li key={`${w.name} ${String(i)}`}>
+            <li key={`${w.name} ${i}`}>
               <StateText state="eyes">
                 {w.name} can not be read and is left out ({w.reason})
               </StateText>

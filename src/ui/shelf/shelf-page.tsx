@@ -1,6 +1,5 @@
 'use client';
 
-import { useLiveQuery } from 'dexie-react-hooks';
 import { Download, Upload } from 'lucide-react';
 import dynamic from 'next/dynamic';
 import { useEffect, useMemo, useRef, useState } from 'react';
@@ -8,6 +7,7 @@ import { catalogue, openedArchive } from '@/store/archive';
 import { ImportError, exportCatalogue, planImport, type ImportPlan } from '@/store/exchange';
 import { discState, type DiscState } from '@/store/disc-state';
 import { useEngine } from '@/store/engine';
+import { useDiscs, useDrafts, useKnownJobs } from '@/store/live';
 import { useOutputs } from '@/store/outputs';
 import { plural } from '../format';
 import { Button, Empty, Panel, StateText } from '../parts/controls';
@@ -29,9 +29,9 @@ const STATES = Object.keys(STATE) as DiscState[];
 
 function useRows(): DiscRow[] | null {
   const { state } = useEngine();
-  const discs = useLiveQuery(() => catalogue().discs.toArray(), []);
-  const drafts = useLiveQuery(() => catalogue().drafts.toArray(), []);
-  const jobs = useLiveQuery(() => catalogue().jobs.toArray(), []);
+  const discs = useDiscs();
+  const drafts = useDrafts();
+  const jobs = useKnownJobs();
   const outputs = useOutputs();
   return useMemo(() => {
     if (!discs || !drafts || !jobs) return null;

@@ -111,14 +111,14 @@ function Exceptions({ output }: { output: Output }) {
   if (proof.exceptions.length === 0) return null;
   const nameOf = (track: number) => {
     const found = promise.tracks[track];
-    if (!found) return `track ${String(track + 1)}`;
-    return `track ${String(track + 1)} (${[languageName(found.language), CODEC[found.codecId] ?? found.codecId].filter(Boolean).join(', ')})`;
+    if (!found) return `track ${track + 1}`;
+    return `track ${track + 1} (${[languageName(found.language), CODEC[found.codecId] ?? found.codecId].filter(Boolean).join(', ')})`;
   };
   return (
     <Section name={promise.wholeness && promise.wholeness.damage > 0 ? 'Where the disc is not whole' : 'Where the disc is odd'}>
       <ol className="max-h-48 overflow-y-auto" tabIndex={0} aria-label="Places where the disc is not whole">
         {proof.exceptions.slice(0, MOST_SHOWN).map((fault, i) => (
-          <li key={`${fault.kind} ${String(fault.atMs)} ${String(i)}`}>
+          <li key={`${fault.kind} ${fault.atMs} ${i}`}>
             <StateText state={FAULT_WEIGHTS[fault.kind] === 'damage' ? 'damaged' : 'eyes'}>{faultText(fault, nameOf)}</StateText>
           </li>
         ))}
@@ -172,10 +172,10 @@ function Proof({ output }: { output: Output }) {
         </p>
       )}
       {wrong.map((c) => (
-        <p key={`${c.what}${String(c.track)}`}>
+        <p key={`${c.what}${c.track}`}>
           <StateText state="damaged">
             {CHECK[c.what]}
-            {c.track === null ? '' : ` of track ${String(c.track + 1)}`}: {c.found} instead of {c.expected}
+            {c.track === null ? '' : ` of track ${c.track + 1}`}: {c.found} instead of {c.expected}
           </StateText>
         </p>
       ))}
@@ -259,7 +259,7 @@ export function OutputDetail({ output }: { output: Output }) {
         {left.length > 0 && (
           <Section name="Left out, byte for byte">
             {left.map((l) => (
-              <p key={`${String(l.track)}${l.reason}`}>
+              <p key={`${l.track}${l.reason}`}>
                 Track {l.track}: {l.bytes.toLocaleString('en-GB')} bytes{l.ms > 0 ? `, ${lengthText(l.ms)}` : ''}, {l.reason}.
               </p>
             ))}

@@ -15,7 +15,7 @@ export function Player({ output }: { output: Output }) {
   const [audio, setAudio] = useState(0);
   const [failed, setFailed] = useState(false);
   const tracks = sidecar.promise.tracks.filter((t) => t.kind === 'audio');
-  const source = `/api/outputs/${output.id}/play${onTheFly ? `?start=${String(start)}&audio=${String(audio)}` : `#t=${String(start)}`}`;
+  const source = `/api/outputs/${output.id}/play${onTheFly ? `?start=${start}&audio=${audio}` : `#t=${start}`}`;
   return (
     <div>
       <video

@@ -85,7 +85,7 @@ export function VaultPage() {
         <div className="grid min-h-0 flex-1 grid-cols-[340px_minmax(0,1fr)] gap-4">
           <Panel
             label="Files"
-            title={`${String(outputs.length)} ${outputs.length === 1 ? 'file' : 'files'}`}
+            title={`${outputs.length} ${outputs.length === 1 ? 'file' : 'files'}`}
             aside={
               <input
                 type="search"

@@ -119,7 +119,7 @@ export function checkedTag(data: Uint8Array, where: Where, expected: number | nu
     throw new DiscError(
       'bad-signature',
       where,
-      `Descriptor ${String(tag.identifier)} found where ${String(expected ?? 'another')} was expected, or its checksum is wrong`,
+      `Descriptor ${tag.identifier} found where ${expected ?? 'another'} was expected, or its checksum is wrong`,
     );
   }
   return tag.identifier;

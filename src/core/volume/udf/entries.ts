@@ -53,7 +53,7 @@ export class Entries {
 
   private space(partition: number, where: Where): Space {
     const space = this.spaces[partition];
-    if (!space) throw new DiscError('out-of-range', where, `There is no partition ${String(partition)}`);
+    if (!space) throw new DiscError('out-of-range', where, `There is no partition ${partition}`);
     return space;
   }
 
@@ -85,7 +85,7 @@ export class Entries {
       const embedded = descriptors.slice(0, Math.min(entry.informationLength, descriptors.byteLength));
       return { ...common, sizeBytes: embedded.byteLength, extents: null, embedded };
     }
-    if (kind > 1) throw new DiscError('unsupported', where, `Allocation descriptors of kind ${String(kind)} are not used on discs`);
+    if (kind > 1) throw new DiscError('unsupported', where, `Allocation descriptors of kind ${kind} are not used on discs`);
     const extents = await this.extents(descriptors, kind === 1, icb.partition, entry.informationLength, where);
     return { ...common, extents, embedded: new Uint8Array(0) };
   }

@@ -61,7 +61,7 @@ function typedMap(bytes: Uint8Array, where: Where): PartitionMap {
 }
 
 const beyond = (source: string, block: number) =>
-  new DiscError('out-of-range', { source, byteOffset: 0, structure: 'partition' }, `Block ${String(block)} is not in its partition`);
+  new DiscError('out-of-range', { source, byteOffset: 0, structure: 'partition' }, `Block ${block} is not in its partition`);
 
 /** A run of sectors of the disc. */
 export function plainSpace(disc: ByteSource, start: number): Space {

@@ -74,7 +74,7 @@ describe.each(KINDS)('a $kind partition', ({ kind, label }) => {
         await file?.read(0, new Uint8Array(Math.min(file.sizeBytes, 1_000_000)));
         opened++;
       } catch (error) {
-        if (!(error instanceof DiscError)) throw new Error(`seed ${String(seed)}: ${String(error)}`, { cause: error });
+        if (!(error instanceof DiscError)) throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
       }
     }
     expect(opened).toBeGreaterThan(20);

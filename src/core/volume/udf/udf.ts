@@ -107,7 +107,7 @@ async function readVolumeDescriptors(source: ByteSource, location: number, lengt
     throw new DiscError(
       'unsupported',
       { source: source.name, byteOffset: 0, structure: 'Logical Volume Descriptor' },
-      `A UDF block of ${String(found.volume.blockBytes)} bytes is not supported`,
+      `A UDF block of ${found.volume.blockBytes} bytes is not supported`,
     );
   }
   return { partitions, ...found };
@@ -138,7 +138,7 @@ async function makeSpaces(
     throw new DiscError(
       'bad-structure',
       { source: disc.name, byteOffset: 0, structure: 'Partition Map' },
-      `There is no partition ${String(map.partition)}`,
+      `There is no partition ${map.partition}`,
     );
   };
   const physical = (map: PartitionMap): Promise<Space> | Space =>
@@ -204,7 +204,7 @@ class Tree {
   }
 
   async read(child: Child): Promise<Entry> {
-    const key = `${String(child.icb.partition)}/${String(child.icb.block)}`;
+    const key = `${child.icb.partition}/${child.icb.block}`;
     const known = this.known.get(key);
     if (known) return known;
     const entry = await this.either(
@@ -230,13 +230,13 @@ class Tree {
   }
 
   private async readFolder(icb: LongAd): Promise<readonly Child[]> {
-    const key = `${String(icb.partition)}/${String(icb.block)}`;
+    const key = `${icb.partition}/${icb.block}`;
     const known = this.folders.get(key);
     if (known) return known;
     const entry = await this.entries.read(icb);
     const where = { source: this.name, byteOffset: 0, structure: 'File Identifier Descriptor' };
     if (entry.sizeBytes > MAX_FOLDER_BYTES)
-      throw new DiscError('out-of-range', where, `A folder says that it is ${String(entry.sizeBytes)} bytes long`);
+      throw new DiscError('out-of-range', where, `A folder says that it is ${entry.sizeBytes} bytes long`);
     const data = entry.extents ? await readExactly(this.structures(entry.extents), 0, entry.sizeBytes, 'folder') : entry.embedded;
     const found = parseFolder(data, { ...where, byteOffset: entry.extents?.[0]?.offset ?? 0 });
     this.folders.set(key, found);

@@ -26,7 +26,7 @@ export function chaptersOf(disc: DiscRecord, reel: Reel): ReelChapter[] {
   if (reel.chapters) return [...reel.chapters];
   return plannedChapters(disc.reading.titles, reel.pieces).map(({ startMs, name }, i) => ({
     startMs,
-    name: reel.chapterNames[i]?.trim() || name || `Chapter ${String(i + 1)}`,
+    name: reel.chapterNames[i]?.trim() || name || `Chapter ${i + 1}`,
   }));
 }
 
@@ -49,13 +49,11 @@ export function ChaptersPart({ disc, reel, onChange }: { disc: DiscRecord; reel:
       const timed = list.filter((c): c is { startMs: number; name: string } => c.startMs !== null);
       if (timed.length > 0) {
         const inside = timed.filter((c) => c.startMs < durationMs);
-        set(inside.map((c, i) => ({ startMs: i === 0 ? 0 : c.startMs, name: c.name || `Chapter ${String(i + 1)}` })));
-        setWrong(
-          inside.length < timed.length ? `${String(timed.length - inside.length)} begin after the end of the reel and were left out` : null,
-        );
+        set(inside.map((c, i) => ({ startMs: i === 0 ? 0 : c.startMs, name: c.name || `Chapter ${i + 1}` })));
+        setWrong(inside.length < timed.length ? `${timed.length - inside.length} begin after the end of the reel and were left out` : null);
       } else {
         rename(list.map((c) => c.name));
-        setWrong(list.length === chapters.length ? null : `${String(list.length)} names for ${String(chapters.length)} chapters`);
+        setWrong(list.length === chapters.length ? null : `${list.length} names for ${chapters.length} chapters`);
       }
       setPasting(null);
     } catch (error) {
@@ -141,13 +139,10 @@ export function ChaptersPart({ disc, reel, onChange }: { disc: DiscRecord; reel:
       )}
       <ol className="grid grid-cols-2 gap-x-6 gap-y-1">
         {chapters.map((chapter, i) => (
-          <li
-            key={`${String(i)} ${String(chapter.startMs)}`}
-            className="grid grid-cols-[24px_108px_minmax(0,1fr)_auto] items-center gap-1.5"
-          >
+          <li key={`${i} ${chapter.startMs}`} className="grid grid-cols-[24px_108px_minmax(0,1fr)_auto] items-center gap-1.5">
             <span className="text-right text-second">{i + 1}</span>
             <TextField
-              label={`Time of chapter ${String(i + 1)}`}
+              label={`Time of chapter ${i + 1}`}
               defaultValue={stampOf(chapter.startMs)}
               disabled={i === 0}
               onBlur={(e) => {
@@ -157,7 +152,7 @@ export function ChaptersPart({ disc, reel, onChange }: { disc: DiscRecord; reel:
               }}
             />
             <TextField
-              label={`Name of chapter ${String(i + 1)} of the reel`}
+              label={`Name of chapter ${i + 1} of the reel`}
               value={chapter.name}
               onChange={(e) => {
                 set(chapters.map((c, n) => (n === i ? { ...c, name: e.target.value } : c)));
@@ -166,7 +161,7 @@ export function ChaptersPart({ disc, reel, onChange }: { disc: DiscRecord; reel:
             <span className="flex">
               <button
                 type="button"
-                aria-label={`Add a chapter after ${String(i + 1)}`}
+                aria-label={`Add a chapter after ${i + 1}`}
                 title="Add a chapter after this one"
                 className="text-third hover:text-ink"
                 onClick={() => {
@@ -178,7 +173,7 @@ export function ChaptersPart({ disc, reel, onChange }: { disc: DiscRecord; reel:
               </button>
               <button
                 type="button"
-                aria-label={`Remove chapter ${String(i + 1)}`}
+                aria-label={`Remove chapter ${i + 1}`}
                 disabled={i === 0}
                 className="text-third hover:text-ink disabled:opacity-30"
                 onClick={() => {

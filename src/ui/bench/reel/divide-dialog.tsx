@@ -102,7 +102,7 @@ export function DivideDialog({
                         setGroup('');
                       }}
                     />
-                    <span className="flex-1 truncate">{c.name ?? `chapter ${String(c.number)}`}</span>
+                    <span className="flex-1 truncate">{c.name ?? `chapter ${c.number}`}</span>
                     <span className="text-second">{clock(c.startMs)}</span>
                   </label>
                 </li>

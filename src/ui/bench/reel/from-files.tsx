@@ -30,7 +30,7 @@ function FromFile({
   onRemove: () => void;
 }) {
   const { name, language, offsetMs } = track;
-  const written = `${offsetMs < 0 ? '-' : ''}${String(Math.abs(offsetMs) / 1000)}`;
+  const written = `${offsetMs < 0 ? '-' : ''}${Math.abs(offsetMs) / 1000}`;
   return (
     <li className={ROW}>
       <TextField
@@ -87,7 +87,7 @@ function replaced<T>(list: readonly T[], at: number, change: Partial<T> | null):
 }
 
 const soundFacts = (a: AddedAudio) =>
-  `${a.codec}${a.bitDepth === null ? '' : ` ${String(a.bitDepth)} bit`}, ${plural(a.channels, 'channel')}, ${clock(a.durationMs)}, ${a.source.path}`;
+  `${a.codec}${a.bitDepth === null ? '' : ` ${a.bitDepth} bit`}, ${plural(a.channels, 'channel')}, ${clock(a.durationMs)}, ${a.source.path}`;
 
 /** Sound and subtitles that come from files beside the disc. */
 export function FromFiles({ reel, onChange }: { reel: Reel; onChange: (reel: Reel) => void }) {
@@ -130,7 +130,7 @@ export function FromFiles({ reel, onChange }: { reel: Reel; onChange: (reel: Ree
       <ul>
         {sounds.map((a, i) => (
           <FromFile
-            key={`${a.source.path} ${String(a.source.stream)} ${String(i)}`}
+            key={`${a.source.path} ${a.source.stream} ${i}`}
             kind="sound"
             track={a}
             facts={soundFacts(a)}
@@ -170,7 +170,7 @@ export function FromFiles({ reel, onChange }: { reel: Reel; onChange: (reel: Ree
         ))}
         {texts.map((a, i) => (
           <FromFile
-            key={`text ${String(i)}`}
+            key={`text ${i}`}
             kind="subtitles"
             track={a}
             facts={`${a.format}, ${plural(a.cues.length, 'line')}, first at ${stampOf(Math.max(0, (a.cues[0]?.startMs ?? 0) + a.offsetMs))}`}

@@ -18,11 +18,11 @@ function PieceRow({ title, piece, onChange }: { title: Title; piece: Piece; onCh
     const from = Math.max(0, Math.min(fromMs, title.durationMs - 1));
     onChange({ ...piece, range: { fromMs: from, toMs: Math.max(from + 1, Math.min(toMs, title.durationMs)) } });
   };
-  const chapterOptions = title.chapters.map((c) => ({ value: String(c.number), name: `${String(c.number)} at ${clock(c.startMs)}` }));
+  const chapterOptions = title.chapters.map((c) => ({ value: String(c.number), name: `${c.number} at ${clock(c.startMs)}` }));
   return (
     <div className="flex flex-wrap items-center gap-1.5">
       <Select
-        label={`What is taken of title ${String(title.number)}`}
+        label={`What is taken of title ${title.number}`}
         value={manner}
         options={[
           { value: 'chapters', name: 'chapters' },
@@ -35,7 +35,7 @@ function PieceRow({ title, piece, onChange }: { title: Title; piece: Piece; onCh
       {piece.range ? (
         <>
           <TextField
-            key={`from ${String(span.fromMs)}`}
+            key={`from ${span.fromMs}`}
             label="From time"
             defaultValue={stampOf(span.fromMs)}
             className="w-[104px]"
@@ -46,7 +46,7 @@ function PieceRow({ title, piece, onChange }: { title: Title; piece: Piece; onCh
           />
           to
           <TextField
-            key={`to ${String(span.toMs)}`}
+            key={`to ${span.toMs}`}
             label="To time"
             defaultValue={stampOf(span.toMs)}
             className="w-[104px]"
@@ -57,7 +57,7 @@ function PieceRow({ title, piece, onChange }: { title: Title; piece: Piece; onCh
           />
           <span className="text-second">or frames</span>
           <TextField
-            key={`frame ${String(span.fromMs)}`}
+            key={`frame ${span.fromMs}`}
             label="From frame"
             defaultValue={String(frameAt(title, span.fromMs))}
             className="w-[72px] text-right"
@@ -68,7 +68,7 @@ function PieceRow({ title, piece, onChange }: { title: Title; piece: Piece; onCh
           />
           to
           <TextField
-            key={`last ${String(span.toMs)}`}
+            key={`last ${span.toMs}`}
             label="To frame"
             defaultValue={String(frameAt(title, span.toMs))}
             className="w-[72px] text-right"
@@ -103,7 +103,7 @@ function PieceRow({ title, piece, onChange }: { title: Title; piece: Piece; onCh
         <Select
           label="Angle of the piece"
           value={String(piece.angle)}
-          options={Array.from({ length: title.angles }, (_, i) => ({ value: String(i + 1), name: `angle ${String(i + 1)}` }))}
+          options={Array.from({ length: title.angles }, (_, i) => ({ value: String(i + 1), name: `angle ${i + 1}` }))}
           onChange={(v) => {
             onChange({ ...piece, angle: Number(v) });
           }}
@@ -128,7 +128,7 @@ export function PiecesPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
           return (
             // Pieces have no names of their own: two may be the same stretch.
 
-            <li key={`${String(piece.title)} ${String(i)}`} className="grid grid-cols-[70px_minmax(0,1fr)_auto] items-start gap-2">
+            <li key={`${piece.title} ${i}`} className="grid grid-cols-[70px_minmax(0,1fr)_auto] items-start gap-2">
               <span className="pt-0.5 font-semibold">Title {piece.title}</span>
               <PieceRow
                 title={title}
@@ -141,7 +141,7 @@ export function PiecesPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
                 <button
                   type="button"
                   className={small}
-                  aria-label={`Move piece ${String(i + 1)} up`}
+                  aria-label={`Move piece ${i + 1} up`}
                   disabled={i === 0}
                   onClick={() => {
                     onChange(movePiece(reel, i, i - 1));
@@ -152,7 +152,7 @@ export function PiecesPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
                 <button
                   type="button"
                   className={small}
-                  aria-label={`Move piece ${String(i + 1)} down`}
+                  aria-label={`Move piece ${i + 1} down`}
                   disabled={i === reel.pieces.length - 1}
                   onClick={() => {
                     onChange(movePiece(reel, i, i + 1));
@@ -163,7 +163,7 @@ export function PiecesPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
                 <button
                   type="button"
                   className={small}
-                  aria-label={`Take piece ${String(i + 1)} out`}
+                  aria-label={`Take piece ${i + 1} out`}
                   disabled={reel.pieces.length < 2}
                   onClick={() => {
                     onChange(removePiece(reel, i));
@@ -195,7 +195,7 @@ export function PiecesPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
         inside it is lost.
       </p>
       {absences.map((a) => (
-        <p key={`${a.kind} ${String(a.track)} ${String(a.piece)}`} className="pt-1">
+        <p key={`${a.kind} ${a.track} ${a.piece}`} className="pt-1">
           <StateText state="eyes">
             {a.kind === 'audio' ? 'Audio' : 'Subtitle'} track {a.track + 1} is missing from {clock(a.fromMs)} to {clock(a.toMs)}: title{' '}
             {reel.pieces[a.piece]?.title} has none that goes on

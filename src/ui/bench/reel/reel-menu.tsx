@@ -77,9 +77,9 @@ export function ReelMenu({ name, actions }: { name: string; actions: ReelActions
           {entry('Merge into the reel before', actions.onMergeIntoBefore, actions.mergeProblem ?? undefined)}
           {actions.mergeProblem && <p className="max-w-64 px-2.5 pb-1 text-[12px] text-eyes">{actions.mergeProblem}</p>}
           <DropdownMenu.Separator className="my-1 h-px bg-faint" />
-          {entry(`Same tracks and recipes for ${String(actions.likeIt)} like it`, actions.onApplyToAll)}
-          {actions.chosen > 0 && entry(`Same tracks and recipes for the ${String(actions.chosen)} chosen`, actions.onApplyToChosen)}
-          {actions.chosen > 0 && entry(`Merge the ${String(actions.chosen)} chosen into it`, actions.onMergeChosen)}
+          {entry(`Same tracks and recipes for ${actions.likeIt} like it`, actions.onApplyToAll)}
+          {actions.chosen > 0 && entry(`Same tracks and recipes for the ${actions.chosen} chosen`, actions.onApplyToChosen)}
+          {actions.chosen > 0 && entry(`Merge the ${actions.chosen} chosen into it`, actions.onMergeChosen)}
           {entry(
             actions.series === '' ? 'Keep for the next disc of the set' : `Keep for the next disc of “${actions.series}”`,
             actions.onKeepForSet,

@@ -105,8 +105,8 @@ export function TracksPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
           const what = source ? audioText(source) : `${subtitle?.codec ?? ''}${track.forcedOnly ? ', forced events only' : ''}`;
           return (
             <Taken
-              key={`${String(track.stream)} ${String(track.forcedOnly ?? false)}`}
-              name={`${kind === 'audio' ? 'audio' : 'subtitle'} track ${String(i + 1)}`}
+              key={`${track.stream} ${track.forcedOnly ?? false}`}
+              name={`${kind === 'audio' ? 'audio' : 'subtitle'} track ${i + 1}`}
               what={what}
               track={track}
               first={i === 0}
@@ -156,7 +156,7 @@ export function TracksPart({ disc, reel, onChange }: { disc: DiscRecord; reel: R
                 }}
               >
                 {languageName(t.language)}
-                {forcedKnown.has(t.stream) ? ` (${String(forcedKnown.get(t.stream) ?? 0)})` : ''}
+                {forcedKnown.has(t.stream) ? ` (${forcedKnown.get(t.stream) ?? 0})` : ''}
               </button>
             ))}
           </p>

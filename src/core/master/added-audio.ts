@@ -11,7 +11,7 @@ import type { PayloadHash } from '../proof/hash';
 import type { AddedAudio } from '../reels/model';
 import { TICKS_PER_MS } from '../streams';
 import { ADDED_STREAM } from './added-subtitles';
-import type { TrackPromise } from './master';
+import type { TrackPromise } from '../proof/promise';
 
 /** Stream numbers of added sound, behind those of added subtitles. */
 const ADDED_AUDIO_STREAM = ADDED_STREAM + 0x1000;

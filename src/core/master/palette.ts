@@ -13,5 +13,5 @@ export function paletteRgb(entry: number): number {
 /** CodecPrivate of S_VOBSUB: the picture size and the palette, as text lines. */
 export function vobSubHeader(palette: readonly number[], widthPixels: number, heightPixels: number): Uint8Array {
   const colours = palette.map((entry) => paletteRgb(entry).toString(16).padStart(6, '0')).join(', ');
-  return new TextEncoder().encode(`size: ${String(widthPixels)}x${String(heightPixels)}\npalette: ${colours}\n`);
+  return new TextEncoder().encode(`size: ${widthPixels}x${heightPixels}\npalette: ${colours}\n`);
 }

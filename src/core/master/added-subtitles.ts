@@ -2,7 +2,7 @@ import type { MatroskaFrame, MatroskaTrack } from '../matroska';
 import type { PayloadHash } from '../proof/hash';
 import type { AddedSubtitle } from '../reels/model';
 import { TICKS_PER_MS } from '../streams';
-import type { TrackPromise } from './master';
+import type { TrackPromise } from '../proof/promise';
 
 const CODEC = { SubRip: 'S_TEXT/UTF8', WebVTT: 'S_TEXT/WEBVTT', ASS: 'S_TEXT/ASS' } as const;
 const encoder = new TextEncoder();

@@ -26,13 +26,13 @@ afterAll(async () => {
 
 /** Makes a title, or chapters of it, once per test run. */
 function make(disc: OpenDisc, title: number, chapters: { from: number; to: number } | null = null): Promise<Made> {
-  const name = `${disc.reading.label}-${String(title)}-${chapters ? `${String(chapters.from)}-${String(chapters.to)}` : 'whole'}`;
+  const name = `${disc.reading.label}-${title}-${chapters ? `${chapters.from}-${chapters.to}` : 'whole'}`;
   const known = made.get(name);
   if (known) return known;
   const work = (async () => {
     const whole = wholeTitleReel(titleOf(disc.reading, title), 'Test');
     const reel: Reel = chapters ? { ...whole, pieces: [{ title, angle: 1, fromChapter: chapters.from, toChapter: chapters.to }] } : whole;
-    const source = path.join(folder, `${disc.reading.label}-${String(title)}.vob`);
+    const source = path.join(folder, `${disc.reading.label}-${title}.vob`);
     const master = path.join(folder, `${name}.mkv`);
     await writeProgramStream(disc, title, source);
     return { source, master, made: await writeMasterFile(disc, reel, master) };
@@ -64,9 +64,9 @@ describe.each([
     expect(pictures.length).toBeGreaterThan(40);
     expect(pictures).toEqual(decodedFrames(source, 'v'));
     for (const i of audio.keys()) {
-      const samples = decodedSamples(master, `a:${String(i)}`);
+      const samples = decodedSamples(master, `a:${i}`);
       expect(samples.byteLength).toBeGreaterThan(48_000 * 8);
-      expect(samples.equals(decodedSamples(source, `a:${String(i)}`))).toBe(true);
+      expect(samples.equals(decodedSamples(source, `a:${i}`))).toBe(true);
     }
   });
 
@@ -99,8 +99,8 @@ describe.each([
     const firstOf = (file: string, stream: string) => packetTimes(file, stream).find((p) => p.pts !== null)?.pts ?? Number.NaN;
     const displayedFirst = (file: string) => Math.min(...packetTimes(file, 'v').flatMap((p) => (p.pts === null ? [] : [p.pts])));
     for (const i of audio.keys()) {
-      const onDisc = firstOf(source, `a:${String(i)}`) - displayedFirst(source);
-      expect(Math.abs(firstOf(master, `a:${String(i)}`) - displayedFirst(master) - onDisc)).toBeLessThan(0.0011);
+      const onDisc = firstOf(source, `a:${i}`) - displayedFirst(source);
+      expect(Math.abs(firstOf(master, `a:${i}`) - displayedFirst(master) - onDisc)).toBeLessThan(0.0011);
     }
   });
 });

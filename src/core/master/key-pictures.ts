@@ -3,7 +3,8 @@ import { DiscError } from '../bytes';
 import { MatroskaWriter, identifier, type MatroskaSink, type MatroskaTrack } from '../matroska';
 import type { Reading } from '../reading';
 import type { Reel } from '../reels/model';
-import { describePictureTrack, type MasterOptions } from './master';
+import { describePictureTrack } from './describer';
+import type { MasterOptions } from './options';
 
 /** Makes the stream that begins with the picture nearest before a moment. Only its first picture is read. */
 export type OpenMoment = (index: number) => Promise<PacketStream>;
@@ -32,7 +33,7 @@ async function firstPicture(
         if (packet.track !== 0 || !packet.key) continue;
         const data = packet.data.slice();
         const track = describePictureTrack(stream, reel, reading, options, { ...packet, data });
-        return { index, data, track: { ...track, uid: identifier(options.seed, `picture ${String(index)}`) } };
+        return { index, data, track: { ...track, uid: identifier(options.seed, `picture ${index}`) } };
       }
     }
     return null;

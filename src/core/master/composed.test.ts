@@ -6,7 +6,7 @@ import { HAVEN, LOCKS, QUAY, TWIN, openDisc, temporaryFolder, titleOf, writeMast
 import { complaints, decodedFrames } from '@/test-support/ffmpeg';
 import { NO_TAGS, estimateReel, mergeReels, readSubtitleFile, takeSubtitle, wholeTitleReel, type Reel } from '../reels';
 import type { Reading } from '../reading';
-import type { MasterPromise } from './master';
+import type { MasterPromise } from '../proof';
 
 /** Reels as they are composed: names, chapters, tags, covers, tracks from elsewhere. FFmpeg's prober says what is in the file. */
 
@@ -21,7 +21,7 @@ async function make(
   const disc = await openDisc(image);
   try {
     const reading = change(disc.reading);
-    const file = path.join(folder, `${String(++count)}.mkv`);
+    const file = path.join(folder, `${++count}.mkv`);
     const { promise } = await writeMasterFile({ ...disc, reading }, compose(reading), file);
     const { proof } = await proveMasterFile(file, promise, new AbortController().signal);
     expect(proof.checks.filter((c) => !c.passed)).toEqual([]);
@@ -104,12 +104,12 @@ test('subtitles from a file beside the disc, with an offset, behind the disc’s
     ['subrip', 'nob', 'From the museum'],
     ['ass', undefined, undefined],
   ]);
-  const srtAgain = text(file, `s:${String(found.length - 2)}`, 'srt');
+  const srtAgain = text(file, `s:${found.length - 2}`, 'srt');
   expect(srtAgain).toContain('00:00:01,500 --> 00:00:02,500\nFirst');
   expect(srtAgain).toContain('Second <i>line</i>');
   expect(srtAgain).not.toContain('After the end');
   expect(promise.tracks.at(-2)?.left).toEqual([{ reason: 'after the end', bytes: 13, frames: 1, ms: 0 }]);
-  expect(text(file, `s:${String(found.length - 1)}`, 'ass')).toContain('Drawn');
+  expect(text(file, `s:${found.length - 1}`, 'ass')).toContain('Drawn');
 });
 
 test.each([

@@ -1,5 +1,5 @@
 import { MatroskaWriter, type Crc32, type MatroskaDescription, type MatroskaFrame, type MatroskaSink } from '../matroska';
-import type { MasterPromise } from './master';
+import type { MasterPromise } from '../proof/promise';
 
 /** A subtitle track that goes to a file of its own while the result is made: its packets are tiny beside a film's. */
 const ROOM_BYTES = 192 * 1024;

@@ -1,0 +1,5 @@
+export { TrackHashes, writeMaster } from './write-master';
+export type { MasterOptions } from './options';
+export { besidePromise } from './beside';
+export { paletteRgb, vobSubHeader } from './palette';
+export { writeKeyPictures, type OpenMoment } from './key-pictures';
