@@ -30,6 +30,8 @@ export const SourceRefSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('drive'), drive: id }),
 ]);
 export type SourceRef = z.infer<typeof SourceRefSchema>;
+/** The same for the same source, whatever the order of its fields. */
+export const sourceKey = (ref: SourceRef): string => (ref.kind === 'drive' ? `drive ${ref.drive}` : `place ${ref.root} ${ref.path}`);
 
 export const DriveStateSchema = z.object({
   id,
@@ -192,17 +194,19 @@ export const SoundSchema = z.object({
   sizeBytes: z.number(),
   fingerprint: z.string(),
   durationMs: z.number(),
-  streams: z.array(
-    z.object({
-      stream: z.number(),
-      codec: AudioCodecSchema,
-      channels: z.number(),
-      layout: z.string(),
-      sampleRateHz: z.number(),
-      bitDepth: z.number().nullable(),
-      language: z.string().nullable(),
-    }),
-  ),
+  streams: z
+    .array(
+      z.object({
+        stream: z.number(),
+        codec: AudioCodecSchema,
+        channels: z.number(),
+        layout: z.string(),
+        sampleRateHz: z.number(),
+        bitDepth: z.number().nullable(),
+        language: z.string().nullable(),
+      }),
+    )
+    .readonly(),
 });
 export type Sound = z.infer<typeof SoundSchema>;
 export const SubmitJobSchema = z.object({
@@ -221,8 +225,8 @@ export const JobLogSchema = z.object({ events: z.array(JobEventSchema) });
 export const OutputListSchema = z.object({
   stamp: z.number(),
   total: z.number(),
-  outputs: z.array(VaultEntrySchema).max(VAULT_PAGE),
-  unread: z.array(UnreadSidecarSchema),
+  outputs: z.array(VaultEntrySchema).max(VAULT_PAGE).readonly(),
+  unread: z.array(UnreadSidecarSchema).readonly(),
 });
 export const ReproveSchema = z.object({ proof: ProofSchema, sha256Matches: z.boolean() });
 /** A view into a disc's titles: pictures, previews and measurements of those that the reading lists. */
@@ -291,4 +295,29 @@ export const CompareLineSchema = z.discriminatedUnion('type', [
   workFailed,
 ]);
 export type CompareLine = z.infer<typeof CompareLineSchema>;
+/** A number as it stands behind a path; one that is none, or out of bounds, counts as the nearest that is. */
+const within = (least: number, most: number, other = least) =>
+  z
+    .string()
+    .optional()
+    .transform((text) => {
+      const value = Number(text ?? other);
+      return Number.isFinite(value) ? Math.min(most, Math.max(least, value)) : other;
+    });
+export const PlaceQuerySchema = z.object({ root: z.string().default(''), path: inside.default('') });
+export const BrowseQuerySchema = PlaceQuerySchema.extend({ for: z.enum(['disc', 'sound']).default('disc') });
+export const PageQuerySchema = z.object({ from: within(0, 1e9).transform(Math.floor) });
+/** Seconds of the result's playing time, and which of its audio tracks. */
+export const PlayQuerySchema = z.object({ start: within(0, 1e9), audio: within(0, 31).transform(Math.floor) });
+export type PlayQuery = z.output<typeof PlayQuerySchema>;
+/** A preview: milliseconds of the title's playing time; tracks by their stream, none where there is no such. */
+export const PreviewQuerySchema = z.object({
+  title: within(1, 1e6),
+  angle: within(1, 9),
+  start: within(0, 1e9),
+  audio: within(-1, 1e9),
+  subtitle: within(-1, 1e9),
+  width: within(160, 1280, 480),
+});
+export type PreviewQuery = z.output<typeof PreviewQuerySchema>;
 export const DoneSchema = z.object({ ok: z.literal(true) });

@@ -1,6 +1,11 @@
 import { z } from 'zod';
 import {
+  BrowseQuerySchema,
   BrowseResultSchema,
+  PageQuerySchema,
+  PlaceQuerySchema,
+  PlayQuerySchema,
+  PreviewQuerySchema,
   CompareWishSchema,
   DoneSchema,
   EngineStateSchema,
@@ -30,6 +35,8 @@ export interface Route {
   readonly method: 'GET' | 'POST' | 'DELETE';
   readonly path: string;
   readonly body: z.ZodType | null;
+  /** What stands behind the path; null where nothing is asked for there. */
+  readonly query: z.ZodType | null;
   readonly response: z.ZodType | 'stream';
 }
 
@@ -38,15 +45,29 @@ const route = <B extends z.ZodType | null, R extends z.ZodType | 'stream'>(
   path: string,
   body: B,
   response: R,
-) => ({ method, path, body, response });
+) => ({
+  method,
+  path,
+  body,
+  response,
+  query: null,
+});
+/** A route that something is asked of behind its path. */
+const asking = <R extends z.ZodType | 'stream', Q extends z.ZodType>(path: string, response: R, query: Q) => ({
+  method: 'GET' as const,
+  path,
+  body: null,
+  response,
+  query,
+});
 
 /** All of them: the route handlers, the engine and the browser's calls are checked against this one table. */
 export const ROUTES = {
   state: route('GET', '/state', null, EngineStateSchema),
   events: route('GET', '/events', null, 'stream'),
   nameArchive: route('POST', '/archive', NameArchiveSchema, DoneSchema),
-  browse: route('GET', '/browse', null, BrowseResultSchema),
-  sound: route('GET', '/sound', null, SoundSchema),
+  browse: asking('/browse', BrowseResultSchema, BrowseQuerySchema),
+  sound: asking('/sound', SoundSchema, PlaceQuerySchema),
   startReading: route('POST', '/readings', StartReadingSchema, ReadingTaskSchema),
   scan: route('POST', '/scan', ScanSchema, ScanResultSchema),
   reading: route('GET', '/readings/:id', null, ReadingResultSchema),
@@ -62,13 +83,13 @@ export const ROUTES = {
   goAroundJob: route('POST', '/jobs/:id/around', null, DoneSchema),
   forgetJob: route('DELETE', '/jobs/:id', null, DoneSchema),
   jobLog: route('GET', '/jobs/:id/log', null, JobLogSchema),
-  outputs: route('GET', '/outputs', null, OutputListSchema),
+  outputs: asking('/outputs', OutputListSchema, PageQuerySchema),
   output: route('GET', '/outputs/:id', null, OutputSchema),
   reprove: route('POST', '/outputs/:id/prove', null, ReproveSchema),
-  play: route('GET', '/outputs/:id/play', null, 'stream'),
+  play: asking('/outputs/:id/play', 'stream', PlayQuerySchema),
   openLook: route('POST', '/looks', OpenLookSchema, LookSchema),
   sheet: route('POST', '/looks/:id/sheet', SheetWishSchema, SheetSchema),
-  preview: route('GET', '/looks/:id/play', null, 'stream'),
+  preview: asking('/looks/:id/play', 'stream', PreviewQuerySchema),
   measure: route('POST', '/looks/:id/measure', MeasureWishSchema, 'stream'),
   compareTracks: route('POST', '/looks/:id/compare', CompareWishSchema, 'stream'),
 } as const satisfies Record<string, Route>;

@@ -5,12 +5,14 @@ import type { Reading, Title } from '@/core/reading';
 import { takeAudio, takeSubtitle } from '@/core/reels';
 import {
   WorkError,
+  sourceKey,
   toProblem,
   type CompareLine,
   type CompareWish,
   type JobSource,
   type MeasureLine,
   type OpenLook,
+  type PreviewQuery,
   type SourceRef,
 } from '@/contract';
 import { compareTracks } from '@/node/compare-tracks';
@@ -84,7 +86,7 @@ export class Looks {
   /** Opens a source for one disc's titles; the same again gives the same look. @throws DiscError `other-disc`. */
   async open({ source: ref, reading }: OpenLook): Promise<{ id: string }> {
     const source = await this.resolve(ref); // first: between looking for a view and keeping a new one nothing may be waited for
-    const key = `${JSON.stringify(ref)} ${reading.fingerprint}`;
+    const key = `${sourceKey(ref)} ${reading.fingerprint}`;
     const byTitle = reading.titles.map((t) => [t.number, reading] as const);
     const known = [...this.looks.values()].find((l) => l.key === key);
     if (known) {
@@ -168,25 +170,21 @@ export class Looks {
   }
 
   /** Streams a preview from a moment on. */
-  async play(id: string, query: URLSearchParams, response: ServerResponse): Promise<void> {
-    const number = (name: string, least: number, most: number, other: number) => {
-      const value = Number(query.get(name) ?? other);
-      return Number.isFinite(value) ? Math.min(most, Math.max(least, value)) : other;
-    };
+  async play(id: string, query: PreviewQuery, response: ServerResponse): Promise<void> {
     const controller = new AbortController();
     const leave = this.players.enter(response, () => {
       controller.abort();
     });
     try {
-      await this.use(id, number('title', 1, 1e6, 1), async (opened, reading, title) => {
-        const audio = title.audio.find((t) => t.stream === Number(query.get('audio')));
-        const subtitle = title.subtitles.find((t) => t.stream === Number(query.get('subtitle')));
+      await this.use(id, query.title, async (opened, reading, title) => {
+        const audio = title.audio.find((t) => t.stream === query.audio);
+        const subtitle = title.subtitles.find((t) => t.stream === query.subtitle);
         const wish = {
-          angle: number('angle', 1, 9, 1),
-          startMs: number('start', 0, title.durationMs, 0),
+          angle: query.angle,
+          startMs: Math.min(query.start, title.durationMs),
           audio: audio ? takeAudio(audio, true) : null,
           subtitle: subtitle ? takeSubtitle(subtitle) : null,
-          width: 2 * Math.round(number('width', 160, 1280, 480) / 2),
+          width: 2 * Math.round(query.width / 2),
         };
         const { child, fed } = startPreview(opened, reading, title, wish, controller.signal);
         fed.catch(() => child.kill('SIGKILL'));

@@ -2,7 +2,7 @@ import { createReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { pipeline } from 'node:stream/promises';
-import { WorkError, type Output } from '@/contract';
+import { WorkError, type Output, type PlayQuery } from '@/contract';
 import type { Players } from './players';
 import { fileInput, collectLines, finished, spawnGuarded } from '@/node/ffmpeg';
 
@@ -39,7 +39,7 @@ async function sendFile(file: string, type: string, request: IncomingMessage, re
 export async function play(
   file: string,
   output: Output,
-  query: URLSearchParams,
+  query: PlayQuery,
   request: IncomingMessage,
   response: ServerResponse,
   players: Players,
@@ -50,9 +50,8 @@ export async function play(
     await sendFile(file, 'video/mp4', request, response);
     return;
   }
-  const number = (name: string, most: number) => Math.min(most, Math.max(0, Number(query.get(name)) || 0));
-  const start = number('start', output.sidecar.promise.durationMs / 1000);
-  const audio = Math.floor(number('audio', 31));
+  const start = Math.min(query.start, output.sidecar.promise.durationMs / 1000);
+  const { audio } = query;
   const filters = output.sidecar.promise.interlaced
     ? ['-vf', 'bwdif=mode=send_frame:deint=interlaced,scale=iw*sar:ih,setsar=1']
     : ['-vf', 'scale=iw*sar:ih,setsar=1'];

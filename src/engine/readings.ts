@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { Findings } from '@/core/findings';
 import type { Reading } from '@/core/reading';
-import { toProblem, WorkError, type JobSource, type ReadingTask, type SourceRef } from '@/contract';
+import { sourceKey, toProblem, WorkError, type JobSource, type ReadingTask, type SourceRef } from '@/contract';
 import type { Drives } from './drives';
 import type { Helpers } from './helpers';
 import type { Hub } from './hub';
@@ -39,7 +39,7 @@ export class Readings {
   async start(ref: SourceRef, thorough = false): Promise<ReadingTask> {
     const source = await this.resolve(ref);
     const isOpen = (t: Task) => t.state.state === 'reading' || t.state.state === 'waiting';
-    const running = [...this.tasks.values()].find((t) => isOpen(t) && JSON.stringify(t.state.source) === JSON.stringify(ref));
+    const running = [...this.tasks.values()].find((t) => isOpen(t) && sourceKey(t.state.source) === sourceKey(ref));
     if (running) return running.state;
     const id = randomUUID();
     const task: Task = {

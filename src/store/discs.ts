@@ -1,7 +1,7 @@
 import { findRoles, type Findings } from '@/core/findings';
 import { mergeMeasures, withDamage, type DamageStretch, type Reading, type TitleMeasure } from '@/core/reading';
 import { NO_TAGS, nameOfDisc } from '@/core/reels';
-import type { JobState, SourceRef } from '@/contract';
+import { sourceKey, type JobState, type SourceRef } from '@/contract';
 import type { Catalogue } from './db';
 
 const MAX_SOURCES = 8;
@@ -18,7 +18,7 @@ export async function keepReading(
 ): Promise<void> {
   await db.transaction('rw', db.discs, async () => {
     const before = await db.discs.get(reading.fingerprint);
-    const same = (other: SourceRef) => JSON.stringify(other) === JSON.stringify(ref);
+    const same = (other: SourceRef) => ref !== null && sourceKey(other) === sourceKey(ref);
     const [last] = before?.sources ?? [];
     // A quick reading of the same copy knows nothing of what jobs and scans have met on it.
     const damage = before && !thorough && last && same(last.ref) ? before.reading.damage.filter((d) => d.cause !== 'missing') : [];

@@ -1,13 +1,13 @@
 import type { Reading } from '@/core/reading';
 import { readingForReel, wholeTitleReel } from '@/core/reels';
 import type { z } from 'zod';
-import { CompareLineSchema, MeasureLineSchema, ROUTES, type CompareLine, type MeasureLine, type SourceRef } from '@/contract';
+import { CompareLineSchema, MeasureLineSchema, ROUTES, sourceKey, type CompareLine, type MeasureLine, type SourceRef } from '@/contract';
 import { ApiError, call } from './api';
 
 /** Views into titles, opened once per source and title, and opened again where the engine has closed them. */
 
 const views = new Map<string, Promise<string>>();
-const keyOf = (source: SourceRef, reading: Reading, title: number) => `${JSON.stringify(source)} ${reading.fingerprint} ${title}`;
+const keyOf = (source: SourceRef, reading: Reading, title: number) => `${sourceKey(source)} ${reading.fingerprint} ${title}`;
 
 function viewOf(source: SourceRef, reading: Reading, title: number): Promise<string> {
   const key = keyOf(source, reading, title);

@@ -3,7 +3,7 @@
 import { ScanSearch } from 'lucide-react';
 import Link from 'next/link';
 import { estimateReel, neededBytes } from '@/core/reels';
-import type { EngineState, Problem, SourceRef } from '@/contract';
+import { sourceKey, type EngineState, type Problem, type SourceRef } from '@/contract';
 import { call, problemOf } from '@/store/api';
 import type { DiscRecord } from '@/store/db';
 import type { Draft } from '@/store/draft';
@@ -59,8 +59,8 @@ export function QueueBox({
   const [problem, setProblem] = useState<Problem | null>(null);
   const [chosen, setChosen] = useState<string | null>(null);
   const sources = readableSources(disc, engine);
-  const source: { ref: SourceRef; name: string } | undefined = sources.find((s) => JSON.stringify(s.ref) === chosen) ?? sources[0];
-  const checking = engine?.readings.filter((t) => JSON.stringify(t.source) === JSON.stringify(source?.ref) && isUnderWay(t)).at(-1);
+  const source: { ref: SourceRef; name: string } | undefined = sources.find((s) => sourceKey(s.ref) === chosen) ?? sources[0];
+  const checking = source && engine?.readings.filter((t) => sourceKey(t.source) === sourceKey(source.ref) && isUnderWay(t)).at(-1);
   const storages = engine?.storages ?? [];
   const storage = storages.find((s) => s.id === draft.record?.storage) ?? storages[0];
   const waiting = (draft.record?.reels ?? []).filter((r) => r.jobId === null);
@@ -104,7 +104,7 @@ export function QueueBox({
         <span>from</span>
         <select
           aria-label="Read from"
-          value={source ? JSON.stringify(source.ref) : ''}
+          value={source ? sourceKey(source.ref) : ''}
           onChange={(e) => {
             setChosen(e.target.value);
           }}
@@ -112,7 +112,7 @@ export function QueueBox({
         >
           {sources.length === 0 && <option value="">no source is there</option>}
           {sources.map((s) => (
-            <option key={JSON.stringify(s.ref)} value={JSON.stringify(s.ref)}>
+            <option key={sourceKey(s.ref)} value={sourceKey(s.ref)}>
               {s.name}
             </option>
           ))}

@@ -6,7 +6,7 @@ import type { Title } from '@/core/reading';
 import { problemOf } from '@/store/api';
 import type { DiscRecord } from '@/store/db';
 import { fetchPictures, knownPicture, previewAddress, type PictureWish } from '@/store/looks';
-import type { Problem } from '@/contract';
+import { sourceKey, type Problem } from '@/contract';
 import { clock, languageName } from '../format';
 import { Button } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
@@ -88,7 +88,7 @@ export function Viewer({
   const wish = useMemo<PictureWish | null>(
     () => (source ? { source: source.ref, reading: disc.reading, title: title.number, angle, width: SHEET_WIDTH } : null),
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [source && JSON.stringify(source.ref), disc.reading, title.number, angle],
+    [source && sourceKey(source.ref), disc.reading, title.number, angle],
   );
   const large = useMemo(() => (wish ? { ...wish, width: VIEW_WIDTH } : null), [wish]);
   const sheet = useMemo(

@@ -3,6 +3,7 @@
 import { Download, Upload } from 'lucide-react';
 import dynamic from 'next/dynamic';
 import { useEffect, useMemo, useRef, useState } from 'react';
+import { sourceKey } from '@/contract';
 import { catalogue, openedArchive } from '@/store/archive';
 import { ImportError, exportCatalogue, planImport, type ImportPlan } from '@/store/exchange';
 import { discState, type DiscState } from '@/store/disc-state';
@@ -49,7 +50,7 @@ export function ShelfPage() {
   const { state } = useEngine();
   const rows = useRows();
   const [search, setSearch] = useState('');
-  const known = useMemo(() => new Set((rows ?? []).flatMap((r) => r.disc.sources.map((s) => JSON.stringify(s.ref)))), [rows]);
+  const known = useMemo(() => new Set((rows ?? []).flatMap((r) => r.disc.sources.map((s) => sourceKey(s.ref)))), [rows]);
   const [stateFilter, setState] = useState<DiscState | ''>('');
   const [group, setGroup] = useState('');
   const [grouping, setGrouping] = useKept<Grouping>('shelf grouping', GROUPINGS, 'none');

@@ -3,7 +3,7 @@
 import { Disc3, FolderOpen } from 'lucide-react';
 import dynamic from 'next/dynamic';
 import { useState } from 'react';
-import type { DriveState, EngineState, FoundSource, ReadingTask, SourceRef } from '@/contract';
+import { sourceKey, type DriveState, type EngineState, type FoundSource, type ReadingTask, type SourceRef } from '@/contract';
 import { call } from '@/store/api';
 import { bytes, plural } from '../format';
 import { Bar, Button, Panel, StateText } from '../parts/controls';
@@ -15,8 +15,7 @@ import { DropZone } from './drop-zone';
 import { LibraryStorage } from './library-storage';
 
 const PlaceBrowser = dynamic(() => import('../parts/place-browser').then((m) => m.PlaceBrowser), { loading: () => null });
-const sameRef = (a: SourceRef, b: SourceRef) => JSON.stringify(a) === JSON.stringify(b);
-const lastTask = (tasks: readonly ReadingTask[], ref: SourceRef) => tasks.filter((t) => sameRef(t.source, ref)).at(-1);
+const lastTask = (tasks: readonly ReadingTask[], ref: SourceRef) => tasks.filter((t) => sourceKey(t.source) === sourceKey(ref)).at(-1);
 export const isUnderWay = (task: ReadingTask) => task.state === 'reading' || task.state === 'waiting';
 const startReading = (source: SourceRef) => call('startReading', { body: { source, thorough: false } });
 
@@ -232,7 +231,7 @@ export function Trays({ engine, knownSources }: { engine: EngineState; knownSour
                     key={f.path}
                     source={f}
                     tasks={engine.readings}
-                    known={knownSources.has(JSON.stringify({ kind: 'place', root: f.root, path: f.path }))}
+                    known={knownSources.has(sourceKey({ kind: 'place', root: f.root, path: f.path }))}
                   />
                 ))}
               {root.found.every((f) => f.kind === 'folder') && (

@@ -1,0 +1,168 @@
+import type { IncomingMessage, ServerResponse } from 'node:http';
+import type { z } from 'zod';
+import { ROUTES, WorkError, type JobSource, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
+import { examineAudioFile, requireSameFile } from '@/node/audio-file';
+import { APPLICATION } from '@/node/version';
+import type { ArchiveIdentity } from './archive';
+import type { Drives } from './drives';
+import type { Hub } from './hub';
+import type { Jobs } from './jobs';
+import type { Looks } from './looks';
+import type { Outputs } from './outputs';
+import { play } from './play';
+import type { Players } from './players';
+import type { Readings } from './readings';
+import type { Roots } from './roots';
+import type { Storages } from './storages';
+import { streamEvents } from './stream-events';
+
+export interface EngineParts {
+  readonly archive: ArchiveIdentity;
+  readonly hub: Hub;
+  readonly roots: Roots;
+  readonly storages: Storages;
+  readonly drives: Drives;
+  readonly readings: Readings;
+  readonly looks: Looks;
+  readonly jobs: Jobs;
+  readonly outputs: Outputs;
+  readonly players: Players;
+  readonly resolve: (ref: SourceRef) => Promise<JobSource>;
+}
+
+type Routes = typeof ROUTES;
+type Parsed<S> = S extends z.ZodType ? z.output<S> : null;
+
+/** A request as its route has agreed to it. */
+export interface Asked<N extends RouteName> {
+  readonly id: string;
+  readonly body: Parsed<Routes[N]['body']>;
+  readonly query: Parsed<Routes[N]['query']>;
+  /** Raised when the page goes away. */
+  readonly signal: AbortSignal;
+  readonly request: IncomingMessage;
+  readonly response: ServerResponse;
+}
+
+/** What a route answers with; `null` where the handler itself has answered, with a stream. */
+type Answer<N extends RouteName> = Routes[N]['response'] extends z.ZodType ? z.input<Routes[N]['response']> : null;
+
+export type Handlers = { readonly [N in RouteName]: (parts: EngineParts, asked: Asked<N>) => Answer<N> | Promise<Answer<N>> };
+
+const done = { ok: true } as const;
+
+/** Takes a job into the queue, with everything that it names resolved inside the configured folders. */
+async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
+  const files: string[] = [];
+  for (const { source } of wish.reel.addedAudio ?? []) {
+    const file = await roots.file(source.root, source.path);
+    await requireSameFile(file, source);
+    files.push(file);
+  }
+  return jobs.submit(wish, await resolve(wish.source), files);
+}
+
+/** One line a route: what it asks of which part. Bodies and queries are checked before they come here. */
+export const HANDLERS: Handlers = {
+  state: ({ archive, hub, roots, storages, drives, readings, jobs, outputs }) => ({
+    boot: hub.boot,
+    archive: archive.current,
+    version: APPLICATION,
+    revision: hub.revision,
+    drives: drives.states(),
+    roots: roots.states(),
+    storages: storages.states(),
+    readings: readings.states(),
+    jobs: jobs.states(),
+    outputs: outputs.lastCount,
+  }),
+  events: ({ hub }, { request, response }) => {
+    streamEvents(hub, request, response);
+    return null;
+  },
+  nameArchive: ({ archive, hub }, { body }) => {
+    hub.send({ type: 'archive', archive: archive.rename(body.name) });
+    return done;
+  },
+  takeStorage: async ({ storages, hub }, { id }) => {
+    await storages.take(id);
+    hub.send({ type: 'storages', storages: storages.states() });
+    return done;
+  },
+  browse: async ({ roots }, { query: { root, path, for: purpose } }) => ({
+    root,
+    path,
+    entries: await roots.browse(root, path, purpose === 'sound'),
+  }),
+  sound: async ({ roots }, { query: { root, path }, signal }) => examineAudioFile(await roots.file(root, path), path, signal),
+  startReading: ({ readings }, { body }) => readings.start(body.source, body.thorough),
+  scan: async ({ roots, readings }, { body: { root, except } }) => {
+    const known = new Set(except);
+    const found = (await roots.discsBelow(root)).filter((s) => !known.has(s.path));
+    for (const { path } of found) await readings.start({ kind: 'place', root, path });
+    return { started: found.length };
+  },
+  reading: ({ readings }, { id }) => readings.result(id),
+  cancelReading: ({ readings }, { id }) => {
+    readings.cancel(id);
+    return done;
+  },
+  insert: ({ drives, looks }, { id, body }) => {
+    drives.insert(id, body.disc);
+    looks.closeDrive(id);
+    return done;
+  },
+  eject: ({ drives, looks }, { id }) => {
+    drives.eject(id);
+    looks.closeDrive(id);
+    return done;
+  },
+  submitJob: (parts, { body }) => submit(parts, body),
+  cancelJob: async ({ jobs }, { id }) => {
+    await jobs.cancel(id);
+    return done;
+  },
+  retryJob: async ({ jobs }, { id }) => {
+    await jobs.retry(id);
+    return done;
+  },
+  goAroundJob: async ({ jobs }, { id }) => {
+    await jobs.retry(id, true);
+    return done;
+  },
+  forgetJob: async ({ jobs }, { id }) => {
+    await jobs.forget(id);
+    return done;
+  },
+  jobLog: async ({ jobs }, { id }) => ({ events: await jobs.log(id) }),
+  outputs: ({ outputs }, { query }) => outputs.list(query.from),
+  output: async ({ outputs }, { id }) => (await outputs.find(id)).output,
+  reprove: ({ outputs }, { id, signal }) => outputs.prove(id, signal),
+  play: async ({ outputs, players }, { id, query, request, response }) => {
+    const { file, output } = await outputs.find(id);
+    await play(file, output, query, request, response, players);
+    return null;
+  },
+  openLook: ({ looks }, { body }) => looks.open(body),
+  sheet: async ({ looks }, { id, body, signal }) => ({ pictures: await looks.sheet(id, body, signal) }),
+  preview: async ({ looks }, { id, query, response }) => {
+    await looks.play(id, query, response);
+    return null;
+  },
+  measure: async ({ looks }, { id, body, response }) => {
+    await looks.measure(id, body, response);
+    return null;
+  },
+  compareTracks: async ({ looks }, { id, body, response }) => {
+    await looks.compareTracks(id, body, response);
+    return null;
+  },
+};
+
+/** What a request says behind its path. @throws WorkError `bad-request` where it is not as agreed. */
+export function parsedBy(schema: z.ZodType, given: unknown): unknown {
+  const parsed = schema.safeParse(given);
+  if (parsed.success) return parsed.data;
+  const [issue] = parsed.error.issues;
+  throw new WorkError('bad-request', `The request is not as agreed: ${issue?.path.join('.') ?? ''} ${issue?.message ?? ''}`);
+}
