@@ -37,7 +37,7 @@ const before = (() => {
   }
 })();
 /** Places keep their ids from start to start, in whatever order they are given: discs and plans name them by these. */
-function places(kind, given, known = []) {
+function places(kind, given, known) {
   const paths = given.map((folder) => {
     if (!statSync(folder, { throwIfNoEntry: false })?.isDirectory()) {
       console.error(`${folder} is not a folder.`);
@@ -56,9 +56,11 @@ function places(kind, given, known = []) {
   });
 }
 /** Places of earlier starts that are not given now: their ids stay theirs. */
-const others = (now, known = []) => known.filter((k) => !now.some((n) => n.id === k.id));
-const roots = places('images', values.images, [...(before.roots ?? []), ...(before.otherRoots ?? [])]);
-const storages = places('library', values.library, [...(before.storages ?? []), ...(before.otherStorages ?? [])]);
+const others = (now, known) => known.filter((k) => !now.some((n) => n.id === k.id));
+const knownRoots = [...(before.roots ?? []), ...(before.otherRoots ?? [])];
+const knownStorages = [...(before.storages ?? []), ...(before.otherStorages ?? [])];
+const roots = places('images', values.images, knownRoots);
+const storages = places('library', values.library, knownStorages);
 writeFileSync(
   config,
   JSON.stringify(
@@ -68,8 +70,8 @@ writeFileSync(
       roots,
       storages,
       drives: [],
-      otherRoots: others(roots, [...(before.roots ?? []), ...(before.otherRoots ?? [])]),
-      otherStorages: others(storages, [...(before.storages ?? []), ...(before.otherStorages ?? [])]),
+      otherRoots: others(roots, knownRoots),
+      otherStorages: others(storages, knownStorages),
     },
     null,
     2,

@@ -1,5 +1,5 @@
 import { execSync, spawnSync } from 'node:child_process';
-import { copyFileSync, existsSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, renameSync, rmSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, renameSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { seeded } from '@/test-support/random';
@@ -184,7 +184,6 @@ async function cutPower(times: number): Promise<void> {
       await judge(end, stage, 'power cut after the end');
       mountDisk();
     }
-    copyFileSync('/dev/null', cut);
   } finally {
     sh(`umount -l '${at}'`);
   }

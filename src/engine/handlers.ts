@@ -1,6 +1,6 @@
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import type { z } from 'zod';
-import { ROUTES, WorkError, type JobSource, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
+import { type ROUTES, type JobSource, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
 import { examineAudioFile, requireSameFile } from '@/node/audio-file';
 import { APPLICATION } from '@/node/version';
 import type { ArchiveIdentity } from './archive';
@@ -158,11 +158,3 @@ export const HANDLERS: Handlers = {
     return null;
   },
 };
-
-/** What a request says behind its path. @throws WorkError `bad-request` where it is not as agreed. */
-export function parsedBy(schema: z.ZodType, given: unknown): unknown {
-  const parsed = schema.safeParse(given);
-  if (parsed.success) return parsed.data;
-  const [issue] = parsed.error.issues;
-  throw new WorkError('bad-request', `The request is not as agreed: ${issue?.path.join('.') ?? ''} ${issue?.message ?? ''}`);
-}

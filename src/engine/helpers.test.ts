@@ -1,13 +1,17 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import type { HelperOrder } from '@/contract';
 import { temporaryFolder } from '@/test-support/discs';
 import { seeded } from '@/test-support/random';
 import { Helpers } from './helpers';
 import { Pool, URGENCIES, type Urgency } from './pool';
 
 const folder = temporaryFolder();
-const order: HelperOrder = { kind: 'read', source: { kind: 'image', path: '/x', label: 'x' }, spunUp: true, thorough: false };
+const order = {
+  kind: 'read' as const,
+  source: { kind: 'image' as const, path: '/x', label: 'x' },
+  spunUp: true,
+  thorough: false,
+};
 const signal = () => new AbortController().signal;
 
 /** A helper that does what it should not. */

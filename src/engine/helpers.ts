@@ -12,8 +12,10 @@ const MEMORY_MB = 1024;
  */
 const NICE: Readonly<Record<HelperOrder['kind'], number>> = { read: 5, prove: 19 };
 
-export type ReadLine = Extract<HelperLine, { type: 'read' }>;
-export type ProvenLine = Extract<HelperLine, { type: 'proven' }>;
+/** The line that answers an order. */
+const ANSWERS = { read: 'read', prove: 'proven' } as const satisfies Record<HelperOrder['kind'], HelperLine['type']>;
+type Order<K> = Extract<HelperOrder, { kind: K }>;
+type Answer<K extends HelperOrder['kind']> = Extract<HelperLine, { type: (typeof ANSWERS)[K] }>;
 
 /** Starts helpers: processes that read what nobody can vouch for. They end with the engine, and at once when they are stopped. */
 export class Helpers {
@@ -24,10 +26,14 @@ export class Helpers {
   ) {}
 
   /**
-   * @param onLine hears what is said on the way. @returns the last line.
+   * @param onLine hears what is said on the way. @returns what answers the order.
    * @throws ProblemError with what the helper said, or `cancelled`; WorkError `reader-died` where it ended without a word.
    */
-  run(order: HelperOrder, signal: AbortSignal, onLine: (line: HelperLine) => void = () => undefined): Promise<HelperLine> {
+  run<K extends HelperOrder['kind']>(
+    order: Order<K>,
+    signal: AbortSignal,
+    onLine: (line: HelperLine) => void = () => undefined,
+  ): Promise<Answer<K>> {
     return new Promise((resolve, reject) => {
       if (signal.aborted) {
         reject(cancelled());
@@ -65,7 +71,7 @@ export class Helpers {
       child.on('close', () => {
         signal.removeEventListener('abort', stop);
         if (last?.type === 'failed') reject(new ProblemError(last.problem));
-        else if (last?.type === 'read' || last?.type === 'proven') resolve(last);
+        else if (last?.type === ANSWERS[order.kind]) resolve(last as Answer<K>);
         else {
           if (words !== '') console.error(`helper: ${words}`);
           reject(
@@ -76,14 +82,6 @@ export class Helpers {
       child.stdin.on('error', () => undefined); // it ended before it had heard everything: said above
       child.stdin.end(JSON.stringify(order));
     });
-  }
-
-  async read(order: Extract<HelperOrder, { kind: 'read' }>, signal: AbortSignal, onLine: (line: HelperLine) => void): Promise<ReadLine> {
-    return (await this.run(order, signal, onLine)) as ReadLine;
-  }
-
-  async prove(order: Extract<HelperOrder, { kind: 'prove' }>, signal: AbortSignal): Promise<ProvenLine> {
-    return (await this.run(order, signal)) as ProvenLine;
   }
 }
 

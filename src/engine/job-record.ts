@@ -102,7 +102,6 @@ export class JobRecord {
     const record = JobRecord.of(new JobFolder(folder).readJob(), folder);
     await record.follow();
     record.isAnnounced = record.told.state === 'done';
-    record.keepEnded();
     return record;
   }
 
@@ -166,7 +165,6 @@ export class JobRecord {
 
   /** A convenience for the next start. */
   private keepEnded(): void {
-    if (!this.isOver) return;
     const { order, folded, follower } = this;
     const file = path.join(this.folder, ENDED);
     try {

@@ -17,6 +17,7 @@ import {
 } from '@/contract';
 import { makeFolderDurably, writeDurably } from '@/node/durable';
 import { removeWorkshop, requireStorage } from '@/node/library';
+import { storageAway } from '@/node/storage-mark';
 import type { EngineConfig } from './config';
 import type { Drives } from './drives';
 import { EventFollower } from './follower';
@@ -79,10 +80,11 @@ export class Jobs {
         const record = await JobRecord.open(folder);
         this.records.set(record.order.id, record);
       } catch (error) {
-        console.error(`job folder ${name} can not be used: ${toProblem(error).message}`);
+        const problem = toProblem(error);
+        console.error(`job folder ${name} can not be used: ${problem.message}`);
         const since = statSync(folder, { throwIfNoEntry: false })?.mtime ?? new Date();
         // A folder of another name is none of ours.
-        if (JOB_ID.test(name)) this.lost.set(name, lostJobState(name, since.toISOString(), toProblem(error)));
+        if (JOB_ID.test(name)) this.lost.set(name, lostJobState(name, since.toISOString(), problem));
       }
     }
   }
@@ -317,8 +319,7 @@ export class Jobs {
 
   private async waitForStorage(record: JobRecord): Promise<void> {
     if (record.told.problem?.code === 'storage-missing') return; // said before
-    const away = new WorkError('storage-missing', `The library storage “${record.order.storage.name}” is not there`);
-    await record.decide({ type: 'held', problem: toProblem(away) });
+    await record.decide({ type: 'held', problem: toProblem(storageAway(record.order.storage.name)) });
     this.send(record);
   }
 

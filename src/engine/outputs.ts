@@ -21,8 +21,8 @@ export class Outputs {
   private listing: (Listing & { readonly at: number }) | null = null;
   private stamp = 0;
   private counted: { readonly at: number; readonly count: number } | null = null;
-  /** Where each was when it was last seen. */
-  private readonly places = new Map<string, Place>();
+  /** Where each was when they were last seen: kept when a list has become old. */
+  private places: ReadonlyMap<string, Place> = new Map();
 
   constructor(
     config: EngineConfig,
@@ -36,10 +36,9 @@ export class Outputs {
   /** Looks through all storages; those who ask meanwhile get the same answer. */
   private look(): Promise<Listing> {
     this.looking ??= this.index
-      .look((id, place) => {
-        this.places.set(id, place);
-      })
+      .look()
       .then((found) => {
+        this.places = found.places;
         this.listing = { ...found, at: Date.now() };
         this.stamp++;
         return found;
@@ -75,8 +74,8 @@ export class Outputs {
 
   /** A page of what there is, the newest first. @param from entries to pass over; only the first page looks anew. */
   async list(from: number): Promise<{ stamp: number; total: number; outputs: readonly VaultEntry[]; unread: readonly UnreadSidecar[] }> {
-    const isOld = !this.listing || (from === 0 && Date.now() - this.listing.at > FRESH_MS);
-    const { entries, unread } = isOld || !this.listing ? await this.look() : this.listing;
+    const isOld = from === 0 && Date.now() - (this.listing?.at ?? 0) > FRESH_MS;
+    const { entries, unread } = this.listing && !isOld ? this.listing : await this.look();
     return { stamp: this.stamp, total: entries.length, outputs: entries.slice(from, from + VAULT_PAGE), unread };
   }
 
@@ -103,7 +102,7 @@ export class Outputs {
       parts: sidecar.proof.parts,
       beside: sidecar.beside.map(({ name, sha256 }) => ({ file: path.join(path.dirname(file), path.basename(name)), sha256 })),
     };
-    const { proof, sha256, besideMatch } = await this.pool.run('later', signal, () => this.helpers.prove(order, signal));
+    const { proof, sha256, besideMatch } = await this.pool.run('later', signal, () => this.helpers.run(order, signal));
     return { proof, sha256Matches: sha256 === sidecar.file.sha256 && besideMatch };
   }
 }

@@ -91,7 +91,7 @@ export class Readings {
     const use = source.kind === 'drive' ? this.drives.use(source.drive) : null;
     try {
       const order = { kind: 'read' as const, source, spunUp: use?.spunUp ?? true, thorough: task.thorough };
-      const { reading, findings } = await this.helpers.read(order, task.controller.signal, (line) => {
+      const { reading, findings } = await this.helpers.run(order, task.controller.signal, (line) => {
         if (line.type === 'opened' && source.kind === 'drive') this.drives.spunUp(source.drive);
         if (line.type === 'progress') this.update(task, { progress: line.progress });
       });

@@ -1,6 +1,7 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import type { z } from 'zod';
 import { ARCHIVE_HEADER, MAX_BODY_BYTES, ROUTES, WorkError, matchRoute, statusOf, toProblem, type RouteName } from '@/contract';
-import { HANDLERS, parsedBy, type Asked, type EngineParts } from './handlers';
+import { HANDLERS, type Asked, type EngineParts } from './handlers';
 
 async function readBody(request: IncomingMessage): Promise<unknown> {
   const chunks: Buffer[] = [];
@@ -15,6 +16,14 @@ async function readBody(request: IncomingMessage): Promise<unknown> {
   } catch (error) {
     throw new WorkError('bad-request', 'The request is no JSON', { cause: error });
   }
+}
+
+/** What a request says behind its path. @throws WorkError `bad-request` where it is not as agreed. */
+function parsedBy(schema: z.ZodType, given: unknown): unknown {
+  const parsed = schema.safeParse(given);
+  if (parsed.success) return parsed.data;
+  const [issue] = parsed.error.issues;
+  throw new WorkError('bad-request', `The request is not as agreed: ${issue?.path.join('.') ?? ''} ${issue?.message ?? ''}`);
 }
 
 const handled = <N extends RouteName>(name: N, parts: EngineParts, asked: Asked<N>) => HANDLERS[name](parts, asked);

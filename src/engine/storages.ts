@@ -4,7 +4,7 @@ import { z } from 'zod';
 import { WorkError, type StorageState } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { checkStorage } from '@/node/library';
-import { markStorage, readMark } from '@/node/storage-mark';
+import { markStorage, readMark, storageAway } from '@/node/storage-mark';
 import type { EngineConfig } from './config';
 import { Watched } from './watched';
 
@@ -79,8 +79,7 @@ export class Storages {
   /** The user says that what is there is the library. @throws WorkError `not-known`, `storage-missing`; system errors where it can not be marked. */
   async take(id: string): Promise<void> {
     const { storage, watched } = this.find(id);
-    if ((await watched.look()).identity === 'away')
-      throw new WorkError('storage-missing', `The library storage “${storage.name}” is not there`);
+    if ((await watched.look()).identity === 'away') throw storageAway(storage.name);
     await this.markAs(storage);
     await watched.look();
   }
@@ -90,7 +89,7 @@ export class Storages {
     const { storage, watched } = this.find(id);
     const { identity } = await watched.look();
     const mark = this.taken[storage.path];
-    if (identity === 'away') throw new WorkError('storage-missing', `The library storage “${storage.name}” is not there`);
+    if (identity === 'away') throw storageAway(storage.name);
     if (identity === 'new' || mark === undefined)
       throw new WorkError('storage-new', `Nobody has said yet that “${storage.name}” is a library`);
     if (identity === 'other')

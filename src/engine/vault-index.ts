@@ -39,6 +39,8 @@ export interface Place {
 export interface Listing {
   readonly entries: readonly VaultEntry[];
   readonly unread: readonly UnreadSidecar[];
+  /** Where each result stands, by its id. */
+  readonly places: ReadonlyMap<string, Place>;
 }
 
 /** Names that sidecars have, below a folder. Links are not followed. */
@@ -121,26 +123,25 @@ export class VaultIndex {
     return roots.flatMap(({ storage, root }) => (root === null ? [] : [{ storage, root }]));
   }
 
-  /** Looks through all storages. @param found is told where each result stands. */
-  async look(found: (id: string, place: Place) => void): Promise<Listing> {
+  /** Looks through all storages. */
+  async look(): Promise<Listing> {
     const entries: VaultEntry[] = [];
     const unread: UnreadSidecar[] = [];
+    const places = new Map<string, Place>();
     const seen = new Set<string>();
     for (const { storage, root } of await this.roots()) {
       const sidecars: string[] = [];
       for await (const sidecar of sidecarsIn(root)) if (sidecars.length < MOST_SIDECARS) sidecars.push(sidecar);
       for (let i = 0; i < sidecars.length; i += AT_ONCE) {
-        const places = sidecars.slice(i, i + AT_ONCE).map((sidecar) => ({ storage, root, sidecar }));
-        const looked = await Promise.all(places.map((place) => this.entryAt(place)));
-        for (const [n, entry] of looked.entries()) {
-          const place = places[n];
-          if (!place) continue;
+        const some = sidecars.slice(i, i + AT_ONCE).map((sidecar) => ({ storage, root, sidecar }));
+        const looked = await Promise.all(some.map(async (place) => ({ place, entry: await this.entryAt(place) })));
+        for (const { place, entry } of looked) {
           seen.add(path.join(root, place.sidecar));
           if (typeof entry === 'string') {
             if (unread.length < MOST_UNREAD) unread.push({ storageName: storage.name, path: place.sidecar, reason: entry });
             continue;
           }
-          found(entry.id, place);
+          places.set(entry.id, place);
           entries.push(entry);
         }
       }
@@ -151,7 +152,7 @@ export class VaultIndex {
         this.isChanged = true;
       }
     await this.keep();
-    return { entries: entries.sort((a, b) => b.sidecar.madeAt.localeCompare(a.sidecar.madeAt)), unread };
+    return { entries: entries.sort((a, b) => b.sidecar.madeAt.localeCompare(a.sidecar.madeAt)), unread, places };
   }
 
   /** @returns why it can not be used, where it can not. */

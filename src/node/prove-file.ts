@@ -1,8 +1,10 @@
 import { Worker } from 'node:worker_threads';
-import { proveMaster, type FilePart, type Proof, type MasterPromise } from '@/core/proof';
+import { proveAccess, proveMaster, type FilePart, type Proof, type MasterPromise } from '@/core/proof';
+import type { RecipeId } from '@/core/reels';
 import { WorkError } from '@/contract';
+import { examineAccessCopy } from './ffmpeg';
 import { openFileSource } from './files';
-import { createPayloadHash, fastCrc32 } from './hash';
+import { createPayloadHash, fastCrc32, sha256File } from './hash';
 
 /** SHA-256 in a thread of its own: it is the slowest part of a proof. */
 export function sha256InThread(file: string, signal: AbortSignal): Promise<string> {
@@ -54,4 +56,13 @@ export async function proveMasterFile(
   } finally {
     await source.close();
   }
+}
+
+/** Proves a result of either kind again, from what its sidecar says; also gives its SHA-256. */
+export async function proveResult(
+  { file, recipe, promise, parts }: { file: string; recipe: RecipeId; promise: MasterPromise; parts: readonly FilePart[] },
+  signal: AbortSignal,
+): Promise<{ proof: Proof; sha256: string }> {
+  if (recipe === 'master') return proveMasterFile(file, promise, signal, { parts });
+  return { proof: proveAccess(await examineAccessCopy(file, signal), promise), sha256: await sha256File(file, signal) };
 }

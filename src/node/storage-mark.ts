@@ -58,7 +58,10 @@ export async function isThere({ path: folder, mark }: MarkedStorage): Promise<bo
   return info?.isDirectory() ?? false;
 }
 
+/** The job waits for it. */
+export const storageAway = (name: string): WorkError => new WorkError('storage-missing', `The library storage “${name}” is not there`);
+
 /** Before anything is written. @throws WorkError `storage-missing`: the job waits for it. */
 export async function requireThere(storage: MarkedStorage): Promise<void> {
-  if (!(await isThere(storage))) throw new WorkError('storage-missing', `The library storage “${storage.name}” is not there`);
+  if (!(await isThere(storage))) throw storageAway(storage.name);
 }

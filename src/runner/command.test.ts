@@ -1,4 +1,4 @@
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { FindingsSchema, ReadingSchema, SidecarSchema } from '@/contract';
@@ -92,4 +92,19 @@ test('a job that can not be done leaves nothing behind', () => {
   expect(vault('make', job('job.json', { source: QUAY, title: 2 }), path.join(folder, 'quay.mkv')).code).toBe(1); // the name is taken
   expect(readdirSync(folder).sort()).toEqual(before);
   expect(existsSync(path.join(folder, '.careful-vault'))).toBe(false);
+});
+
+test('make that is interrupted is cancelled, and leaves nothing behind', async () => {
+  const output = path.join(folder, 'interrupted.mp4');
+  const order = job('interrupted.json', { source: QUAY, title: 2 });
+  const child = spawn(process.execPath, [path.resolve('dist/vault.mjs'), 'make', order, output], { cwd: folder, stdio: 'ignore' });
+  const ended = new Promise((resolve) => child.once('exit', resolve));
+  while (!existsSync(path.join(folder, '.careful-vault'))) await new Promise((resolve) => setTimeout(resolve, 20));
+  child.kill('SIGINT');
+  expect(await ended).toBe(2);
+  expect([existsSync(output), existsSync(`${output}.json`), existsSync(path.join(folder, '.careful-vault'))]).toEqual([
+    false,
+    false,
+    false,
+  ]);
 });

@@ -4,15 +4,12 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { z } from 'zod';
 import { findRoles } from '@/core/findings';
-import { proveAccess } from '@/core/proof';
 import { wholeTitleReel } from '@/core/reels';
 import { JOB_VERSION, JobSchema, ReelSchema, SidecarSchema, WorkError, toProblem, type Job, type JobSource } from '@/contract';
-import { examineAccessCopy } from '@/node/ffmpeg';
-import { sha256File } from '@/node/hash';
 import { JobFolder } from '@/node/job-folder';
 import { removeWorkshop } from '@/node/library';
 import { kindOfFile, openSource } from '@/node/open-source';
-import { proveMasterFile } from '@/node/prove-file';
+import { proveResult } from '@/node/prove-file';
 import { sealState } from '@/node/seal';
 import { runJob } from './run-job';
 
@@ -93,9 +90,8 @@ async function make(jobFile: string, output: string): Promise<number> {
     const controller = new AbortController();
     for (const signal of ['SIGINT', 'SIGTERM'] as const) {
       process.on(signal, () => {
-        void writeFile(path.join(folder, 'cancel'), '').then(() => {
-          controller.abort();
-        });
+        new JobFolder(folder).emit({ type: 'cancel-asked' });
+        controller.abort();
       });
     }
     const code = await runJob(new JobFolder(folder), controller.signal);
@@ -115,10 +111,7 @@ async function prove(given: string): Promise<number> {
   const sidecar = SidecarSchema.parse(written);
   const seal = sealState(written);
   const signal = new AbortController().signal;
-  const result =
-    sidecar.recipe === 'master'
-      ? await proveMasterFile(file, sidecar.promise, signal, { parts: sidecar.proof.parts })
-      : { proof: proveAccess(await examineAccessCopy(file), sidecar.promise), sha256: await sha256File(file) };
+  const result = await proveResult({ file, recipe: sidecar.recipe, promise: sidecar.promise, parts: sidecar.proof.parts }, signal);
   const sha256Matches = result.sha256 === sidecar.file.sha256;
   const passed = result.proof.passed && sha256Matches && seal !== 'broken';
   process.stdout.write(`${JSON.stringify({ file: path.basename(file), passed, sha256Matches, seal, proof: result.proof }, null, 2)}\n`);

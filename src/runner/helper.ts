@@ -2,13 +2,11 @@ import { once } from 'node:events';
 import { writeFileSync } from 'node:fs';
 import { getPriority } from 'node:os';
 import { findRoles } from '@/core/findings';
-import { proveAccess } from '@/core/proof';
 import { scanForDamage, withDamage } from '@/core/reading';
 import { HelperOrderSchema, toProblem, type HelperLine, type HelperOrder } from '@/contract';
-import { examineAccessCopy } from '@/node/ffmpeg';
 import { sha256File } from '@/node/hash';
 import { openSource } from '@/node/open-source';
-import { proveMasterFile } from '@/node/prove-file';
+import { proveResult } from '@/node/prove-file';
 
 /** One piece of work for the engine, in a process of its own: `helper`, an order on its input, lines on its output. It is ended by killing it. */
 
@@ -49,12 +47,10 @@ async function read({ source, spunUp, thorough }: Order<'read'>): Promise<Helper
 }
 
 /** Proves a file of the library again, from what its sidecar says alone. */
-async function prove({ file, recipe, promise, parts, beside }: Order<'prove'>): Promise<HelperLine> {
+async function prove({ beside, ...result }: Order<'prove'>): Promise<HelperLine> {
   let besideMatch = true;
   for (const { file: other, sha256 } of beside) besideMatch &&= (await sha256File(other, never).catch(() => null)) === sha256;
-  if (recipe === 'master') return { type: 'proven', ...(await proveMasterFile(file, promise, never, { parts })), besideMatch };
-  const proof = proveAccess(await examineAccessCopy(file, never), promise);
-  return { type: 'proven', proof, sha256: await sha256File(file, never), besideMatch };
+  return { type: 'proven', ...(await proveResult(result, never)), besideMatch };
 }
 
 try {

@@ -3,7 +3,7 @@ import type { MasterPromise } from '@/core/proof';
 import { WorkError, toProblem, type Job, type Stage } from '@/contract';
 import { estimateReel, neededBytes } from '@/core/reels';
 import { removeWorkshop, requireStorage } from '@/node/library';
-import { isThere } from '@/node/storage-mark';
+import { isThere, storageAway } from '@/node/storage-mark';
 import type { JobFolder } from '@/node/job-folder';
 import { checkAccess, checkMaster, isStill, makeAccess, makeMaster, place, type StageContext } from './stages';
 
@@ -139,7 +139,7 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
     if (isSaid || !(await isThere(job.storage))) {
       folder.emit({
         type: 'held',
-        problem: toProblem(isSaid ? error : new WorkError('storage-missing', `The library storage “${job.storage.name}” is not there`)),
+        problem: toProblem(isSaid ? error : storageAway(job.storage.name)),
       });
       return 3;
     }

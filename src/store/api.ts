@@ -17,10 +17,10 @@ const AWAY: Problem = {
   where: null,
 };
 
-/** Requests say for which archive they are meant: what answers at this address may be another by now. */
-function ofArchive(): Record<string, string> {
+/** What every request says: that it is of a page of ours, and for which archive it is meant, since what answers at this address may be another by now. */
+export function ownHeaders(): Record<string, string> {
   const open = openedArchive();
-  return open ? { [ARCHIVE_HEADER]: open.archive.id } : {};
+  return { 'x-careful-vault': '1', ...(open ? { [ARCHIVE_HEADER]: open.archive.id } : {}) };
 }
 
 type ResponseOf<N extends RouteName> = (typeof ROUTES)[N]['response'] extends z.ZodType<infer T> ? T : never;
@@ -41,7 +41,7 @@ export async function call<N extends RouteName>(
   try {
     response = await fetch(`/api${path}${query}`, {
       method: route.method,
-      headers: { 'x-careful-vault': '1', ...ofArchive(), ...(options.body === undefined ? {} : { 'content-type': 'application/json' }) },
+      headers: { ...ownHeaders(), ...(options.body === undefined ? {} : { 'content-type': 'application/json' }) },
       ...(options.body === undefined ? {} : { body: JSON.stringify(options.body) }),
     });
   } catch {

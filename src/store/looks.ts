@@ -2,7 +2,7 @@ import type { Reading } from '@/core/reading';
 import { readingForReel, wholeTitleReel } from '@/core/reels';
 import type { z } from 'zod';
 import { CompareLineSchema, MeasureLineSchema, ROUTES, sourceKey, type CompareLine, type MeasureLine, type SourceRef } from '@/contract';
-import { ApiError, call } from './api';
+import { ApiError, call, ownHeaders } from './api';
 
 /** Views into titles, opened once per source and title, and opened again where the engine has closed them. */
 
@@ -104,7 +104,7 @@ async function askLines<Line>(
   });
   const response = await fetch(`/api${ROUTES[route].path.replace(':id', id)}`, {
     method: 'POST',
-    headers: { 'x-careful-vault': '1', 'content-type': 'application/json' },
+    headers: { ...ownHeaders(), 'content-type': 'application/json' },
     body: JSON.stringify({ title: wish.title, ...body }),
     signal,
   });
