@@ -128,9 +128,15 @@ async function start(folder: string): Promise<{ app: App; stop: () => Promise<vo
   };
 }
 
-export const test = base.extend<{ complaints: string[]; open: (place: string) => Promise<void> }, { app: App }>({
+export const test = base.extend<{ complaints: string[]; open: (place: string) => Promise<void> }, { house: string; app: App }>({
+  /**
+   * Whose application it is: every file of tests names its own and so gets its own. What one has read, a fresh browser
+   * on the same engine is told of too, so that files that shared one depended on which of them a worker had had before.
+   */
+  house: ['', { scope: 'worker', option: true }],
   app: [
-    async ({}, use) => {
+    async ({ house }, use) => {
+      if (house === '') throw new Error("a file of tests says whose application it uses: test.use({ house: '…' })");
       const folder = mkdtempSync(path.join(tmpdir(), 'careful-vault-e2e-'));
       const { app, stop } = await start(folder);
       await use(app);

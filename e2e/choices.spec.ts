@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
 
+test.use({ house: 'choices' });
+
 test('sound from a file is added with an offset, subtitles stand beside the result, all of it proven', async ({
   page,
   app,

@@ -2,6 +2,8 @@ import { readFileSync } from 'node:fs';
 import { sampleCatalogue } from '../src/test-support/sample-catalogue';
 import { expect, seriousFaults, test } from './app';
 
+test.use({ house: 'collection' });
+
 test('two thousand discs: taken in after a dry run, found, sorted, labelled, exported, and smooth', async ({ page, open, complaints }) => {
   await open('/');
   await page

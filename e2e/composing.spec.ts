@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
 
+test.use({ house: 'composing' });
+
 test('reels are merged by dragging and by key, divided, and every step is undone even after a reload', async ({
   page,
   open,

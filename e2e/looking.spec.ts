@@ -4,6 +4,8 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { cards, expect, openBench, queueAs, readImage, seriousFaults, test } from './app';
 
+test.use({ house: 'looking' });
+
 test('a title is looked into: contact sheet, a moment, a preview with sound and subtitles, what is measured', async ({
   page,
   open,

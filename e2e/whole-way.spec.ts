@@ -2,6 +2,8 @@ import { readFileSync, readdirSync } from 'node:fs';
 import path from 'node:path';
 import { expect, openBench, queueAs, readImage, test } from './app';
 
+test.use({ house: 'whole-way' });
+
 test('from a disc to a proven file and its access copy, through every place', async ({ page, app, open, complaints }) => {
   await open('/');
   await expect(page.getByText('No disc has been read yet')).toBeVisible();

@@ -1,5 +1,7 @@
 import { cards, expect, openBench, queueAs, test } from './app';
 
+test.use({ house: 'wide-formats' });
+
 test('a shelf of images is read in the background, folders below it too; what is no disc is said and holds nothing up', async ({
   page,
   open,
