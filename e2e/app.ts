@@ -141,7 +141,8 @@ export const test = base.extend<{ complaints: string[]; open: (place: string) =>
       const { app, stop } = await start(folder);
       await use(app);
       await stop();
-      rmSync(folder, { recursive: true, force: true });
+      // A runner of a test that failed may still write.
+      rmSync(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 250 });
     },
     { scope: 'worker' },
   ],
@@ -181,6 +182,70 @@ export async function queueAs(page: Page, name: string): Promise<void> {
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
   await expect(page.getByText('Everything planned is on the queue.')).toBeVisible();
 }
+
+/** Chooses a language by its name. */
+export async function chooseLanguage(page: Page, label: string, name: string): Promise<void> {
+  await page.getByRole('button', { name: new RegExp(`^${label}:`) }).click();
+  await page.getByRole('combobox', { name: label }).fill(name);
+  await page.getByRole('option', { name }).first().click();
+}
+
+/** What stands over something else on a page: texts and controls whose boxes meet, as far as they are seen. */
+export const overlaps = (page: Page): Promise<string[]> =>
+  page.evaluate(() => {
+    interface Seen {
+      readonly element: Element;
+      readonly says: string;
+      readonly box: { left: number; top: number; right: number; bottom: number };
+    }
+    const SLACK = 2;
+    /** The part of a box that none of the elements around it cuts off. */
+    const seenOf = (element: Element, of: DOMRect) => {
+      const box = { left: of.left, top: of.top, right: of.right, bottom: of.bottom };
+      for (let at: Element | null = element; at && at !== document.body; at = at.parentElement) {
+        const style = getComputedStyle(at);
+        if (style.visibility === 'hidden' || style.opacity === '0' || style.position === 'fixed') return null;
+        if (style.overflow === 'visible' && style.clipPath === 'none') continue;
+        const edge = at.getBoundingClientRect();
+        box.left = Math.max(box.left, edge.left);
+        box.top = Math.max(box.top, edge.top);
+        box.right = Math.min(box.right, edge.right);
+        box.bottom = Math.min(box.bottom, edge.bottom);
+      }
+      return box.right - box.left > SLACK && box.bottom - box.top > SLACK ? box : null;
+    };
+    const found: Seen[] = [];
+    for (const element of document.body.querySelectorAll('*')) {
+      if (/^(SCRIPT|STYLE|OPTION|NEXTJS-PORTAL)$/.test(element.tagName) || element.closest('svg, [data-radix-popper-content-wrapper]'))
+        continue;
+      const boxes: DOMRect[] = [];
+      if (/^(INPUT|SELECT|TEXTAREA|IMG)$/.test(element.tagName)) boxes.push(element.getBoundingClientRect());
+      for (const node of element.childNodes) {
+        if (node.nodeType !== Node.TEXT_NODE || !node.textContent?.trim()) continue;
+        const range = document.createRange();
+        range.selectNodeContents(node);
+        boxes.push(...range.getClientRects());
+      }
+      for (const rect of boxes) {
+        const box = seenOf(element, rect);
+        const says = element.getAttribute('aria-label') ?? element.textContent?.trim().slice(0, 40) ?? '';
+        if (box) found.push({ element, says: `${element.tagName.toLowerCase()} “${says}”`, box });
+      }
+    }
+    const wrong: string[] = [];
+    found.forEach((a, i) => {
+      for (const b of found.slice(i + 1)) {
+        if (a.element === b.element || a.element.contains(b.element) || b.element.contains(a.element)) continue;
+        const wide = Math.min(a.box.right, b.box.right) - Math.max(a.box.left, b.box.left);
+        const high = Math.min(a.box.bottom, b.box.bottom) - Math.max(a.box.top, b.box.top);
+        if (wide > SLACK && high > SLACK) wrong.push(`${a.says} and ${b.says} by ${Math.round(wide)}x${Math.round(high)}`);
+      }
+    });
+    return wrong;
+  });
+
+/** Where the selected reel is edited. */
+export const editorOf = (page: Page): Locator => page.getByRole('region', { name: /, edited$/ });
 
 /** The reels on the Bench. */
 export const cards = (page: Page): Locator => page.getByRole('article', { name: /^Reel / });

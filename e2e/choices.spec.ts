@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
+import { cards, chooseLanguage, editorOf, expect, openBench, readImage, seriousFaults, test } from './app';
 
 test.use({ house: 'choices' });
 
@@ -13,16 +13,15 @@ test('sound from a file is added with an offset, subtitles stand beside the resu
   await page.getByRole('button', { name: 'Read all that are new' }).click();
   await openBench(page, 'Haven & Harbour');
   await expect(cards(page)).toHaveCount(1);
-  await page.keyboard.press('e');
-  const editor = page.getByRole('dialog', { name: 'Haven & Harbour' });
-  await editor.getByRole('tab', { name: 'Tracks' }).click();
+  const editor = editorOf(page);
+  await editor.getByRole('tab', { name: /^Tracks/ }).click();
   await editor.getByRole('button', { name: 'Add a sound file' }).click();
   const browser = page.getByRole('dialog', { name: 'Choose a file with sound' });
   await expect(browser.getByText('QUAY.iso')).toHaveCount(0);
   await browser.getByRole('button', { name: 'Add nets.mkv' }).click();
   await expect(editor).toContainText('FLAC');
   await editor.getByLabel('Name of the added sound').fill('The netmaker speaks');
-  await editor.getByLabel('Language of the added sound').fill('gd');
+  await chooseLanguage(page, 'Language of the added sound', 'Scottish Gaelic');
   await editor.getByLabel('Offset of the added sound').fill('1.25');
   await editor.getByLabel('Offset of the added sound').blur();
   await editor.getByLabel('commentary').check();
@@ -73,9 +72,8 @@ test('choices go to the reels that are chosen, and to the other discs of the set
     .first()
     .getByText(/^title/)
     .click();
-  await page.keyboard.press('e');
-  const editor = page.getByRole('dialog');
-  await editor.getByRole('tab', { name: 'Tracks' }).click();
+  const editor = editorOf(page);
+  await editor.getByRole('tab', { name: /^Tracks/ }).click();
   const before = await editor.getByRole('region', { name: 'Audio tracks of the reel' }).getByRole('listitem').count();
   await editor.getByRole('button', { name: 'Leave audio track 2' }).click();
   await editor.getByRole('button', { name: 'Done' }).click();
@@ -197,7 +195,7 @@ test('a reel is divided in groups of chapters and at times; all angles become a 
   await openBench(page, 'Twin');
   await page.getByRole('option', { name: /^Title 2,/ }).click();
   await page.keyboard.press('t');
-  await expect(page.getByLabel('Angle')).toBeVisible();
+  await expect(page.getByLabel('Angle of the title')).toBeVisible();
   const before = await cards(page).count();
   await cards(page)
     .last()
@@ -236,17 +234,21 @@ test('chapters are numbered, moved, added, taken out, and read from a file; the 
   await readImage(page, 'QUAY.iso', 'Quay');
   await openBench(page, 'Quay');
   await expect(cards(page)).toHaveCount(1);
-  await page.keyboard.press('e');
-  const editor = page.getByRole('dialog');
+  const editor = editorOf(page);
   await editor.getByRole('tab', { name: 'Chapters' }).click();
+  const lists = async (entry: string) => {
+    await editor.getByRole('button', { name: 'Lists of chapters' }).click();
+    await page.getByRole('menuitem', { name: entry }).click();
+  };
   const name = (n: number) => editor.getByLabel(`Name of chapter ${n} of the reel`);
   const time = (n: number) => editor.getByLabel(`Time of chapter ${n}`);
   await expect(name(3)).toBeVisible();
   await editor.getByRole('button', { name: 'Add a chapter after 1' }).click();
   await expect(name(4)).toBeVisible();
   await expect(name(2)).toHaveValue('New chapter');
+  await lists('Number them');
   await editor.getByLabel('Pattern for names').fill('Part ##');
-  await editor.getByRole('button', { name: 'Number them' }).click();
+  await editor.getByRole('button', { name: 'Name them so' }).click();
   await expect(name(4)).toHaveValue('Part 04');
   await time(2).fill('0:00:01.250');
   await time(2).blur();
@@ -260,7 +262,7 @@ test('chapters are numbered, moved, added, taken out, and read from a file; the 
   await expect(name(2)).toHaveValue('High water');
   await expect(name(3)).toHaveCount(0);
   const download = page.waitForEvent('download');
-  await editor.getByRole('button', { name: 'Save as lines' }).click();
+  await lists('Save as lines');
   expect(readFileSync(await (await download).path(), 'utf8')).toBe('00:00:00.000 Low water\n00:00:03.000 High water\n');
   expect(await seriousFaults(page)).toEqual([]);
   await editor.getByRole('button', { name: 'Back to the disc’s own chapters' }).click();
@@ -285,7 +287,7 @@ test('titles with other tracks are merged with what is missing said; other codec
   await expect(cards(page)).toHaveCount(1);
   await menu(0).click();
   await page.getByRole('menuitem', { name: 'Pieces and ranges…' }).click();
-  const editor = page.getByRole('dialog');
+  const editor = editorOf(page);
   await expect(editor.getByText(/Subtitle track 1 is missing from .*title 1 has none that goes on/)).toBeVisible();
   await editor.getByRole('button', { name: 'Take piece 2 out' }).click();
   await expect(editor.getByText(/is missing from/)).toHaveCount(0);

@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
+import { cards, chooseLanguage, editorOf, expect, openBench, readImage, seriousFaults, test } from './app';
 
 test.use({ house: 'composing' });
 
@@ -51,30 +51,32 @@ test('one reel with all that can be changed about it, made and proven', async ({
   await readImage(page, 'QUAY.iso', 'Quay');
   await openBench(page, 'Quay');
   await expect(cards(page)).toHaveCount(1);
-  await page.keyboard.press('e');
-  const editor = page.getByRole('dialog');
+  const editor = editorOf(page);
+  await editor.getByRole('tab', { name: /^Pieces/ }).click();
   await editor.getByLabel('What is taken of title 2').selectOption('time');
   await editor.getByLabel('From time').fill('0:02');
   await editor.getByLabel('From time').blur();
   await editor.getByLabel('To frame').fill('150');
   await editor.getByLabel('To frame').blur();
   await editor.getByRole('tab', { name: 'Chapters' }).click();
-  await editor.getByRole('button', { name: 'Paste a list' }).click();
+  await editor.getByRole('button', { name: 'Lists of chapters' }).click();
+  await page.getByRole('menuitem', { name: 'Paste a list' }).click();
   await editor.getByLabel('Chapter list').fill('0:00 Ropes\n0:01.5 The crane');
   await editor.getByRole('button', { name: 'Take the list' }).click();
   await expect(editor.getByLabel('Name of chapter 2 of the reel')).toHaveValue('The crane');
   const download = page.waitForEvent('download');
-  await editor.getByRole('button', { name: 'Save as WebVTT' }).click();
+  await editor.getByRole('button', { name: 'Lists of chapters' }).click();
+  await page.getByRole('menuitem', { name: 'Save as WebVTT' }).click();
   const file = await download;
   expect(file.suggestedFilename()).toBe('Quay.vtt');
   expect(readFileSync(await file.path(), 'utf8')).toContain('00:00:01.500 --> ');
-  await editor.getByRole('tab', { name: 'Tracks' }).click();
+  await editor.getByRole('tab', { name: /^Tracks/ }).click();
   await editor.getByLabel('Add a subtitle file').setInputFiles({
     name: 'museum.srt',
     mimeType: 'text/plain',
     buffer: Buffer.from('1\n00:00:01,000 --> 00:00:02,000\nMind the step\n'),
   });
-  await editor.getByLabel('Language of the added subtitles').fill('en');
+  await chooseLanguage(page, 'Language of the added subtitles', 'English');
   await editor
     .getByRole('button', { name: /^English/ })
     .first()
@@ -104,6 +106,66 @@ test('one reel with all that can be changed about it, made and proven', async ({
   expect(sidecar.promise.durationMs).toBeLessThan(7000);
   expect(sidecar.promise.chapters.map((c) => c.name)).toEqual(['Ropes', 'The crane']);
   expect(sidecar.promise.tracks.at(-1)).toMatchObject({ codecId: 'S_TEXT/UTF8', packets: 1 });
+  expect(complaints).toEqual([]);
+});
+
+test('a reel is edited by looking: ranges and chapters at the moment looked at, marks by key, many reels as a list', async ({
+  page,
+  open,
+  complaints,
+}) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await expect(cards(page)).toHaveCount(1);
+  const editor = editorOf(page);
+  const map = page.getByRole('region', { name: 'Disc map' });
+  const small = (await map.boundingBox())?.height ?? 0;
+  await page.keyboard.press('e');
+  await expect(editor).toHaveCount(0);
+  expect((await map.boundingBox())?.height).toBeGreaterThan(small + 100);
+  await page.reload(); // that is remembered
+  await expect(cards(page)).toHaveCount(1);
+  await expect(editor).toHaveCount(0);
+  await page.keyboard.press('e');
+
+  // A chapter begins where somebody looks, and its mark is moved by key.
+  await editor.getByRole('tab', { name: 'Chapters' }).click();
+  await expect(editor.getByRole('button', { name: 'Take this moment' })).toBeDisabled();
+  await page.getByLabel('Moment of the title').fill('2400');
+  await editor.getByRole('button', { name: 'Take this moment' }).click();
+  const time = (n: number) => editor.getByLabel(`Time of chapter ${n}`);
+  await expect(time(2)).toHaveValue('00:00:02.400');
+  await expect(page.getByRole('img', { name: 'Title 2 at 0:02' })).toBeVisible();
+  await editor.getByRole('slider', { name: 'Mark of chapter 2' }).press('ArrowRight');
+  await expect(time(2)).toHaveValue('00:00:02.440');
+  await editor.getByRole('button', { name: 'Look at chapter 3 of the reel' }).click();
+  await editor.getByRole('button', { name: 'Begin 3 here' }).click();
+  await expect(time(3)).not.toHaveValue('00:00:03.000');
+
+  // A range from one look to another.
+  await editor.getByRole('tab', { name: /^Pieces/ }).click();
+  await page.getByLabel('Moment of the title').fill('2000');
+  await editor.getByRole('button', { name: 'from here' }).click();
+  await page.getByLabel('Moment of the title').fill('6000');
+  await editor.getByRole('button', { name: 'to here' }).click();
+  await expect(cards(page).first()).toContainText('0:02 to 0:06');
+  await page.keyboard.press('Control+z');
+  await expect(cards(page).first()).not.toContainText('0:02 to 0:06');
+
+  // As a list they are sorted, and changed together.
+  await page.getByRole('option', { name: /^Title 1,/ }).click();
+  await page.keyboard.press('t');
+  await expect(cards(page)).toHaveCount(2);
+  await page.getByRole('radio', { name: 'list' }).click();
+  await page.getByRole('button', { name: 'Sort by length' }).click();
+  await expect(page.getByLabel('Name of the reel').first()).toHaveValue(/title 1/);
+  await page.getByLabel('Choose all reels').check();
+  await page.getByRole('group', { name: 'What to do with the chosen reels' }).getByRole('button', { name: 'with access copy' }).click();
+  await expect(page.getByRole('checkbox', { name: 'Access copy', checked: true })).toHaveCount(2);
+  expect(await seriousFaults(page)).toEqual([]);
+  await page.getByRole('group', { name: 'What to do with the chosen reels' }).getByRole('button', { name: 'remove' }).click();
+  await expect(page.getByText('No reel yet')).toBeVisible();
   expect(complaints).toEqual([]);
 });
 
@@ -146,17 +208,20 @@ test('two titles are compared, the map comes closer, and the table finds', async
 
 test('house rules decide with their reasons, are overruled, and an overruling becomes a rule', async ({ page, open, complaints }) => {
   await open('/rules');
-  await page.getByLabel('Preferred languages').fill('gd');
+  await chooseLanguage(page, 'Add a preferred language', 'Scottish Gaelic');
   await page.getByLabel('Which audio').selectOption('preferred');
-  await page.getByLabel('Pattern of file names').fill('{disc} - {title:2} {work}');
-  await expect(page.getByText('gives “Tide Tables - 03 Slack Water”')).toBeVisible();
+  await page.getByRole('button', { name: 'Add a part to the file name' }).click();
+  await page.getByRole('menuitem', { name: 'title number' }).click();
+  await page.getByLabel('Text before it').fill(' - ');
+  await page.getByLabel('Digits').selectOption('2');
+  await expect(page.getByText('gives “Tide Tables 01x02 Slack Water (1987) - 03”')).toBeVisible();
   await page.getByRole('button', { name: 'Keep the rules' }).click();
   await expect(page.getByRole('button', { name: 'Keep the rules' })).toBeDisabled();
   expect(await seriousFaults(page)).toEqual([]);
   await open('/');
   await readImage(page, 'QUAY.iso', 'Quay');
   await openBench(page, 'Quay');
-  await expect(cards(page).first()).toContainText('Quay - 02 Quay.mkv');
+  await expect(cards(page).first()).toContainText('Quay - 02.mkv');
   const english = page.getByRole('checkbox', { name: /^Audio: English/ }).first();
   await expect(english).not.toBeChecked();
   await expect(page.getByText('not a preferred language').first()).toBeVisible();
@@ -165,7 +230,7 @@ test('house rules decide with their reasons, are overruled, and an overruling be
   await page.getByRole('button', { name: 'make this a rule' }).click();
   await expect(page.getByText('overruled')).toHaveCount(0);
   await open('/rules');
-  await expect(page.getByLabel('Preferred languages')).toHaveValue('gd en');
+  await expect(page.getByRole('group', { name: 'Preferred languages' })).toHaveText(/^Scottish Gaelic\s*English/);
   await expect(page.getByRole('region', { name: 'Consequences' })).toContainText('Quay');
   expect(complaints).toEqual([]);
 });

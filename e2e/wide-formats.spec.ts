@@ -63,10 +63,10 @@ test('an angle is chosen; decoys, views and angles are said', async ({ page, ope
   await expect(page.getByRole('region', { name: 'Title 1' })).toContainText('two views');
   await page.getByRole('option', { name: /^Title 2,/ }).click();
   await page.keyboard.press('t');
-  await page.getByLabel('Angle').selectOption('3');
+  await page.getByLabel('Angle of the title').selectOption('3');
   await page.reload();
   await page.getByRole('option', { name: /^Title 2,/ }).click();
-  await expect(page.getByLabel('Angle')).toHaveValue('3');
+  await expect(page.getByLabel('Angle of the title')).toHaveValue('3');
 });
 
 test('every sector is checked on request: what is scratched is shown by time, the rest can be taken', async ({ page, open }) => {

@@ -36,7 +36,7 @@ const bench = async (name, button) => {
   await page.waitForTimeout(600);
 };
 const pictures = () =>
-  page.waitForFunction(() => document.querySelectorAll('section[aria-label=Pictures] img').length >= 24, null, { timeout: 30_000 });
+  page.waitForFunction(() => document.querySelectorAll('section[aria-label=Pictures] img').length >= 16, null, { timeout: 30_000 });
 const queueAll = async (button) => {
   await page.getByRole('button', { name: button }).click();
   await page.getByText('Everything planned is on the queue').waitFor();
@@ -102,7 +102,8 @@ try {
   await page.getByRole('radio', { name: 'table' }).click();
   await shot('bench-table');
   await page.goto(`${address}/rules`);
-  await page.getByLabel('Preferred languages').fill('en');
+  await page.getByRole('button', { name: /^Add a preferred language/ }).click();
+  await page.getByRole('option', { name: 'English' }).first().click();
   await page.getByLabel('Which audio').selectOption('preferred');
   await shot('rules');
   await bench('Tide Tables', /^Queue 4 reels/);

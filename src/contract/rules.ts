@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { HouseRules, KeptTrack, SetChoice } from '@/core/reels';
+import { NAME_FIELDS, upgradeFolder, upgradeRules, type HouseRules, type KeptTrack, type NamePart, type SetChoice } from '@/core/reels';
 import { RecipesSchema } from './job';
 import { RoleSchema } from './reading';
 
@@ -21,8 +21,21 @@ const setChoice = z.object({
   subtitleFiles: z.boolean(),
 }) satisfies z.ZodType<SetChoice>;
 
-/** House rules as they cross a border: the catalogue, an export. */
-export const HouseRulesSchema = z.object({
+const nameText = z.string().max(200);
+const namePart = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('text'), text: nameText }),
+  z.object({
+    kind: z.literal('field'),
+    field: z.enum(NAME_FIELDS),
+    digits: z.number().int().min(0).max(9),
+    before: nameText,
+    after: nameText,
+  }),
+]) satisfies z.ZodType<NamePart>;
+/** A name by its parts; versions before had it in one line. */
+export const NamePartsSchema = z.preprocess(upgradeFolder, z.array(namePart).max(60).readonly());
+
+const rules = z.object({
   languages: z.array(z.string().max(64)).max(50).readonly(),
   audio: z.enum(['all', 'preferred']),
   quality: z.enum(['all', 'best', 'best and compatible']),
@@ -35,8 +48,8 @@ export const HouseRulesSchema = z.object({
   series: z.enum(['episodes', 'play-all', 'both']),
   cuts: z.boolean(),
   recipes: RecipesSchema,
-  filePattern: z.string().min(1).max(400),
-  folderPattern: z.string().max(400),
+  fileName: z.array(namePart).min(1).max(60).readonly(),
+  folder: z.array(namePart).max(60).readonly(),
   storage: z.string().max(128).nullable(),
   // Not in catalogues exported before version 2.
   subtitleFiles: z.boolean().default(false),
@@ -44,5 +57,10 @@ export const HouseRulesSchema = z.object({
   // Not before version 3.
   damage: z.enum(['refuse', 'around']).default('refuse'),
   features: z.boolean().default(true),
+  // Not before version 5.
+  angles: z.enum(['first', 'all']).default('first'),
   sets: z.array(setChoice).max(1000).readonly().default([]),
 }) satisfies z.ZodType<HouseRules>;
+
+/** House rules of any version as they cross a border: the catalogue, an export. */
+export const HouseRulesSchema = z.preprocess(upgradeRules, rules);

@@ -1,8 +1,8 @@
 import { randomBytes } from 'node:crypto';
 import { readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
 import path from 'node:path';
-import { joinProblem, planPiece } from '@/core/assembly';
-import { estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
+import { planPiece } from '@/core/assembly';
+import { joinProblem, estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
 import {
   JOB_ID,
   JOB_VERSION,

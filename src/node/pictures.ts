@@ -1,6 +1,6 @@
 import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
 import { TrackHashes, writeKeyPictures, writeMaster } from '@/core/master';
-import type { Reading, Title } from '@/core/reading';
+import { isPictures, type Reading, type Title } from '@/core/reading';
 import { wholeTitleReel, type Reel, type TakenTrack } from '@/core/reels';
 import { WorkError } from '@/contract';
 import { collectLines, finished, spawnGuarded } from './ffmpeg';
@@ -127,7 +127,7 @@ export interface PreviewWish {
 
 /** Subtitles that are pictures can be laid over the film; text can not be drawn from a pipe. */
 export const canBeDrawn = (title: Title, stream: number): boolean =>
-  title.subtitles.some((t) => t.stream === stream && (t.codec === 'VobSub' || t.codec === 'PGS' || t.codec === 'DVB'));
+  title.subtitles.some((t) => t.stream === stream && isPictures(t.codec));
 
 /**
  * A preview that a browser plays, from a moment on: H.264 and AAC in fragments. Made only as fast as it is watched.

@@ -32,7 +32,7 @@ type BodyOf<N extends RouteName> = (typeof ROUTES)[N]['body'] extends z.ZodType<
  */
 export async function call<N extends RouteName>(
   name: N,
-  options: { id?: string; body?: BodyOf<N>; query?: Record<string, string> } = {},
+  options: { id?: string; body?: BodyOf<N>; query?: Record<string, string>; signal?: AbortSignal | undefined } = {},
 ): Promise<ResponseOf<N>> {
   const route = ROUTES[name];
   const path = route.path.replace(':id', encodeURIComponent(options.id ?? ''));
@@ -43,6 +43,7 @@ export async function call<N extends RouteName>(
       method: route.method,
       headers: { ...ownHeaders(), ...(options.body === undefined ? {} : { 'content-type': 'application/json' }) },
       ...(options.body === undefined ? {} : { body: JSON.stringify(options.body) }),
+      ...(options.signal ? { signal: options.signal } : {}),
     });
   } catch {
     throw new ApiError(AWAY);

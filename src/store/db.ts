@@ -1,7 +1,16 @@
 import Dexie, { type EntityTable, type Table, type Transaction } from 'dexie';
 import { findRoles, type Findings } from '@/core/findings';
 import { upgradeReading, type Reading } from '@/core/reading';
-import { DEFAULT_RULES, NO_TAGS, type HouseRules, type Reel, type ReelTags } from '@/core/reels';
+import {
+  DEFAULT_RULES,
+  NO_TAGS,
+  upgradeFolder,
+  upgradeRules,
+  type HouseRules,
+  type NamePart,
+  type Reel,
+  type ReelTags,
+} from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
 
 /** A disc of the collection, by the fingerprint of its structures: the same pressing is one disc, wherever it is read. */
@@ -41,11 +50,18 @@ export interface DraftRecord {
   readonly reels: readonly DraftReel[];
   readonly storage: string | null;
   /** Folder inside the storage, as written. */
-  readonly folder: string;
+  readonly folder: readonly NamePart[];
   /** What can be undone and done again, oldest first: kept through a reload. */
   readonly past: readonly (readonly DraftReel[])[];
   readonly future: readonly (readonly DraftReel[])[];
   readonly changedAt: string;
+}
+
+/** A picture by which a disc is known again on the shelf. */
+export interface FirstLookRecord {
+  readonly fingerprint: string;
+  /** JPEG as a data address; null where none could be had. */
+  readonly picture: string | null;
 }
 
 export interface DraftReel {
@@ -66,7 +82,7 @@ async function bringUpToDate(change: Transaction): Promise<void> {
     });
 }
 
-export const CATALOGUE_VERSION = 9;
+export const CATALOGUE_VERSION = 10;
 
 /** The catalogue. A change of shape adds a version below with its migration; see docs/architecture.md. */
 export class Catalogue extends Dexie {
@@ -74,6 +90,7 @@ export class Catalogue extends Dexie {
   drafts!: EntityTable<DraftRecord, 'fingerprint'>;
   jobs!: EntityTable<JobState, 'id'>;
   settings!: Table<SettingRecord, SettingRecord['key']>;
+  firstLooks!: EntityTable<FirstLookRecord, 'fingerprint'>;
 
   /** @param name of one archive's: see archive.ts. */
   constructor(name: string) {
@@ -119,7 +136,24 @@ export class Catalogue extends Dexie {
       await change.table('jobs').toCollection().modify({ places: 0, damaged: 0, stretches: [] });
     });
     // Readings know sound in clips of its own, and second pictures.
-    this.version(CATALOGUE_VERSION).upgrade(bringUpToDate);
+    this.version(9).upgrade(bringUpToDate);
+    // Names are lists of parts; house rules decide angles. First looks of discs, which can be had again from the discs.
+    this.version(CATALOGUE_VERSION)
+      .stores({ firstLooks: 'fingerprint' })
+      .upgrade(async (change) => {
+        await change
+          .table('settings')
+          .toCollection()
+          .modify((setting: RulesRecord) => {
+            Object.assign(setting, { rules: { ...DEFAULT_RULES, ...(upgradeRules(setting.rules) as HouseRules) } });
+          });
+        await change
+          .table('drafts')
+          .toCollection()
+          .modify((draft: DraftRecord) => {
+            Object.assign(draft, { folder: upgradeFolder(draft.folder) });
+          });
+      });
   }
 
   async rules(): Promise<HouseRules | null> {

@@ -1,3 +1,4 @@
+import type { Findings, Role } from '@/core/findings';
 import { FAULT_WEIGHTS, MOST_STRETCHES, damageOf } from '@/core/reading';
 import { coverageOf, type Coverage, type KeptPieces, type Piece } from '@/core/reels';
 import type { JobState, VaultEntry } from '@/contract';
@@ -16,13 +17,29 @@ function keptAround({ sidecar }: VaultEntry): KeptPieces {
   return { pieces: isKnown ? sidecar.reel.pieces : [], gaps };
 }
 
+/** Titles of one kind that nothing takes. */
+export interface LeftTitles {
+  readonly role: Role;
+  readonly count: number;
+}
+/** What stands once more elsewhere on the disc, or is nothing to keep, is not missed. */
+const NOT_MISSED: ReadonlySet<Role> = new Set(['version', 'play-all', 'duplicate', 'decoy', 'part', 'menu', 'short', 'unusable']);
+
+function leftTitles(findings: Findings, taken: readonly Piece[]): LeftTitles[] {
+  const numbers = new Set(taken.map((p) => p.title));
+  const counts = new Map<Role, number>();
+  for (const { title, role } of findings.titles)
+    if (!numbers.has(title) && !NOT_MISSED.has(role)) counts.set(role, (counts.get(role) ?? 0) + 1);
+  return [...counts].map(([role, count]) => ({ role, count }));
+}
+
 /** A disc is in the vault when what its findings call its matter is, without a gap: the main title, or all episodes. */
 export function discState(
   disc: DiscRecord,
   draft: DraftRecord | undefined,
   jobs: readonly JobState[],
   outputs: readonly VaultEntry[],
-): { readonly state: DiscState; readonly coverage: Coverage } {
+): { readonly state: DiscState; readonly coverage: Coverage; readonly left: readonly LeftTitles[] } {
   const mine = outputs.filter((o) => o.sidecar.disc.fingerprint === disc.fingerprint && o.presence === 'present');
   const whole = mine.filter((o) => !hasGaps(o)).flatMap((o) => o.sidecar.reel.pieces);
   const gapped = mine.filter(hasGaps).map(keptAround);
@@ -50,5 +67,6 @@ export function discState(
           : planned.length > 0
             ? 'planned'
             : 'read';
-  return { state, coverage };
+  const left = leftTitles(disc.findings, [...whole, ...gapped.flatMap((g) => g.pieces), ...planned]);
+  return { state, coverage, left };
 }

@@ -1,5 +1,15 @@
 import { useCallback, useEffect, useReducer } from 'react';
-import { NO_TAGS, applyRules, fileNameOf, patternValues, safeFileName, type HouseRules, type Proposal, type Reel } from '@/core/reels';
+import {
+  NO_TAGS,
+  applyRules,
+  fileNameOf,
+  nameValues,
+  safeFileName,
+  type HouseRules,
+  type NamePart,
+  type Proposal,
+  type Reel,
+} from '@/core/reels';
 import { readRules } from './rules';
 import { catalogue } from './archive';
 import type { DiscRecord, DraftRecord, DraftReel } from './db';
@@ -24,16 +34,16 @@ export function proposeDraft(disc: Proposed, rules: HouseRules): DraftRecord {
     reel,
     jobId: null,
   }));
-  return { fingerprint: disc.fingerprint, storage: rules.storage, folder: rules.folderPattern, changedAt: '', reels, past: [], future: [] };
+  return { fingerprint: disc.fingerprint, storage: rules.storage, folder: rules.folder, changedAt: '', reels, past: [], future: [] };
 }
 
 /** File name of a reel, without extension: as the user wrote it, or by the archive's pattern. */
 export function fileNameFor(disc: Pick<DiscRecord, 'name'>, reel: Reel, rules: HouseRules): string {
   if (reel.fileName) return safeFileName(reel.fileName);
-  return fileNameOf(rules.filePattern, valuesOf(disc, reel));
+  return fileNameOf(rules.fileName, valuesOf(disc, reel));
 }
 export const valuesOf = (disc: Pick<DiscRecord, 'name'>, reel: Reel) =>
-  patternValues({ ...NO_TAGS, ...reel.tags, work: reel.name }, reel.name, reel.pieces[0]?.title ?? 0, disc.name);
+  nameValues({ ...NO_TAGS, ...reel.tags, work: reel.name }, reel.name, reel.pieces[0]?.title ?? 0, disc.name);
 
 export interface DraftHistory {
   readonly record: DraftRecord | null;
@@ -45,7 +55,7 @@ export type DraftAction =
   | { readonly type: 'load'; readonly record: DraftRecord }
   | { readonly type: 'change'; readonly make: (reels: readonly DraftReel[]) => readonly DraftReel[] }
   | { readonly type: 'undo' | 'redo' }
-  | { readonly type: 'place'; readonly storage?: string; readonly folder?: string }
+  | { readonly type: 'place'; readonly storage?: string; readonly folder?: readonly NamePart[] }
   | { readonly type: 'plan again'; readonly reelId: string }
   | { readonly type: 'queued'; readonly reelId: string; readonly jobId: string };
 
@@ -92,7 +102,7 @@ export interface Draft {
   /** Changes the reels; can be undone. */
   readonly change: (make: (reels: readonly DraftReel[]) => readonly DraftReel[]) => void;
   /** Says where results go: the storage, the folder in it, or both. */
-  readonly setPlace: (place: { readonly storage?: string; readonly folder?: string }) => void;
+  readonly setPlace: (place: { readonly storage?: string; readonly folder?: readonly NamePart[] }) => void;
   /** Unlocks a reel whose job has failed, was cancelled or is gone. */
   readonly planAgain: (reelId: string) => void;
   /** Notes a job that was made of a reel. Not undone: the job is real. */

@@ -76,9 +76,18 @@ export function readDropped(file: File): void {
     if (data.type !== 'read') return;
     const { reading, findings } = data;
     files.set(reading.fingerprint, file);
-    void keepReading(catalogue(), reading, findings, null, file.name).then(() => {
-      set(id, { state: 'done', fingerprint: reading.fingerprint });
-    });
+    keepReading(catalogue(), reading, findings, null, file.name).then(
+      () => {
+        set(id, { state: 'done', fingerprint: reading.fingerprint });
+      },
+      (error: unknown) => {
+        const why = error instanceof Error ? error.message : String(error);
+        set(id, {
+          state: 'failed',
+          message: `It was read, but could not be put into the catalogue: ${why}. Make room in the browser’s storage.`,
+        });
+      },
+    );
   });
 }
 

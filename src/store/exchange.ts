@@ -1,5 +1,13 @@
 import type { z } from 'zod';
-import { EXCHANGE_FORMAT, EXCHANGE_VERSION, ExchangeDiscSchema, ExchangeDraftSchema, ExchangeSchema, type Archive } from '@/contract';
+import {
+  EXCHANGE_FORMAT,
+  EXCHANGE_VERSION,
+  ExchangeDiscSchema,
+  ExchangeDraftSchema,
+  ExchangeSchema,
+  HouseRulesSchema,
+  type Archive,
+} from '@/contract';
 import type { HouseRules } from '@/core/reels';
 import type { Catalogue, DiscRecord, DraftRecord } from './db';
 
@@ -111,7 +119,7 @@ export async function planImport(db: Catalogue, mine: string | null, text: strin
     else if (!(await db.drafts.get(draft.data.fingerprint))) drafts.push(draft.data);
   }
   const { rules, exportedAt, archive } = outer.data;
-  const own = await db.rules();
+  const own = HouseRulesSchema.safeParse(await db.rules());
   return {
     exportedAt,
     archive,
@@ -121,7 +129,7 @@ export async function planImport(db: Catalogue, mine: string | null, text: strin
     same: equal,
     drafts,
     rules,
-    rulesDiffer: rules !== null && !same(rules, own),
+    rulesDiffer: rules !== null && !same(rules, own.data ?? null),
     wrong,
   };
 }

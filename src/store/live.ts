@@ -45,3 +45,19 @@ export const useSeriesNames = (): string[] | undefined =>
 
 /** What this browser has of a job whose order was lost. */
 export const useKeptOrder = (jobId: string): KeptOrder | null | undefined => useLiveQuery(() => findOrder(jobId), [jobId]);
+
+/** The disc that was read last of those of which nothing has been sent to the queue yet. */
+export const useNextDisc = (besides: string): DiscRecord | null | undefined =>
+  useLiveQuery(async () => {
+    const begun = new Set(
+      (await catalogue().drafts.toArray()).filter((d) => d.reels.some((r) => r.jobId !== null)).map((d) => d.fingerprint),
+    );
+    const next = catalogue()
+      .discs.orderBy('readAt')
+      .reverse()
+      .filter((d) => d.fingerprint !== besides && !begun.has(d.fingerprint) && d.reading.titles.some((t) => t.state === 'usable'));
+    return (await next.first()) ?? null;
+  }, [besides]);
+
+/** A disc by its fingerprint, for what is said of it once. */
+export const discNamed = async (fingerprint: string): Promise<DiscRecord | null> => (await catalogue().discs.get(fingerprint)) ?? null;

@@ -1,6 +1,6 @@
-import { useEffect, useState, useSyncExternalStore } from 'react';
-import type { Output, UnreadSidecar, VaultEntry } from '@/contract';
-import { call } from './api';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { Output, Problem, UnreadSidecar, VaultEntry } from '@/contract';
+import { call, problemOf } from './api';
 import { useEngine } from './engine';
 
 export interface Vault {
@@ -8,18 +8,14 @@ export interface Vault {
   readonly unread: readonly UnreadSidecar[];
 }
 
-let vault: Vault | null = null;
-let asked = '';
-const listeners = new Set<() => void>();
-
 /** The whole list, page by page; where it changes on the way it is begun again. */
-export async function fetchVault(): Promise<Vault> {
+export async function fetchVault(signal?: AbortSignal): Promise<Vault> {
   for (;;) {
-    const first = await call('outputs');
+    const first = await call('outputs', { signal });
     const entries = [...first.outputs];
     let isSame = true;
     while (isSame && entries.length < first.total) {
-      const page = await call('outputs', { query: { from: String(entries.length) } });
+      const page = await call('outputs', { query: { from: String(entries.length) }, signal });
       isSame = page.stamp === first.stamp && page.outputs.length > 0;
       entries.push(...page.outputs);
     }
@@ -27,53 +23,28 @@ export async function fetchVault(): Promise<Vault> {
   }
 }
 
-async function load(key: string): Promise<void> {
-  if (asked === key) return;
-  asked = key;
-  try {
-    vault = await fetchVault();
-    for (const listener of listeners) listener();
-  } catch {
-    asked = ''; // asked again when the engine is back
-  }
-}
-
 /** What exists on library storage; read again whenever the engine says that it has changed. Null until known. */
 export function useVault(): Vault | null {
   const { state } = useEngine();
-  const key = state ? `${state.boot} ${state.outputs} ${state.jobs.filter((j) => j.state === 'done').length}` : '';
-  useEffect(() => {
-    if (key) void load(key);
-  }, [key]);
-  return useSyncExternalStore(
-    (listener) => {
-      listeners.add(listener);
-      return () => listeners.delete(listener);
-    },
-    () => vault,
-    () => null,
-  );
+  const key = state && [state.boot, state.outputs, state.jobs.filter((j) => j.state === 'done').length];
+  const { data } = useQuery({
+    queryKey: ['vault', key],
+    queryFn: ({ signal }) => fetchVault(signal),
+    enabled: key !== null,
+    // The list before stays until the new one is there.
+    placeholderData: keepPreviousData,
+  });
+  return data ?? null;
 }
 
 export const useOutputs = (): readonly VaultEntry[] | null => useVault()?.entries ?? null;
 
-/** One result with its whole sidecar; asked for again when its entry changes. Null until it is there. */
-export function useOutput(entry: VaultEntry | undefined): Output | null {
-  const [found, setFound] = useState<Output | null>(null);
-  const id = entry?.id;
-  const version = entry ? `${entry.id} ${entry.presence} ${entry.seal} ${entry.sizeBytes} ${entry.sidecar.madeAt}` : '';
-  useEffect(() => {
-    if (id === undefined) return;
-    let isCurrent = true;
-    void call('output', { id }).then(
-      (output) => {
-        if (isCurrent) setFound(output);
-      },
-      () => undefined, // it went away: the list says so with its next state
-    );
-    return () => {
-      isCurrent = false;
-    };
-  }, [id, version]);
-  return found?.id === id ? found : null;
+/** One result with its whole sidecar; asked for again when its entry changes. */
+export function useOutput(entry: VaultEntry | undefined): { readonly output: Output | null; readonly problem: Problem | null } {
+  const { data, error } = useQuery({
+    queryKey: ['output', entry?.id, entry?.presence, entry?.seal, entry?.sizeBytes, entry?.sidecar.madeAt],
+    queryFn: ({ signal }) => call('output', { id: entry?.id ?? '', signal }),
+    enabled: entry !== undefined,
+  });
+  return { output: data ?? null, problem: error ? problemOf(error) : null };
 }

@@ -4,11 +4,13 @@ import { findRoles } from '@/core/findings';
 import { DEFAULT_RULES, NO_TAGS } from '@/core/reels';
 import { offers, sketchReading } from '@/test-support/readings';
 import type { EngineEvent, EngineState, JobState, Output } from '@/contract';
+import { EXCHANGE_FORMAT, HouseRulesSchema } from '@/contract';
 import { Catalogue, type DiscRecord, type DraftReel, type DraftRecord } from './db';
 import { discState } from './disc-state';
 import { keepDamage, keepReading, reconcileJobs } from './discs';
 import { proposeDraft, reduceDraft, type DraftHistory } from './draft';
 import { applyEvent } from './engine';
+import { planImport } from './exchange';
 
 const reading = sketchReading([{ parts: ['x:2'] }, { parts: ['a:30', 'b:30'], audio: 2 }], [offers(2, 1, true)]);
 const findings = findRoles(reading);
@@ -82,7 +84,47 @@ test('a catalogue of an earlier version is brought up to date, nothing of it los
     .put({ fingerprint: 'f', reels: [{ id: 'r', reel: { name: 'Kept' }, jobId: null }], storage: 's', changedAt: '' });
   old.close();
   const now = new Catalogue(name);
-  expect(await now.drafts.get('f')).toMatchObject({ folder: '', storage: 's', reels: [{ reel: { name: 'Kept' } }] });
+  expect(await now.drafts.get('f')).toMatchObject({ folder: [], storage: 's', reels: [{ reel: { name: 'Kept' } }] });
+  await now.delete();
+});
+
+test('names that were one line are lists of parts after the upgrade, in the rules, the drafts and a catalogue that comes in', async () => {
+  const name = `old ${Math.random()}`;
+  const old = new Dexie(name);
+  old.version(9).stores({ discs: 'fingerprint, name, readAt', drafts: 'fingerprint', jobs: 'id, fingerprint, createdAt', settings: 'key' });
+  const { fileName, folder, angles, ...others } = DEFAULT_RULES;
+  expect([fileName.length, folder.length, angles]).toEqual([5, 0, 'first']);
+  const rules = { ...others, filePattern: '{disc}[ ({year})]', folderPattern: '{series}/x' };
+  await old.table('settings').put({ key: 'house rules', rules });
+  await old
+    .table('drafts')
+    .put({ fingerprint: 'f', reels: [], storage: null, folder: 'Films/{year}', past: [], future: [], changedAt: '' });
+  old.close();
+  const now = new Catalogue(name);
+  const disc = { kind: 'field', field: 'disc', digits: 0, before: '', after: '' };
+  const year = { ...disc, field: 'year' };
+  const wanted = {
+    fileName: [disc, { ...year, before: ' (', after: ')' }],
+    folder: [
+      { ...disc, field: 'series' },
+      { kind: 'text', text: '/x' },
+    ],
+    angles: 'first',
+  };
+  expect(HouseRulesSchema.parse(await now.rules())).toMatchObject(wanted);
+  expect((await now.drafts.get('f'))?.folder).toEqual([{ kind: 'text', text: 'Films/' }, year]);
+  const exported = {
+    format: EXCHANGE_FORMAT,
+    version: 4,
+    application: 'Careful Vault',
+    exportedAt: '2026-11-01',
+    rules,
+    discs: [],
+    drafts: [{ fingerprint: 'g', reels: [], storage: null, folder: '{disc}' }],
+  };
+  const plan = await planImport(now, null, JSON.stringify(exported));
+  expect(plan).toMatchObject({ wrong: [], rules: wanted, rulesDiffer: false });
+  expect(plan.drafts[0]?.folder).toEqual([disc]);
   await now.delete();
 });
 
@@ -136,12 +178,13 @@ describe('composing', () => {
 
   test('a reel whose job failed is planned again, and stays so through undo and redo', () => {
     const id = loaded().record?.reels[0]?.id ?? '';
+    const films = [{ kind: 'text', text: 'Films' }] as const;
     let state = reduceDraft(loaded(), { type: 'queued', reelId: id, jobId: 'job-1' });
     state = reduceDraft(state, { type: 'change', make: rename('renamed') });
     state = reduceDraft(state, { type: 'plan again', reelId: id });
     state = reduceDraft(state, { type: 'undo' });
     expect(state.record?.reels[0]).toMatchObject({ jobId: null });
-    expect(reduceDraft(state, { type: 'place', folder: 'Films' }).record).toMatchObject({ folder: 'Films', storage: null });
+    expect(reduceDraft(state, { type: 'place', folder: films }).record).toMatchObject({ folder: films, storage: null });
   });
 
   test('nothing happens before a disc is loaded', () => {

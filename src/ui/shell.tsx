@@ -1,5 +1,6 @@
 'use client';
 
+import { QueryClientProvider } from '@tanstack/react-query';
 import { setNonce } from 'get-nonce';
 import { SunMoon } from 'lucide-react';
 import Link from 'next/link';
@@ -7,9 +8,13 @@ import { usePathname } from 'next/navigation';
 import { useEffect, type ReactNode } from 'react';
 import { useArchive } from '@/store/archive';
 import { connectEngine, useEngine } from '@/store/engine';
+import { lookAtArrivals } from '@/store/first-looks';
 import { useDiscCount } from '@/store/live';
+import { queryClient } from '@/store/query';
 import { Empty, Mark } from './parts/controls';
 import { KeySheet } from './parts/key-sheet';
+import { Background } from './parts/background';
+import { Toasts } from './parts/toasts';
 import { readingText } from './words';
 
 const PLACES = [
@@ -43,8 +48,17 @@ function PlaceLink({ href, name, count, active }: { href: string; name: string; 
 
 /** The frame of every page: where one is, what runs, and whether the engine answers. */
 export function Shell({ nonce, children }: { nonce: string; children: ReactNode }) {
+  return (
+    <QueryClientProvider client={queryClient}>
+      <Frame nonce={nonce}>{children}</Frame>
+    </QueryClientProvider>
+  );
+}
+
+function Frame({ nonce, children }: { nonce: string; children: ReactNode }) {
   setNonce(nonce);
   useEffect(() => connectEngine(), []);
+  useEffect(() => lookAtArrivals(), []);
   useEffect(() => {
     // Loaded behind the page: nothing that is seen waits for it.
     const started = import('@/store/measures-by-rule').then(({ measureByRule }) => measureByRule());
@@ -113,6 +127,8 @@ export function Shell({ nonce, children }: { nonce: string; children: ReactNode 
         </div>
       </header>
       <KeySheet />
+      <Toasts />
+      <Background />
       <main id="place" className="min-h-0 flex-1">
         {isOpen ? (
           children

@@ -1,7 +1,7 @@
 import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import type { Evidence, Findings, Role, TitleFinding } from '@/core/findings';
 import type { Ground } from '@/core/reels';
-import type { AudioTrack, Reading, Remark, SubtitleTrack, Title } from '@/core/reading';
+import { isPictures, type AudioTrack, type Reading, type Remark, type SubtitleCodec, type SubtitleTrack, type Title } from '@/core/reading';
 import type { JobState, ReadingTask, Sidecar, Stage, StorageState, VaultEntry } from '@/contract';
 import { bytes, clock, list, numbers, plural } from './format';
 
@@ -244,6 +244,9 @@ export function audioText(track: AudioTrack): string {
   const rate = track.bitRate === null ? '' : ` ${Math.round(track.bitRate / 1000)} kb/s`;
   return `${track.layout}, ${track.codec}${track.bitDepth === null ? '' : ` ${track.bitDepth} bit`}${rate}`;
 }
+
+/** What subtitles are, to whoever chooses them: nobody chooses a container. */
+export const subtitleText = (codec: SubtitleCodec): string => (isPictures(codec) ? 'pictures, as on the disc' : 'text');
 
 const SAID: Readonly<Record<string, string>> = {
   normal: '',

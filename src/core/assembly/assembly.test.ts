@@ -2,7 +2,8 @@ import { LOCKS, QUAY, openDisc, titleOf, type OpenDisc } from '@/test-support/di
 import { DiscError, type ByteSource } from '../bytes';
 import { wholeTitleReel, type Reel } from '../reels';
 import type { Reading, Segment } from '../reading';
-import { Assembly, assemble, joinProblem, planPiece } from '.';
+import { joinProblem } from '../reels';
+import { Assembly, assemble, planPiece } from '.';
 
 let quay: OpenDisc;
 let locks: OpenDisc;

@@ -5,22 +5,23 @@ import { trackSources } from '../reels/compose';
 import type { Reel } from '../reels/model';
 import { TICKS_PER_SECOND, type AudioFrameHeader } from '../streams';
 import { SECTOR_BYTES } from '../volume';
-import { AccessUnitFramer, CompanionUnits, prefixedFrame } from './access-unit-framer';
-import { AudioFramer, SILENCE_TICKS } from './audio-framer';
-import { ClipWalk } from './clip-walk';
-import { DvdWalk } from './dvd-walk';
+import { AccessUnitFramer, CompanionUnits } from './framers/access-unit-framer';
+import { SILENCE_TICKS } from './framers/audio-framer';
+import { MAX_LEAD_TICKS, type PictureFramer, type VideoCounts } from './framers/framer';
+import { ClipWalk } from './walks/clip-walk';
+import { DvdWalk } from './walks/dvd-walk';
 import { FaultLog, noWitnesses } from './faults';
-import { makeLanes, type AssembledTrack, type Lane, type TapBytes } from './lanes';
-import { transformLpcm } from './lpcm-repack';
-import type { HeldPacket, Packet, PacketQueue, TrackAccount } from './packet';
-import { joinProblem, planPiece, type PlannedPiece } from './plan';
-import { describePicture, type PictureDescription } from './picture';
-import { TextFramer } from './text-framer';
+import { makeLanes, type AssembledTrack, type Lane, type TapBytes } from './walks/lanes';
+import { transformLpcm } from './framers/lpcm-repack';
+import type { HeldPacket, Packet, TrackAccount } from './packet';
+import { joinProblem } from '../reels/joining';
+import { planPiece, type PlannedPiece } from './plan';
+import type { PictureDescription } from './picture';
 import { Timeline } from './timeline';
 import type { PacketStream } from './packet-stream';
-import { H264Codec, HevcCodec, Vc1Codec, type UnitCodec } from './unit-codecs';
-import { VideoFramer, type VideoCounts } from './video-framer';
-import { ChapterMarks, MAX_LEAD_TICKS, type AssembledChapter, type OpenContent, type Walk, type WalkSurroundings } from './walk';
+import { H264Codec, HevcCodec, Vc1Codec, type UnitCodec } from './framers/unit-codecs';
+import { VideoFramer } from './framers/video-framer';
+import { ChapterMarks, type AssembledChapter, type OpenContent, type Walk, type WalkSurroundings } from './walks/walk';
 
 export interface AssemblyOptions {
   readonly signal?: AbortSignal;
@@ -61,7 +62,7 @@ export class Assembly implements PacketStream {
   readonly totalBytes: number;
   readBytes = 0;
   private readonly lanes: Lane[];
-  private readonly video: VideoFramer | AccessUnitFramer;
+  private readonly video: PictureFramer;
   private readonly timeline = new Timeline();
   private readonly chapters: ChapterMarks;
   private leadTicks: number | null = null;
@@ -113,7 +114,12 @@ export class Assembly implements PacketStream {
     const walk: Walk =
       reading.kind === 'DVD-Video' && this.video instanceof VideoFramer
         ? new DvdWalk(this.video, surroundings)
-        : new ClipWalk(this.video, video.stream, video.secondView?.stream ?? null, surroundings);
+        : new ClipWalk(
+            this.video,
+            video.stream,
+            companion && video.secondView ? { units: companion, pid: video.secondView.stream } : null,
+            surroundings,
+          );
     this.steps = walk.steps(pieces);
   }
 
@@ -130,12 +136,12 @@ export class Assembly implements PacketStream {
   /** Header of the first frame of an audio track; null before it came, and for LPCM. */
   audioHeader(track: number): AudioFrameHeader | null {
     const { framer } = this.lanes[track] as Lane;
-    return framer instanceof AudioFramer ? framer.format.first : null;
+    return framer.firstHeader;
   }
 
   subtitleHeader(track: number): Uint8Array | null {
     const { framer } = this.lanes[track] as Lane;
-    return framer instanceof TextFramer ? framer.style : null;
+    return framer.style;
   }
 
   described(): null {
@@ -146,8 +152,8 @@ export class Assembly implements PacketStream {
   private noteSilentEnds(): void {
     if (this.endsNoted || !this.ended) return;
     this.endsNoted = true;
-    this.lanes.forEach(({ framer }, track) => {
-      if (!(framer instanceof AudioFramer)) return;
+    this.lanes.forEach(({ framer, track: { kind } }, track) => {
+      if (kind !== 'audio') return;
       const end = this.video.endTicks;
       const note = (from: number, to: number) => {
         if (to - from > SILENCE_TICKS) this.faultLog.note('no sound', track, { ticks: from }, null, (to - from) / 27_000);
@@ -166,17 +172,17 @@ export class Assembly implements PacketStream {
 
   /** What the stream's own headers say of the picture; null before the first one. */
   get picture(): PictureDescription | null {
-    return describePicture(this.video);
+    return this.video.describe();
   }
 
   /** Frames of a two-view title whose second view did not come. */
   get lonelyFrames(): number {
-    return this.video instanceof AccessUnitFramer ? this.video.lonelyFrames : 0;
+    return this.video.lonelyFrames;
   }
 
   /** End of the last frame of picture or sound, after the shift that makes the earliest packet zero. */
   get endTicks(): number {
-    const ends = this.lanes.map(({ framer }) => (framer instanceof AudioFramer ? framer.endOfTaken : 0));
+    const ends = this.lanes.map(({ framer }) => framer.endOfTaken);
     return Math.max(this.video.endTicks, ...ends) + (this.leadTicks ?? 0);
   }
 
@@ -195,14 +201,13 @@ export class Assembly implements PacketStream {
 
   /** Subtitle units of a track that are shown even while subtitles are off. */
   forcedUnits(track: number): number {
-    const { framer } = this.lanes[track] as Lane;
-    return 'forcedUnits' in framer ? framer.forcedUnits : 0;
+    return (this.lanes[track] as Lane).framer.forcedUnits;
   }
 
   /** When subtitles of a track are shown even while subtitles are off, in ticks of the output; the first 500. */
   forcedTicks(track: number): number[] {
     const { framer } = this.lanes[track] as Lane;
-    return 'forcedTicks' in framer ? framer.forcedTicks.map((ticks) => ticks + (this.leadTicks ?? 0)) : [];
+    return framer.forcedTicks.map((ticks) => ticks + (this.leadTicks ?? 0));
   }
 
   /**
@@ -247,8 +252,8 @@ export class Assembly implements PacketStream {
   /** The packet as the container holds it; the tap sees it as the disc does, or as it stands in the container where that is the same in other packing. */
   private contentOf(lane: Lane, held: HeldPacket): Uint8Array {
     const { framer, track } = lane;
-    if (framer instanceof AccessUnitFramer && framer.codec.lengthPrefixed) {
-      const frame = prefixedFrame(framer, held, this.room);
+    const frame = framer.reframed(held, this.room);
+    if (frame) {
       lane.seeDirectly?.(frame);
       return frame;
     }
@@ -271,7 +276,7 @@ export class Assembly implements PacketStream {
     let latest = Number.NEGATIVE_INFINITY;
     for (let i = 0; i < this.lanes.length; i++) {
       const lane = this.lanes[i] as Lane;
-      const { queue } = lane.framer as { queue: PacketQueue };
+      const { queue } = lane.framer;
       const head = queue.head;
       bytes += queue.bytes;
       if (!head) {

@@ -5,12 +5,12 @@ import type { Piece, Reel } from '../reels/model';
 import { pieceChapters, pieceSpan } from '../reels/pieces';
 import { TICKS_PER_MS } from '../streams';
 import type { AssemblyOptions } from './assembly';
-import { findTaken, type AssembledTrack } from './lanes';
+import { findTaken, type AssembledTrack } from './walks/lanes';
 import { TrackAccount, type Packet } from './packet';
 import type { PacketStream } from './packet-stream';
 import { planPiece } from './plan';
-import type { VideoCounts } from './video-framer';
-import type { AssembledChapter } from './walk';
+import type { VideoCounts } from './framers/framer';
+import type { AssembledChapter } from './walks/walk';
 
 /** What is asked of a file: some of its streams from the last picture that stands alone before a time. */
 export interface Stretch {

@@ -1,11 +1,11 @@
 export { Assembly, assemble, type AssemblyOptions } from './assembly';
-export type { AssembledChapter, OpenContent } from './walk';
-export type { AssembledTrack, TapBytes } from './lanes';
-export { restoreLpcm, type LpcmPacking } from './lpcm-repack';
-export { joinProblem, planPiece, type PlannedPiece } from './plan';
+export type { AssembledChapter, OpenContent } from './walks/walk';
+export type { AssembledTrack, TapBytes } from './walks/lanes';
+export { restoreLpcm, type LpcmPacking } from './framers/lpcm-repack';
+export { planPiece, type PlannedPiece } from './plan';
 export type { Irregularity, LeftReason, Packet, TrackAccount } from './packet';
 export type { PictureDescription } from './picture';
-export type { VideoCounts } from './video-framer';
+export type { VideoCounts } from './framers/framer';
 export { FileAssembly, type OpenStretch, type Stretch } from './file-assembly';
 export type { PacketStream } from './packet-stream';
 export { planReel } from './ranges';

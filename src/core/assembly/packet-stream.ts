@@ -1,11 +1,11 @@
 import type { DescribedTrack } from '../matroska';
 import type { AudioFrameHeader } from '../streams';
 import type { Wholeness } from '../reading/fault';
-import type { AssembledTrack } from './lanes';
+import type { AssembledTrack } from './walks/lanes';
 import type { Packet, TrackAccount } from './packet';
 import type { PictureDescription } from './picture';
-import type { VideoCounts } from './video-framer';
-import type { AssembledChapter } from './walk';
+import type { VideoCounts } from './framers/framer';
+import type { AssembledChapter } from './walks/walk';
 
 /** Timed packets of a reel, continuous from zero: what masters, previews and encoders are made from, whatever the source. */
 export interface PacketStream {

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { FaultLog } from './faults';
 import { Timeline } from './timeline';
-import { VideoFramer } from './video-framer';
+import { VideoFramer } from './framers/video-framer';
 
 /** Pictures made by FFmpeg's encoder: what has all its rows, what has none missing, is known before our code sees it. */
 const folder = mkdtempSync(join(tmpdir(), 'rows-'));
@@ -29,7 +29,7 @@ function faultsOf(data: Uint8Array): { kind: string; count: number }[] {
   const framer = new VideoFramer(timeline);
   const faults = new FaultLog();
   framer.account.log = { faults, track: 0 };
-  framer.beginPiece(false);
+  framer.beginPiece({ isCut: false });
   const epoch = timeline.begin(0);
   for (let at = 0; at < data.byteLength; at += 1999) {
     framer.append(data, at, Math.min(data.byteLength, at + 1999), at === 0 ? 9000 : -1, epoch);

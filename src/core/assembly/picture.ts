@@ -1,7 +1,4 @@
 import type { ColourCodes, Hdr10 } from '../streams';
-import { AccessUnitFramer } from './access-unit-framer';
-import { H264Codec } from './unit-codecs';
-import type { VideoFramer } from './video-framer';
 
 /** What the stream's own headers say of the picture. */
 export interface PictureDescription {
@@ -23,20 +20,13 @@ export interface PictureDescription {
   readonly secondView: Uint8Array | null;
 }
 
-/** @returns null before the first picture. */
-export function describePicture(video: VideoFramer | AccessUnitFramer): PictureDescription | null {
-  const none = { mpeg1: false, bitDepth: 8, chroma: 1, colour: null, hdr10: null, configuration: null, secondView: null };
-  if (!(video instanceof AccessUnitFramer)) return video.sequence && { ...none, ...video.sequence, mpeg1: !video.sequence.mpeg2 };
-  const { format } = video.codec;
-  if (!format) return null;
-  const dependent = video.companion?.codec;
-  return {
-    ...format,
-    mpeg1: false,
-    displayAspect: [format.widthPixels * format.sampleAspect[0], format.heightPixels * format.sampleAspect[1]],
-    frameTicks: video.frameTicks,
-    hdr10: video.codec.hdr10,
-    configuration: video.codec.configuration(),
-    secondView: dependent instanceof H264Codec ? H264Codec.secondView(dependent) : null,
-  };
-}
+/** What holds where a stream's headers say nothing else: eight bits, 4:2:0. */
+export const PLAIN_PICTURE = {
+  mpeg1: false,
+  bitDepth: 8,
+  chroma: 1,
+  colour: null,
+  hdr10: null,
+  configuration: null,
+  secondView: null,
+} as const;

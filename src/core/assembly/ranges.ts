@@ -5,7 +5,7 @@ import type { Piece, Reel } from '../reels/model';
 import { readNavigationPack } from '../streams';
 import { SECTOR_BYTES } from '../volume';
 import { planPiece, type PlannedPiece, type PlannedSegment } from './plan';
-import type { OpenContent } from './walk';
+import type { OpenContent } from './walks/walk';
 
 /** Sectors looked through for the next navigation pack: a VOBU is a second long at the most. */
 const SEARCH_SECTORS = 1024;

@@ -1,8 +1,8 @@
 import type { ByteSource } from '../bytes';
 import type { Volume } from '../volume';
-import { findMovieFolder, openClipContent, openNamed } from './clip-files';
+import { findMovieFolder, openClipContent, openNamed } from './bluray/clip-files';
 import { DiscError } from '../bytes';
-import { findVideoFolder, openTitleSetContent } from './title-set-files';
+import { findVideoFolder, openTitleSetContent } from './dvd/title-set-files';
 
 /** Name under which a clip's information is opened. */
 export const clipInfoName = (clip: string): string => `${clip}.clpi`;

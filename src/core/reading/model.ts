@@ -159,6 +159,9 @@ export const APART_STREAM = 0x100000;
 /** `text`: the text subtitles of Blu-ray. The last four stand in plain video files only. */
 export type SubtitleCodec = 'VobSub' | 'PGS' | 'text' | 'SubRip' | 'ASS' | 'WebVTT' | 'DVB';
 
+/** Subtitles that are pictures and can be drawn as they are; the others are text. */
+export const isPictures = (codec: SubtitleCodec): boolean => codec === 'VobSub' || codec === 'PGS' || codec === 'DVB';
+
 export interface SubtitleTrack {
   readonly stream: number;
   readonly codec: SubtitleCodec;

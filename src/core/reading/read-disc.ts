@@ -1,11 +1,11 @@
 import { DiscError } from '../bytes';
 import type { Volume } from '../volume';
-import { findMovieFolder } from './clip-files';
+import { findMovieFolder } from './bluray/clip-files';
 import type { Reading } from './model';
 import type { ReadOptions } from './progress';
-import { readBluray } from './read-bluray';
-import { readDvd } from './read-dvd';
-import { findVideoFolder } from './title-set-files';
+import { readBluray } from './bluray/read-bluray';
+import { readDvd } from './dvd/read-dvd';
+import { findVideoFolder } from './dvd/title-set-files';
 
 /**
  * Examines a volume, whichever kind of disc it is.

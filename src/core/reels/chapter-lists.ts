@@ -105,3 +105,34 @@ function readLines(lines: readonly string[]): { startMs: number | null; name: st
 /** Names by a pattern: "Part #" counts, "##" with two digits. */
 export const numberedNames = (pattern: string, count: number): string[] =>
   Array.from({ length: count }, (_, i) => pattern.replace(/#+/g, (marks) => String(i + 1).padStart(marks.length, '0')));
+
+/** What became of a list that was taken in. */
+export interface TakenList {
+  readonly chapters: readonly ReelChapter[];
+  /** What of it could not be used, in words; null where all of it was. */
+  readonly remark: string | null;
+}
+
+/**
+ * Takes a list of chapters in: one with times replaces what was there, one of names alone renames it.
+ * @param durationMs length of the reel: what begins after its end is left out and said.
+ */
+export function applyChapterList(
+  chapters: readonly ReelChapter[],
+  list: readonly { readonly startMs: number | null; readonly name: string }[],
+  durationMs: number,
+): TakenList {
+  const timed = list.filter((c): c is ReelChapter => c.startMs !== null);
+  if (timed.length === 0)
+    return {
+      chapters: chapters.map((c, i) => ({ ...c, name: list[i]?.name ?? c.name })),
+      remark: list.length === chapters.length ? null : `${list.length} names for ${chapters.length} chapters`,
+    };
+  const inside = timed.filter((c) => c.startMs < durationMs);
+  const late = timed.length - inside.length;
+  return {
+    // A file begins with its first chapter, wherever the list says that one is.
+    chapters: inside.map((c, i) => ({ startMs: i === 0 ? 0 : c.startMs, name: c.name || `Chapter ${i + 1}` })),
+    remark: late > 0 ? `${late} begin after the end of the reel and were left out` : null,
+  };
+}

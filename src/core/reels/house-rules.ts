@@ -1,6 +1,7 @@
 import type { AudioTrack, Reading, SubtitleTrack, Title } from '../reading';
 import type { Findings, Role, TitleFinding } from '../findings';
-import { DEFAULT_FILE_PATTERN, DEFAULT_FOLDER_PATTERN } from './name-pattern';
+import { divideByAngles } from './compose';
+import { DEFAULT_FILE_NAME, DEFAULT_FOLDER, type NamePart } from './name-parts';
 import { NO_TAGS, type DamageChoice, type RecipeId, type Reel, type ReelTags, type TakenTrack } from './model';
 import { nameOfDisc } from './names';
 import { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
@@ -24,13 +25,16 @@ export interface HouseRules {
   readonly shortestExtraMs: number;
   /** Where episodes stand singly and in a row: which are taken. */
   readonly series: 'episodes' | 'play-all' | 'both';
+  /** Of a title with several angles: the first, or a reel of each. */
+  readonly angles: 'first' | 'all';
   /** Other cuts of the main title. */
   readonly cuts: boolean;
   /** Other films on the disc. */
   readonly features: boolean;
   readonly recipes: readonly RecipeId[];
-  readonly filePattern: string;
-  readonly folderPattern: string;
+  readonly fileName: readonly NamePart[];
+  /** Folder in the library; its slashes stand in texts. */
+  readonly folder: readonly NamePart[];
   /** Storage by its identifier; null for the first there is. */
   readonly storage: string | null;
   /** Subtitles are also written as files beside the result. */
@@ -54,11 +58,12 @@ export const DEFAULT_RULES: HouseRules = {
   extras: false,
   shortestExtraMs: 60_000,
   series: 'episodes',
+  angles: 'first',
   cuts: false,
   features: true,
   recipes: ['master'],
-  filePattern: DEFAULT_FILE_PATTERN,
-  folderPattern: DEFAULT_FOLDER_PATTERN,
+  fileName: DEFAULT_FILE_NAME,
+  folder: DEFAULT_FOLDER,
   storage: null,
   subtitleFiles: false,
   damage: 'refuse',
@@ -276,16 +281,17 @@ export function applyRules(
       const title = reading.titles.find((t) => t.number === decision.title);
       const finding = found.get(decision.title);
       if (!title || !finding) return [];
-      const own = reelTags(finding, disc, tags, set);
-      const name = reelName(finding, disc, own, findings);
+      const ownTags = reelTags(finding, disc, tags, set);
+      const name = reelName(finding, disc, ownTags, findings);
       const reel: Reel = {
         ...wholeTitleReel(title, name, rules.damage),
         ...ruledTracks(title, decision.tracks, rules, tags),
         recipes: rules.recipes,
-        tags: own,
+        tags: ownTags,
         ...(rules.subtitleFiles ? { subtitleFiles: true } : {}),
       };
-      return [chosen(title, reel)];
+      const own = chosen(title, reel);
+      return rules.angles === 'all' && title.angles > 1 ? divideByAngles(title, own) : [own];
     });
   return { reels, decisions };
 }

@@ -1,7 +1,7 @@
 export type { Piece, RecipeId, Reel, TakenTrack } from './model';
 export { readingForReel } from './for-job';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
-export { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
+export { takeAudio, takeSubtitle, wholeTitleReel, withTrack } from './propose';
 export { estimateReel, neededBytes, type ReelEstimate } from './estimate';
 export { coverageOf, type Coverage, type KeptPieces } from './coverage';
 export {
@@ -17,18 +17,33 @@ export {
 } from './pieces';
 export { RECIPE_ENDING, besideFiles, type BesideFile } from './beside-files';
 export { NO_TAGS, type AddedAudio, type AddedSubtitle, type BesideSource, type Cue, type ReelChapter, type ReelTags } from './model';
-export { ChapterListError, chaptersToText, chaptersToWebVtt, numberedNames, readChapterList, readStamp, stampOf } from './chapter-lists';
+export {
+  ChapterListError,
+  applyChapterList,
+  chaptersToText,
+  chaptersToWebVtt,
+  numberedNames,
+  readChapterList,
+  readStamp,
+  stampOf,
+} from './chapter-lists';
 export { SubtitleFileError, readSubtitleFile, writeSubtitleFile } from './subtitle-files';
 export {
-  DEFAULT_FILE_PATTERN,
-  PATTERN_FIELDS,
+  DEFAULT_FILE_NAME,
+  DEFAULT_FOLDER,
+  NAME_FIELDS,
   fileNameOf,
-  fillPattern,
+  fillParts,
   folderOf,
-  patternValues,
-  unknownFields,
-  type PatternValues,
-} from './name-pattern';
+  literalOf,
+  nameValues,
+  partsOfPattern,
+  upgradeFolder,
+  upgradeRules,
+  type NameField,
+  type NamePart,
+  type NameValues,
+} from './name-parts';
 export {
   DEFAULT_RULES,
   applyRules,
@@ -61,3 +76,6 @@ export {
 } from './compose';
 export { choiceFrom, type KeptTrack, type SetChoice } from './set-choices';
 export { ruleFromOverruling, ruleThatDecides, type Overruled, type OverruledTrack } from './overruling';
+export { joinProblem } from './joining';
+export { momentOfReel, reelMsOf, type TitleMoment } from './moments';
+export { joinRefusal, possibleActions, type PlannedReel, type ReelPossibilities } from './possible';

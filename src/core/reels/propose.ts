@@ -58,3 +58,20 @@ export function wholeTitleReel(title: Title, name: string, damage: DamageChoice 
     recipes: ['master'],
   };
 }
+
+/** A reel with a track of its title more or less; those that are in it stand in the disc's own order. The first sound is the default. */
+export function withTrack(reel: Reel, title: Title, kind: 'audio' | 'subtitles', stream: number, on: boolean): Reel {
+  const keep = new Set([...reel[kind].map((t) => t.stream).filter((s) => s !== stream), ...(on ? [stream] : [])]);
+  if (kind === 'audio') {
+    const taken = title.audio
+      .filter((t) => keep.has(t.stream))
+      .map((t) => reel.audio.find((a) => a.stream === t.stream) ?? takeAudio(t, false));
+    return { ...reel, audio: taken.map((t, i) => ({ ...t, isDefault: i === 0 })) };
+  }
+  return {
+    ...reel,
+    subtitles: title.subtitles
+      .filter((t) => keep.has(t.stream))
+      .map((t) => reel.subtitles.find((s) => s.stream === t.stream) ?? takeSubtitle(t)),
+  };
+}

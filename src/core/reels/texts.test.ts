@@ -1,22 +1,26 @@
 import { seeded } from '@/test-support/random';
 import {
   ChapterListError,
-  DEFAULT_FILE_PATTERN,
+  DEFAULT_FILE_NAME,
   NO_TAGS,
   SubtitleFileError,
   chaptersToText,
   chaptersToWebVtt,
   fileNameOf,
-  fillPattern,
+  fillParts,
   folderOf,
+  literalOf,
+  nameValues,
   numberedNames,
-  patternValues,
+  partsOfPattern,
   readChapterList,
   readStamp,
   readSubtitleFile,
   writeSubtitleFile,
   stampOf,
-  unknownFields,
+  applyChapterList,
+  type NameField,
+  type NamePart,
 } from '.';
 
 /** Text that goes out to other programs and comes back: chapters, subtitles, names. */
@@ -77,6 +81,28 @@ describe('chapters', () => {
   });
   test('numbered by a pattern', () => {
     expect(numberedNames('Reel ## of the tide', 2)).toEqual(['Reel 01 of the tide', 'Reel 02 of the tide']);
+  });
+});
+
+test('a list of chapters with times replaces what was there, one of names alone renames it; what is left over is said', () => {
+  const before = [
+    { startMs: 0, name: 'One' },
+    { startMs: 5000, name: 'Two' },
+  ];
+  expect(applyChapterList(before, readChapterList('Ropes'), 9000)).toEqual({
+    chapters: [
+      { startMs: 0, name: 'Ropes' },
+      { startMs: 5000, name: 'Two' },
+    ],
+    remark: '1 names for 2 chapters',
+  });
+  const timed = '0:01 Ropes\n0:03.5 The crane\n0:12 After the end';
+  expect(applyChapterList(before, readChapterList(timed), 9000)).toEqual({
+    chapters: [
+      { startMs: 0, name: 'Ropes' },
+      { startMs: 3500, name: 'The crane' },
+    ],
+    remark: '1 begin after the end of the reel and were left out',
   });
 });
 
@@ -159,24 +185,62 @@ describe('subtitle files', () => {
   });
 });
 
-describe('names by a pattern', () => {
-  const values = (change = {}) => patternValues({ ...NO_TAGS, work: 'The Long Haul', ...change }, 'reel', 3, 'LONG HAUL');
+describe('names by parts', () => {
+  const values = (change = {}) => nameValues({ ...NO_TAGS, work: 'The Long Haul', ...change }, 'reel', 3, 'LONG HAUL');
+  const field = (name: NameField, digits = 0): NamePart => ({ kind: 'field', field: name, digits, before: '', after: '' });
+  const text = (words: string): NamePart => ({ kind: 'text', text: words });
   test.each([
-    [DEFAULT_FILE_PATTERN, {}, 'The Long Haul'],
-    [DEFAULT_FILE_PATTERN, { year: '1987' }, 'The Long Haul (1987)'],
-    [DEFAULT_FILE_PATTERN, { work: 'Slack Water', series: 'Tide Tables', season: 1, episode: 2 }, 'Tide Tables 01x02 Slack Water'],
-    ['{disc} t{title:3}', {}, 'LONG HAUL t003'],
-    ['{nothing}', {}, 'Untitled'],
-    ['../{work}', { work: '../../x' }, 'x'],
-  ])('%s', (pattern, change, expected) => {
-    expect(fileNameOf(pattern, values(change))).toBe(expected);
+    [DEFAULT_FILE_NAME, {}, 'The Long Haul'],
+    [DEFAULT_FILE_NAME, { year: '1987' }, 'The Long Haul (1987)'],
+    [DEFAULT_FILE_NAME, { work: 'Slack Water', series: 'Tide Tables', season: 1, episode: 2 }, 'Tide Tables 01x02 Slack Water'],
+    [[field('disc'), text(' t'), field('title', 3)], {}, 'LONG HAUL t003'],
+    [[field('year')], {}, 'Untitled'],
+    [[text('../'), field('work')], { work: '../../x' }, 'x'],
+  ])('%j with %j', (parts, change, expected) => {
+    expect(fileNameOf(parts, values(change))).toBe(expected);
   });
-  test('a slash makes a folder in the pattern, never in a name', () => {
-    expect(folderOf('{series}/Season {season}', values({ series: 'Sea / Shore', season: 2 }))).toBe('Sea - Shore/Season 2');
-    expect(folderOf('[{series}/]{year}', values({ year: '1987' }))).toBe('1987');
-    expect(fillPattern('{work}', values({ work: '' }))).toBe('reel');
+
+  test('a slash makes a folder in a text, never in a field', () => {
+    const parts = [field('series'), text('/Season '), field('season')];
+    expect(folderOf(parts, values({ series: 'Sea / Shore', season: 2 }))).toBe('Sea - Shore/Season 2');
+    expect(fillParts([field('work')], values({ work: '' }))).toBe('reel');
+    expect([literalOf([text('a/'), text('b')]), literalOf([text('a'), field('work')])]).toEqual(['a/b', null]);
   });
-  test('fields that there are not are found', () => {
-    expect(unknownFields('{work} {director} {year:4} {Title}')).toEqual(['director', 'Title']);
+
+  /** Names as versions before filled them, from one line. */
+  function filledBefore(pattern: string, known: Readonly<Record<string, string>>): string {
+    const fill = (part: string) => {
+      let isMissing = false;
+      const filled = part.replace(/\{(\w+)(?::(\d))?\}/g, (_, name: string, digits: string | undefined) => {
+        const value = known[name] ?? '';
+        if (value === '') isMissing = true;
+        return digits && /^\d+$/.test(value) ? value.padStart(Number(digits), '0') : value;
+      });
+      return { filled, isMissing };
+    };
+    const inner = pattern.replace(/\[([^[\]]*)\]/g, (_, part: string) => {
+      const { filled, isMissing } = fill(part);
+      return isMissing ? '' : filled;
+    });
+    return fill(inner).filled.replace(/\s+/g, ' ').trim();
+  }
+
+  test('names of versions before come to the same by their parts', () => {
+    const random = seeded(11);
+    const pick = <T>(all: readonly T[]): T => random.pick(all);
+    const words = ['', ' ', ' - ', 'x', '/', ' (', ')', 'S', 'director'];
+    const aField = () => pick(['{work}', '{year}', '{series}', '{season:2}', '{episode:3}', '{title}', '{disc}', '{director}']);
+    const aStretch = () => (random.int(2) === 0 ? `[${pick(words)}${aField()}${pick(words)}]` : pick(words) + aField());
+    for (let i = 0; i < 2000; i++) {
+      const pattern = Array.from({ length: 1 + random.int(5) }, aStretch).join('');
+      const known = values({
+        year: pick(['', '1987']),
+        series: pick(['', 'Tide Tables']),
+        season: pick([null, 4]),
+        episode: pick([null, 12]),
+      });
+      expect({ pattern, name: fillParts(partsOfPattern(pattern), known) }).toEqual({ pattern, name: filledBefore(pattern, known) });
+    }
+    expect(partsOfPattern('[{series} ][{season:2}x][{episode:2} ]{work}[ ({year})]')).toEqual(DEFAULT_FILE_NAME);
   });
 });

@@ -1,11 +1,11 @@
 import { findRoles } from '@/core/findings';
-import { DEFAULT_RULES, NO_TAGS, wholeTitleReel, type Reel } from '@/core/reels';
+import { DEFAULT_RULES, NO_TAGS, partsOfPattern, wholeTitleReel, type Reel } from '@/core/reels';
 import type { EngineState, Output } from '@/contract';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import type { Draft } from '@/store/draft';
 import { sketchReading } from '@/test-support/readings';
 import { quietSource, readableSources } from '@/store/sources';
-import { placesOf } from './use-bench';
+import { placesOf } from './reels/places';
 
 const reading = sketchReading([{ parts: ['a:30'] }, { parts: ['b:20'] }]);
 const disc: DiscRecord = {
@@ -47,7 +47,9 @@ describe('where files will be', () => {
   if (!title) throw new Error('no title');
   const reel = (name: string, change: Partial<Reel> = {}): Reel => ({ ...wholeTitleReel(title, name), ...change });
   const draftOf = (reels: readonly DraftReel[], folder = '') =>
-    ({ record: { fingerprint: disc.fingerprint, reels, storage: null, folder, past: [], future: [], changedAt: '' } }) as unknown as Draft;
+    ({
+      record: { fingerprint: disc.fingerprint, reels, storage: null, folder: partsOfPattern(folder), past: [], future: [], changedAt: '' },
+    }) as unknown as Draft;
   const places = (reels: readonly DraftReel[], outputs: readonly string[] = [], folder = '') => [
     ...placesOf(
       disc,

@@ -1,4 +1,5 @@
-import type { ButtonHTMLAttributes, ReactNode } from 'react';
+import { LoaderCircle } from 'lucide-react';
+import type { ButtonHTMLAttributes, CSSProperties, ReactNode } from 'react';
 
 type Tone = 'main' | 'plain' | 'quiet' | 'danger';
 const TONES: Readonly<Record<Tone, string>> = {
@@ -8,14 +9,29 @@ const TONES: Readonly<Record<Tone, string>> = {
   danger: 'bg-card border-line text-damaged hover:border-damaged disabled:opacity-45',
 };
 
-/** A button of one of four weights; one `main` per screen. */
-export function Button({ tone = 'plain', className = '', ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { tone?: Tone }) {
+/**
+ * A button of one of four weights; one `main` per screen.
+ * @param busy what it started is under way: it says so where it was clicked, and can not be clicked again.
+ */
+export function Button({
+  tone = 'plain',
+  className = '',
+  busy = false,
+  disabled,
+  children,
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { tone?: Tone; busy?: boolean }) {
   return (
     <button
       type="button"
       {...rest}
+      disabled={disabled === true || busy}
+      aria-busy={busy}
       className={`inline-flex items-center justify-center gap-1.5 rounded-[6px] border px-2.5 py-1 whitespace-nowrap transition-colors ${TONES[tone]} ${className}`}
-    />
+    >
+      {busy && <LoaderCircle size={13} aria-hidden className="animate-spin motion-reduce:animate-none" />}
+      {children}
+    </button>
   );
 }
 
@@ -25,16 +41,19 @@ export function Panel({
   children,
   className = '',
   label,
+  style,
 }: {
   title?: ReactNode;
   aside?: ReactNode;
   children: ReactNode;
   className?: string;
   label?: string;
+  style?: CSSProperties;
 }) {
   return (
     <section
       aria-label={label}
+      style={style}
       className={`flex min-h-0 min-w-0 flex-col overflow-hidden rounded-[8px] border border-line bg-card ${className}`}
     >
       {(title !== undefined || aside !== undefined) && (

@@ -13,6 +13,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useMemo, useRef, useState, type ReactNode } from 'react';
 import { grouped, inHeldOrder } from './grouped';
+import { useKept } from './use-kept';
 
 /** A column: what it sorts by, and what it shows. */
 export interface Column<Row> {
@@ -53,6 +54,7 @@ export function DataTable<Row extends object>({
   rowLabel,
   groupOf,
   noGroup = 'the others',
+  keptAs,
 }: {
   label: string;
   rows: readonly Row[];
@@ -67,6 +69,8 @@ export function DataTable<Row extends object>({
   groupOf?: ((row: Row) => string) | null;
   /** What stands over rows of no group. */
   noGroup?: string;
+  /** Under which name this browser remembers how it is sorted. */
+  keptAs?: string;
 }) {
   const defined = useMemo(() => {
     const helper = createColumnHelper<typeof features, Row>();
@@ -82,7 +86,11 @@ export function DataTable<Row extends object>({
     );
   }, [columns]);
   const data = useMemo(() => [...rows], [rows]);
-  const initialState = useMemo(() => ({ sorting: [{ id: firstSort.id, desc: firstSort.desc }] }), [firstSort.id, firstSort.desc]);
+  const sorts = useMemo(() => columns.flatMap((c) => [`${c.id} up`, `${c.id} down`]), [columns]);
+  const [kept, keep] = useKept(keptAs ?? `${label} sort`, sorts, `${firstSort.id} ${firstSort.desc ? 'down' : 'up'}`);
+  // Only how it was sorted when it was opened: the table sorts itself from then on.
+  const [sortedBy] = useState(kept);
+  const initialState = useMemo(() => ({ sorting: [{ id: sortedBy.replace(/ \w+$/, ''), desc: sortedBy.endsWith('down') }] }), [sortedBy]);
   const table = useTable({ features, columns: defined, data, initialState, getRowId: keyOf });
   const byColumn = table.getRowModel().rows;
   // Rows come and are sorted anew by themselves, as discs are read: not while the pointer is among them.
@@ -124,7 +132,10 @@ export function DataTable<Row extends object>({
                     <button
                       type="button"
                       className={`uppercase ${order ? 'text-ink' : 'hover:text-ink'}`}
-                      onClick={header.column.getToggleSortingHandler()}
+                      onClick={(event) => {
+                        header.column.getToggleSortingHandler()?.(event);
+                        if (keptAs) keep(`${header.column.id} ${header.column.getNextSortingOrder() === 'desc' ? 'down' : 'up'}`);
+                      }}
                     >
                       {column.name}
                       {order === 'asc' ? ' ↑' : order === 'desc' ? ' ↓' : ''}

@@ -1,25 +1,19 @@
 'use client';
 
 import dynamic from 'next/dynamic';
-import { useEffect, useState } from 'react';
-import { inField } from './in-field';
+import { useState } from 'react';
+import { useKeys } from './use-keys';
 
 const Keys = dynamic(() => import('./keys').then((m) => m.Keys), { loading: () => null });
 
 /** Every key there is, on "?". */
 export function KeySheet() {
   const [open, setOpen] = useState(false);
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (event.key !== '?' || inField(event.target) || event.ctrlKey || event.metaKey) return;
-      event.preventDefault();
+  useKeys({
+    sheet: () => {
       setOpen(true);
-    };
-    window.addEventListener('keydown', onKey);
-    return () => {
-      window.removeEventListener('keydown', onKey);
-    };
-  }, []);
+    },
+  });
   if (!open) return null;
   return (
     <Keys

@@ -1,9 +1,10 @@
 'use client';
 
 import { AudioLines, Disc3, Film, Folder } from 'lucide-react';
-import { useEffect, useState } from 'react';
-import type { BrowseResult, FoundSource } from '@/contract';
-import { call } from '@/store/api';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import type { FoundSource } from '@/contract';
+import { call, problemOf } from '@/store/api';
 import { bytes } from '../format';
 import { Button } from './controls';
 import { Select } from './fields';
@@ -37,18 +38,14 @@ export function PlaceBrowser({
 }) {
   const [root, setRoot] = useState(places[0]?.id ?? '');
   const [path, setPath] = useState('');
-  const [listing, setListing] = useState<BrowseResult | null>(null);
-  const { problem, run, busy } = useAction();
-  useEffect(() => {
-    let current = true;
-    void run(async () => {
-      const result = await call('browse', { query: { root, path, ...(forSound ? { for: 'sound' } : {}) } });
-      if (current) setListing(result);
-    });
-    return () => {
-      current = false;
-    };
-  }, [root, path, forSound, run]);
+  const { problem: refusal, run, busy } = useAction();
+  const { data: listing, error } = useQuery({
+    queryKey: ['browse', root, path, forSound],
+    queryFn: ({ signal }) => call('browse', { query: { root, path, ...(forSound ? { for: 'sound' } : {}) }, signal }),
+    // Files come and go: what was seen is shown at once, and looked at anew.
+    staleTime: 0,
+  });
+  const problem = refusal ?? (error ? problemOf(error) : null);
   const choose = (inside: string) =>
     void run(async () => {
       await onChoose(root, inside);
@@ -110,7 +107,7 @@ export function PlaceBrowser({
               {e.sizeBytes !== null && <span className="text-third">{bytes(e.sizeBytes)}</span>}
               {(forSound ? !isFolder(e) : e.kind !== 'folder') && (
                 <Button
-                  disabled={busy}
+                  busy={busy}
                   aria-label={`${action} ${e.name}`}
                   onClick={() => {
                     choose(e.path);
@@ -122,6 +119,7 @@ export function PlaceBrowser({
             </li>
           );
         })}
+        {!listing && !problem && <li className="px-2 py-2 text-second">Looking…</li>}
         {listing?.entries.length === 0 && <li className="px-2 py-2 text-second">{empty}</li>}
       </ul>
     </Modal>

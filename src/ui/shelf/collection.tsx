@@ -1,14 +1,15 @@
 'use client';
 
 import Link from 'next/link';
-import { useMemo } from 'react';
+import { useEffect, useMemo } from 'react';
 import type { DiscRecord } from '@/store/db';
-import type { DiscState, discState } from '@/store/disc-state';
-import { bytes, clock, day } from '../format';
+import type { DiscState, LeftTitles, discState } from '@/store/disc-state';
+import { useFirstLook, wantFirstLook } from '@/store/first-looks';
+import { bytes, clock, day, list } from '../format';
 import { StateText, type State } from '../parts/controls';
-import { CoverageBar, percentOf } from '../parts/coverage-bar';
+import { CoverageBar, coverageText, percentOf } from '../parts/coverage-bar';
 import { DataTable, type Column } from '../parts/data-table';
-import { discSentence } from '../words';
+import { ROLE, ROLE_PLURAL, discSentence } from '../words';
 
 export const STATE: Readonly<Record<DiscState, State>> = {
   running: 'running',
@@ -33,6 +34,7 @@ export interface DiscRow {
   readonly cover: string | null;
   readonly state: DiscState;
   readonly coverage: ReturnType<typeof discState>['coverage'];
+  readonly left: readonly LeftTitles[];
 }
 
 const lengthOf = ({ disc }: DiscRow) =>
@@ -43,6 +45,29 @@ const belongs = ({ tags, labels }: DiscRecord, grouping: Grouping) =>
   [tags.series === '' || grouping === 'series' ? '' : `${tags.series}${tags.season === null ? '' : ` ${tags.season}`}`, ...labels]
     .filter((w) => w !== '')
     .join(', ');
+
+/** The disc's cover, or a first look into it. */
+function DiscPicture({ fingerprint, cover }: { fingerprint: string; cover: string | null }) {
+  const look = useFirstLook(fingerprint);
+  useEffect(() => {
+    if (!cover) wantFirstLook(fingerprint);
+  }, [cover, fingerprint]);
+  const picture = cover ?? look;
+  const place = 'h-10 w-[62px] shrink-0 rounded-[3px]';
+  if (!picture) return <span aria-hidden className={`${place} border border-faint bg-paper`} />;
+  // eslint-disable-next-line @next/next/no-img-element
+  return <img src={picture} alt="" className={`${place} bg-black object-contain`} />;
+}
+
+/** How much is in the vault; where nothing is, how much is on its way there. */
+function shareText({ coverage }: DiscRow): string {
+  const [kept, planned] = [percentOf(coverage, 'kept'), percentOf(coverage, 'planned')];
+  return kept > 0 ? `${kept} % kept` : planned > 0 ? `${planned} % planned` : 'nothing taken';
+}
+
+/** What a disc has that is neither in the vault nor planned, in a word or two. */
+const leftText = (left: readonly LeftTitles[]): string =>
+  left.length === 0 ? '' : `, left: ${list(left.map((l) => `${l.count} ${l.count === 1 ? ROLE[l.role] : ROLE_PLURAL[l.role]}`))}`;
 
 /** The collection as a table: thousands of rows stay smooth, since only those that are seen are drawn. */
 export function Collection({
@@ -82,14 +107,11 @@ export function Collection({
       {
         id: 'name',
         name: 'Disc',
-        width: 'minmax(0,1fr)',
+        width: 'minmax(180px,1fr)',
         value: (r) => r.disc.name,
         cell: ({ disc, cover }) => (
           <span className="flex items-center gap-2.5">
-            {cover && (
-              // eslint-disable-next-line @next/next/no-img-element
-              <img src={cover} alt="" className="h-10 w-14 shrink-0 rounded-[3px] bg-black object-contain" />
-            )}
+            <DiscPicture fingerprint={disc.fingerprint} cover={cover} />
             <span className="min-w-0 flex-1">
               <Link
                 href={`/bench/${disc.fingerprint.slice(0, 16)}`}
@@ -116,27 +138,30 @@ export function Collection({
       {
         id: 'state',
         name: 'State',
-        width: '138px',
+        width: 'minmax(112px,138px)',
         value: (r) => r.state,
         cell: (r) => <StateText state={STATE[r.state]}>{r.state}</StateText>,
       },
       {
         id: 'coverage',
         name: 'Coverage',
-        width: '124px',
+        width: 'minmax(112px,0.4fr)',
         value: (r) => percentOf(r.coverage, 'kept'),
         cell: (r) => (
           <>
             <CoverageBar coverage={r.coverage} />
-            <span className="text-[12px] whitespace-nowrap text-third">{percentOf(r.coverage, 'kept')} % in the vault</span>
+            <span className="block truncate text-[12px] text-second" title={`${coverageText(r.coverage)}${leftText(r.left)}`}>
+              {shareText(r)}
+              {leftText(r.left)}
+            </span>
           </>
         ),
       },
-      { id: 'length', name: 'Length', width: '74px', right: true, value: lengthOf, cell: (r) => clock(lengthOf(r)) },
+      { id: 'length', name: 'Length', width: '70px', right: true, value: lengthOf, cell: (r) => clock(lengthOf(r)) },
       {
         id: 'size',
         name: 'Size',
-        width: '78px',
+        width: '76px',
         right: true,
         value: (r) => r.disc.reading.sizeBytes,
         cell: (r) => bytes(r.disc.reading.sizeBytes),
@@ -144,7 +169,7 @@ export function Collection({
       {
         id: 'read',
         name: 'Read',
-        width: '104px',
+        width: '98px',
         right: true,
         value: (r) => r.disc.readAt,
         cell: (r) => <span className="text-second">{day(r.disc.readAt)}</span>,
@@ -174,6 +199,7 @@ export function Collection({
         noGroup={grouping === 'label' ? 'without a label' : 'of no series'}
         groupOf={grouping === 'none' ? null : GROUP_OF[grouping]}
         firstSort={{ id: 'read', desc: true }}
+        keptAs="shelf sort"
         rowLabel={(r) => `${r.disc.name}, ${r.state}, ${discSentence(r.disc.reading, r.disc.findings)}`}
       />
     </>

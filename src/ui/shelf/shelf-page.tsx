@@ -2,19 +2,19 @@
 
 import { Download, Upload } from 'lucide-react';
 import dynamic from 'next/dynamic';
-import { useEffect, useMemo, useRef, useState } from 'react';
-import { sourceKey } from '@/contract';
+import { useMemo, useRef, useState } from 'react';
 import { catalogue, openedArchive } from '@/store/archive';
 import { ImportError, exportCatalogue, planImport, type ImportPlan } from '@/store/exchange';
 import { discState, type DiscState } from '@/store/disc-state';
 import { useEngine } from '@/store/engine';
 import { useDiscs, useDrafts, useKnownJobs } from '@/store/live';
 import { useOutputs } from '@/store/outputs';
+import { groupsOfShelf, isShown } from '@/store/shelf';
 import { plural } from '../format';
 import { Button, Empty, Panel, StateText } from '../parts/controls';
 import { Select } from '../parts/fields';
 import { FileButton } from '../parts/file-button';
-import { inField } from '../parts/in-field';
+import { useKeys } from '../parts/use-keys';
 import { useKept } from '../parts/use-kept';
 import { saveText } from '../parts/save-file';
 import { Collection, STATE, type DiscRow, type Grouping } from './collection';
@@ -50,46 +50,21 @@ export function ShelfPage() {
   const { state } = useEngine();
   const rows = useRows();
   const [search, setSearch] = useState('');
-  const known = useMemo(() => new Set((rows ?? []).flatMap((r) => r.disc.sources.map((s) => sourceKey(s.ref)))), [rows]);
-  const [stateFilter, setState] = useState<DiscState | ''>('');
+  const known = useMemo(() => (rows ?? []).flatMap((r) => r.disc.sources.map((s) => s.ref)), [rows]);
+  const [stateFilter, setState] = useKept<DiscState | ''>('shelf state', ['', ...STATES], '');
   const [group, setGroup] = useState('');
   const [grouping, setGrouping] = useKept<Grouping>('shelf grouping', GROUPINGS, 'none');
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [plan, setPlan] = useState<ImportPlan | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
   const field = useRef<HTMLInputElement>(null);
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (event.key !== '/' || inField(event.target)) return;
-      event.preventDefault();
-      field.current?.focus();
-    };
-    window.addEventListener('keydown', onKey);
-    return () => {
-      window.removeEventListener('keydown', onKey);
-    };
-  }, []);
-  const groups = useMemo(() => {
-    const series = new Set((rows ?? []).map((r) => r.disc.tags.series).filter((s) => s !== ''));
-    const labels = new Set((rows ?? []).flatMap((r) => r.disc.labels));
-    return [
-      ...[...series].sort().map((s) => ({ value: `series ${s}`, name: `series: ${s}` })),
-      ...[...labels].sort().map((l) => ({ value: `label ${l}`, name: `label: ${l}` })),
-    ];
-  }, [rows]);
-  const wanted = search.trim().toLowerCase();
+  useKeys({
+    search: () => field.current?.focus(),
+  });
+  const groups = useMemo(() => groupsOfShelf(rows ?? []), [rows]);
   const shown = useMemo(
-    () =>
-      (rows ?? []).filter((r) => {
-        const { disc } = r;
-        if (stateFilter !== '' && r.state !== stateFilter) return false;
-        if (group.startsWith('series ') && disc.tags.series !== group.slice(7)) return false;
-        if (group.startsWith('label ') && !disc.labels.includes(group.slice(6))) return false;
-        if (wanted === '') return true;
-        const text = `${disc.name} ${disc.reading.label} ${r.state} ${disc.tags.series} ${disc.tags.accession} ${disc.tags.notes} ${disc.labels.join(' ')}`;
-        return text.toLowerCase().includes(wanted);
-      }),
-    [rows, stateFilter, group, wanted],
+    () => (rows ?? []).filter((r) => isShown(r, { search, state: stateFilter, group })),
+    [rows, search, stateFilter, group],
   );
   const bring = async (file: File) => {
     setWrong(null);
@@ -103,7 +78,7 @@ export function ShelfPage() {
   return (
     <div className="mx-auto flex h-full max-w-[2200px] flex-col gap-3 px-5 pt-4 pb-5">
       <h1 className="font-serif text-[24px] leading-none font-medium">The shelf</h1>
-      <div className="grid min-h-0 flex-1 grid-cols-[340px_minmax(0,1fr)] gap-4">
+      <div className="grid min-h-0 flex-1 grid-cols-[clamp(264px,27vw,340px)_minmax(0,1fr)] gap-4">
         {state ? (
           <Trays engine={state} knownSources={known} />
         ) : (

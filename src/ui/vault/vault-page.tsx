@@ -5,6 +5,7 @@ import { useState } from 'react';
 import type { UnreadSidecar } from '@/contract';
 import { useEngine } from '@/store/engine';
 import { useOutput, useVault } from '@/store/outputs';
+import { ProblemNote } from '../parts/problem-note';
 import { bytes, clock, day, plural } from '../format';
 import { Button, Empty, Panel, StateText } from '../parts/controls';
 import { RECIPE, STORAGE_IDENTITY, proofState, proofWord } from '../words';
@@ -48,7 +49,7 @@ export function VaultPage() {
     (o) => wanted === '' || `${o.sidecar.reel.name} ${o.path} ${o.sidecar.disc.label}`.toLowerCase().includes(wanted),
   );
   const current = shown.find((o) => o.id === chosen) ?? shown[0];
-  const output = useOutput(current);
+  const { output, problem } = useOutput(current);
   const listed = shown.slice(0, most);
   const away = (state?.storages ?? []).filter((s) => s.identity !== 'known' && s.identity !== 'new');
   return (
@@ -144,9 +145,7 @@ export function VaultPage() {
           {output ? (
             <OutputDetail key={output.id} output={output} />
           ) : current ? (
-            <Panel>
-              <Empty title="Reading its sidecar…" />
-            </Panel>
+            <Panel>{problem ? <ProblemNote problem={problem} /> : <Empty title="Reading its sidecar…" />}</Panel>
           ) : (
             <Panel>
               <Empty title="No file is selected" />

@@ -1,0 +1,463 @@
+import {
+  HEADER_BYTES,
+  TICKS_PER_MS,
+  TICKS_PER_SECOND,
+  frameTicks,
+  lpcmGroupBytes,
+  samplesPerGroup,
+  type AudioFrameHeader,
+  type AudioHeaderReader,
+  type LpcmLayout,
+} from '../../streams';
+import { EsBuffer } from './es-buffer';
+import { EARLY_TICKS, Framer, MAX_LEAD_TICKS, type PieceBegin, type Stamp, type StretchBegin } from './framer';
+import { Marks, type Mark, type Timeline } from '../timeline';
+
+/** Time stamps rounded to 90 kHz, and by encoders to worse, are smoothed up to this; more is content and is kept. */
+const SMOOTHED_TICKS = TICKS_PER_SECOND / 2000;
+/**
+ * LPCM packets point to the access unit that their stamp belongs to, and some authoring tools point beside it, by up to two
+ * packets: the stamps then swing in a saw-tooth round the truth. Inside one stretch of the disc's clock samples follow each
+ * other whatever the pointer says, so that a deviation below this is believed only once it has stayed on one side for
+ * `LEANING_TICKS`.
+ */
+const POINTER_JITTER_TICKS = TICKS_PER_SECOND / 25;
+const LEANING_TICKS = 4 * TICKS_PER_SECOND;
+/** LPCM has no frames: it is handed over in runs of this many samples (20 ms at 48 kHz). */
+const LPCM_RUN_SAMPLES = 960;
+
+export interface FoundFrame {
+  readonly bytes: number;
+  readonly ticks: number;
+  /** False where decoding can not begin with it; every frame can where this is not said. */
+  readonly key?: boolean;
+}
+
+/** Finds the next frame of a stream. */
+export interface AudioFormat {
+  /** @returns the frame at `at`, null where none starts there, `'more'` where more bytes are needed to know. */
+  frameAt(data: Uint8Array, at: number, end: number, final: boolean): FoundFrame | null | 'more';
+  /** True where a run may end at any sample, so that it can stop where the clock restarts. */
+  readonly splits: boolean;
+  /** Bytes of the smallest run that can be cut off; 0 where frames are whole. */
+  readonly unitBytes: number;
+  /** Every packet begins with a run: after a missing piece one can go on with the next, without waiting for a stamp. */
+  readonly resumesAtPacket?: boolean;
+  /** A piece must begin with a frame that is `key`. */
+  readonly needsKey?: boolean;
+  /** The header of the first frame, for the container. */
+  readonly first: AudioFrameHeader | null;
+}
+
+/** A codec whose frames carry headers. */
+export function framedFormat(read: AudioHeaderReader): AudioFormat {
+  let first: AudioFrameHeader | null = null;
+  return {
+    get first() {
+      return first;
+    },
+    splits: false,
+    unitBytes: 0,
+    frameAt: (data, at, end) => {
+      if (at + HEADER_BYTES > end) return 'more';
+      const header = read(data, at, end);
+      if (!header) return null;
+      first ??= header;
+      return { bytes: header.frameBytes, ticks: frameTicks(header) };
+    },
+  };
+}
+
+/** LPCM, cut into runs of whole groups. */
+export function lpcmFormat(layout: LpcmLayout): AudioFormat {
+  const groupBytes = lpcmGroupBytes(layout);
+  const ticksPerGroup = (TICKS_PER_SECOND * samplesPerGroup(layout)) / layout.sampleRateHz;
+  const runGroups = ((LPCM_RUN_SAMPLES / samplesPerGroup(layout)) * layout.sampleRateHz) / 48000;
+  return {
+    first: null,
+    splits: true,
+    unitBytes: groupBytes,
+    resumesAtPacket: true,
+    frameAt: (_data, at, end, final) => {
+      const groups = Math.min(runGroups, Math.floor((end - at) / groupBytes));
+      if (groups === runGroups || (final && groups > 0)) return { bytes: groups * groupBytes, ticks: groups * ticksPerGroup };
+      return 'more';
+    },
+  };
+}
+
+/** A stamp that differs by more than this from the running time, and from those after it, is wrong; less is jitter. */
+const WRONG_STAMP_TICKS = TICKS_PER_SECOND / 50;
+/** How far is looked for a stamp that confirms another: a second of any sound. */
+const MOST_UNCONFIRMED_BYTES = 512 * 1024;
+/** Over a join, samples whose stamps are this near to the running time simply go on. */
+const JOIN_JITTER_TICKS = TICKS_PER_SECOND / 200;
+/** Less than this without sound at a join or at an end is nothing that anybody misses. */
+export const SILENCE_TICKS = TICKS_PER_SECOND / 2;
+/** At a join, sound of both sides may stand at the same time for one frame and a little; of frames that last under a millisecond, for as many as one of the others. */
+const JOIN_OVERLAP_FRAMES = 1.5;
+const JOIN_OVERLAP_TICKS = TICKS_PER_SECOND / 50;
+
+/**
+ * Cuts an audio stream into frames and places them on the output's clock. A frame follows its predecessor unless the
+ * stream's own stamps say otherwise by more than half a millisecond, and agree on it: then the gap is kept and noted, and frames
+ * that would overlap the sound before by more than half their length are left out and counted. One stamp alone is not believed.
+ */
+export class AudioFramer extends Framer {
+  readonly es = new EsBuffer(1024 * 1024);
+  private readonly marks = new Marks();
+  private position = 0;
+  private epoch = -1;
+  private next: number | null = null;
+  /** Since when LPCM stamps have stood on one side of the running time, and the least they deviated by; null while they swing. */
+  private leaning: { readonly since: number; leastGap: number } | null = null;
+  /** Frames that begin before are left out; set where a piece begins inside a title. */
+  private notBefore = Number.NEGATIVE_INFINITY;
+  private notFrom = Number.POSITIVE_INFINITY;
+  private awaitsKey = true;
+  /** Places in the stream before which something is missing: no frame reaches over one. */
+  private readonly breaks: number[] = [];
+  /** After such a place: the next stamp says where sound goes on. */
+  private resuming = false;
+  private awaitsMark = false;
+  /** Nothing of the piece has been taken: it may begin inside a frame. */
+  private atBeginning = true;
+  private isCut = false;
+  /** What comes lies behind the end of the piece: only whole frames are looked for in it. */
+  private inTail = false;
+  private restsAt: number | null = null;
+  /** Overlap left out since the clock last changed. */
+  private overlapAtJoin = 0;
+
+  constructor(
+    private readonly timeline: Timeline,
+    readonly format: AudioFormat,
+  ) {
+    super();
+  }
+
+  override get firstHeader(): AudioFrameHeader | null {
+    return this.format.first;
+  }
+
+  override receive(data: Uint8Array, from: number, to: number, { pts90k, epoch, markAt }: Stamp): void {
+    this.append(data, from, to, pts90k, epoch, markAt);
+  }
+
+  /** @param markAt position in the payload from which on the stamp counts (LPCM: the first access unit). */
+  append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number, markAt = 0): void {
+    if (pts90k >= 0 && markAt <= to - from) this.marks.add({ position: this.es.end + markAt, pts90k, epoch });
+    this.account.seenBytes += to - from;
+    this.es.append(data, from, to);
+  }
+
+  /** Something is missing in the stream before what comes next. */
+  override breakHere(): void {
+    if (this.breaks.at(-1) !== this.es.end && this.es.end > 0) this.breaks.push(this.es.end);
+  }
+
+  /** The disc itself says that there is silence before what comes next: its stamp is followed, and is no news. */
+  override restHere(): void {
+    this.restsAt = this.es.end;
+  }
+
+  override beginPiece({ notBefore, midFrame }: Pick<PieceBegin, 'notBefore' | 'midFrame'>): void {
+    this.notBefore = notBefore;
+    this.notFrom = Number.POSITIVE_INFINITY;
+    this.next = null;
+    this.leaning = null;
+    this.awaitsKey = true;
+    this.atBeginning = true;
+    this.isCut = midFrame;
+    this.inTail = false;
+    this.restsAt = null;
+  }
+
+  /** The piece is over; what still comes is looked through for frames that begin before its end. */
+  override beginTail(): void {
+    this.inTail = true;
+  }
+
+  override beginStretch({ goesOn, startTicks, isCut, midFrame }: StretchBegin): void {
+    if (goesOn) this.goOnFrom(startTicks - MAX_LEAD_TICKS);
+    else this.beginPiece({ notBefore: startTicks - EARLY_TICKS, midFrame: isCut || midFrame });
+  }
+
+  /** Another clip, in which the sound of the one before goes on: nothing is cut. @param notBefore earliest time that is believed. */
+  goOnFrom(notBefore: number): void {
+    this.notBefore = notBefore;
+    this.notFrom = Number.POSITIVE_INFINITY;
+    this.leaning = null;
+    this.inTail = false;
+  }
+
+  /** The piece ends at `ticks`: what begins later is left out, also of what is already queued. */
+  override endPieceAt(ticks: number): void {
+    this.notFrom = ticks;
+    for (const packet of this.queue.popWhile((p) => p.ticks >= ticks)) {
+      this.account.leave('outside the cut', packet.length, packet.durationTicks ?? 0);
+      this.endOfTaken = packet.ticks;
+    }
+    const { last } = this.queue;
+    if (!this.format.splits || !last || last.ticks + (last.durationTicks ?? 0) <= ticks) return;
+    const kept = this.groupsBefore(ticks - last.ticks, last.length, last.durationTicks ?? 0);
+    if (kept.bytes >= last.length) return;
+    this.account.leave('outside the cut', last.length - kept.bytes, (last.durationTicks ?? 0) - kept.ticks);
+    this.queue.replaceLast({ ...last, length: kept.bytes, durationTicks: kept.ticks });
+    this.endOfTaken = last.ticks + kept.ticks;
+  }
+
+  /** Smallest runs that begin before a time inside a run, as bytes and as time. */
+  private groupsBefore(ticks: number, bytes: number, runTicks: number): { bytes: number; ticks: number } {
+    const { unitBytes } = this.format;
+    const groupTicks = (runTicks * unitBytes) / bytes;
+    // A sample that stands at the cut but for rounding belongs behind it.
+    const groups = Math.min(bytes / unitBytes, Math.max(0, Math.ceil(ticks / groupTicks - 1e-6)));
+    return { bytes: groups * unitBytes, ticks: groups * groupTicks };
+  }
+
+  /** True once a frame was found that begins at or after `ticks`. */
+  override hasPassed(ticks: number): boolean {
+    return this.next !== null && this.next >= ticks;
+  }
+
+  /** Cuts what has come so far. @param final nothing follows: an incomplete frame at the end is left out. */
+  override process(final: boolean): void {
+    const { data, base } = this.es.raw;
+    const end = this.es.end - base;
+    for (;;) {
+      if (!this.passBreak(final)) return;
+      const at = this.position - base;
+      const mark = this.marks.peek();
+      if (mark && mark.position <= this.position && !this.timeline.isPlaced(mark.epoch)) return;
+      const broken = this.breaks[0] === undefined ? end : this.breaks[0] - base;
+      const limit = Math.min(broken, this.epochLimit(mark, end, base));
+      const reach = this.format.splits ? limit : broken;
+      const frame = at < reach ? this.format.frameAt(data, at, reach, final || reach < end) : 'more';
+      if (frame === null) {
+        this.skipToNextFrame(data, at, reach, base, final || reach < end);
+        if (this.position - base === at) return;
+      } else if (frame === 'more') {
+        if (reach < end) this.skip(reach + base, 'incomplete');
+        else {
+          if (final && at < end) this.skip(this.es.end, 'incomplete');
+          return;
+        }
+      } else if (at + frame.bytes > broken && broken < end) {
+        this.skip(broken + base, 'incomplete');
+      } else if (at + frame.bytes > end) {
+        if (final) this.skip(this.es.end, 'incomplete');
+        return;
+      } else if (at + frame.bytes > limit && this.format.frameAt(data, at + frame.bytes, end, false) === null) {
+        this.skip(limit + base, 'incomplete'); // cut off where the disc's clock restarts
+      } else if (!this.take(frame.bytes, frame.ticks, frame.key ?? true, final)) return;
+    }
+  }
+
+  /** Goes on behind a place where something is missing. @returns false where what comes there is not known yet. */
+  private passBreak(final: boolean): boolean {
+    while (this.breaks[0] !== undefined && this.breaks[0] <= this.position) {
+      this.breaks.shift();
+      this.resuming = true;
+      // Runs of samples have no head: only a stamp says where one begins.
+      this.awaitsMark = this.format.splits && this.format.resumesAtPacket !== true;
+    }
+    if (!this.awaitsMark) return true;
+    this.marks.takeUpTo(this.position - 1);
+    const mark = this.marks.peek();
+    if (!mark && !final) return false;
+    const to = Math.min(mark?.position ?? this.es.end, this.es.end, this.breaks[0] ?? Number.POSITIVE_INFINITY);
+    if (to > this.position) this.skip(to, 'incomplete');
+    this.awaitsMark = mark !== null && mark.position > this.position;
+    return !this.awaitsMark || this.breaks[0] === this.position;
+  }
+
+  /** Index of the byte at which another epoch begins, or the end of what is there. */
+  private epochLimit(mark: Mark | null, end: number, base: number): number {
+    if (!mark || this.epoch < 0 || mark.epoch === this.epoch || mark.position <= this.position) return end;
+    return Math.min(end, mark.position - base);
+  }
+
+  private skip(position: number, reason: 'incomplete' | 'not part of any frame'): void {
+    const atCut = this.atBeginning && this.isCut;
+    // Behind a place where something is missing the rest of a frame is no news; nor is it where a piece begins inside one.
+    if (!this.resuming && !atCut && !this.inTail && this.breaks[0] !== position)
+      this.account.fault('no frame', this.next ?? this.endOfTaken);
+    this.account.leave(reason, position - this.position);
+    this.position = position;
+  }
+
+  /** After lost sync, a frame counts only where another follows it, as far as that can be seen. */
+  private skipToNextFrame(data: Uint8Array, at: number, end: number, base: number, final: boolean): void {
+    let p = at + 1;
+    for (; p + HEADER_BYTES <= end; p++) {
+      const frame = this.format.frameAt(data, p, end, final);
+      if (frame === null || frame === 'more') continue;
+      if (p + frame.bytes > end || this.format.frameAt(data, p + frame.bytes, end, final) !== null) break;
+    }
+    if (p + HEADER_BYTES > end) {
+      if (final) p = end;
+      else if (p <= at + 1) return; // too little has come to tell
+    }
+    this.skip(Math.min(p, end) + base, 'not part of any frame');
+  }
+
+  /** @returns false where a stamp has to be confirmed by one that has not come yet. */
+  private take(bytes: number, ticks: number, key: boolean, final: boolean): boolean {
+    const mark = this.marks.lastUpTo(this.position);
+    if (mark) {
+      const stamped = this.timeline.map(mark.epoch, mark.pts90k) + this.sinceMark(mark, bytes, ticks);
+      const afterRest = this.restsAt !== null && mark.position >= this.restsAt;
+      const verdict = afterRest ? 'believed' : this.judge(mark, stamped, final);
+      if (verdict === 'wait') return false;
+      this.marks.takeUpTo(this.position);
+      const sameClock = this.epoch === mark.epoch;
+      if (!sameClock) this.overlapAtJoin = 0;
+      this.epoch = mark.epoch;
+      if (verdict === 'wrong') this.account.fault('stamp', this.next ?? stamped);
+      else if (afterRest) this.next = stamped;
+      else if (verdict === 'believed') this.follow(stamped, ticks, sameClock);
+      if (afterRest) this.restsAt = null;
+      this.resuming = false;
+    }
+    const start = this.next;
+    const position = this.position;
+    this.position += bytes;
+    if (start === null) {
+      this.account.leave('incomplete', bytes); // no stamp yet: its time can not be known
+      return true;
+    }
+    if (this.format.splits && start < this.notBefore && start + ticks > this.notBefore) {
+      const before = this.groupsBefore(this.notBefore - start, bytes, ticks);
+      if (before.bytes > 0) {
+        this.position = position + before.bytes;
+        this.account.leave('outside the cut', before.bytes, before.ticks);
+        this.next = start + before.ticks;
+        return true;
+      }
+    }
+    if (start < this.notBefore || start >= this.notFrom) {
+      this.account.leave('outside the cut', bytes, ticks);
+      this.next = start + ticks;
+      return true;
+    }
+    if (this.format.needsKey && this.awaitsKey && !key) {
+      this.account.leave('incomplete', bytes);
+      this.next = start + ticks;
+      return true;
+    }
+    this.awaitsKey = false;
+    this.atBeginning = false;
+    // Once samples are known to be heard twice, all of them are.
+    if (this.format.splits && this.endOfTaken - start > (this.overlapAtJoin > 0 ? SMOOTHED_TICKS : POINTER_JITTER_TICKS)) {
+      this.dropOverlap(start, bytes, ticks);
+      return true;
+    }
+    if (!this.format.splits && start < this.endOfTaken - ticks / 2) {
+      this.account.leave('overlaps the part before', bytes, ticks);
+      this.account.irregular(start, start - this.endOfTaken);
+      this.countOverlap(start, ticks, ticks);
+      this.next = start + ticks;
+      return true;
+    }
+    this.next = start + ticks;
+    this.startOfTaken ??= start;
+    this.endOfTaken = this.next;
+    this.queue.push({ position, length: bytes, ticks: start, durationTicks: ticks, orderTicks: start, key, discardable: false });
+    return true;
+  }
+
+  /** What is left out at a join because both sides bring it has a bound: beyond it, sound is lost. */
+  private countOverlap(atTicks: number, ticks: number, frameTicks: number): void {
+    const before = this.overlapAtJoin;
+    this.overlapAtJoin += ticks;
+    const most = this.format.splits ? POINTER_JITTER_TICKS : Math.max(JOIN_OVERLAP_TICKS, frameTicks * JOIN_OVERLAP_FRAMES);
+    if (this.overlapAtJoin <= most) return;
+    this.account.fault('overlap', atTicks, (before > most ? ticks : this.overlapAtJoin) / TICKS_PER_MS);
+  }
+
+  /** A run of LPCM may begin after the sample that the stamp belongs to; a frame never does. */
+  private sinceMark(mark: Mark, bytes: number, ticks: number): number {
+    return this.format.splits ? ((this.position - mark.position) * ticks) / bytes : 0;
+  }
+
+  /**
+   * Whether a stamp is to be followed: where the clock is another, or something was missing, it is all that is known; else
+   * one that leads away from the running time has to agree with the next.
+   */
+  private judge(mark: Mark, stamped: number, final: boolean): 'wait' | 'believed' | 'wrong' | 'ignored' {
+    const { next } = this;
+    if (next === null || this.epoch !== mark.epoch) return 'believed';
+    const gap = stamped - next;
+    if (Math.abs(gap) <= SMOOTHED_TICKS || (this.format.splits && Math.abs(gap) < POINTER_JITTER_TICKS)) return 'believed';
+    const unbelieved = Math.abs(gap) >= WRONG_STAMP_TICKS ? 'wrong' : 'ignored';
+    const confirming = this.marks.peekAfter(this.position);
+    if (!confirming) {
+      if (this.resuming) return 'believed';
+      if (!final && this.es.end - this.position < MOST_UNCONFIRMED_BYTES) return 'wait';
+      return unbelieved;
+    }
+    if (confirming.epoch !== mark.epoch || confirming.position > this.es.end) return this.resuming ? 'believed' : unbelieved;
+    const between = this.ticksUpTo(confirming.position);
+    if (between === null) return this.resuming ? 'believed' : unbelieved;
+    const later = this.timeline.map(confirming.epoch, confirming.pts90k) - (next + between);
+    return Math.abs(later - gap) <= Math.max(SMOOTHED_TICKS, WRONG_STAMP_TICKS / 4) ? 'believed' : unbelieved;
+  }
+
+  /** How long the frames are that begin before a place further on in the stream; null where they can not be followed so far. */
+  private ticksUpTo(position: number): number | null {
+    const { data, base } = this.es.raw;
+    const end = this.es.end - base;
+    const stop = position - base;
+    let ticks = 0;
+    for (let at = this.position - base; at < stop;) {
+      const frame = this.format.frameAt(data, at, this.format.splits ? Math.min(end, stop) : end, true);
+      if (frame === null || frame === 'more' || frame.bytes <= 0) return null;
+      at += frame.bytes;
+      ticks += frame.ticks;
+    }
+    return ticks;
+  }
+
+  /** Samples that were already heard are left out exactly: what follows of the run is cut anew from there. */
+  private dropOverlap(start: number, bytes: number, ticks: number): void {
+    const groupBytes = this.format.unitBytes;
+    const groupTicks = (ticks * groupBytes) / bytes;
+    const groups = Math.min(bytes / groupBytes, Math.ceil((this.endOfTaken - start) / groupTicks));
+    this.position -= bytes - groups * groupBytes;
+    this.next = start + groups * groupTicks;
+    this.account.leave('overlaps the part before', groups * groupBytes, groups * groupTicks);
+    this.account.irregular(start, -groups * groupTicks);
+    this.countOverlap(start, groups * groupTicks, ticks);
+  }
+
+  private follow(stamped: number, ticks: number, sameClock: boolean): void {
+    if (this.next === null) {
+      this.next = stamped;
+      return;
+    }
+    const raw = stamped - this.next;
+    // Samples that follow each other in the packets do so in time, also over a join, unless stamps are far away from it.
+    const gap = !this.format.splits ? raw : sameClock ? this.believed(raw) : Math.abs(raw) <= JOIN_JITTER_TICKS ? 0 : raw;
+    if (Math.abs(gap) <= SMOOTHED_TICKS) return;
+    if (gap > -ticks / 2) this.account.irregular(this.next, gap);
+    const least = this.format.splits ? POINTER_JITTER_TICKS : Math.max(ticks / 2, WRONG_STAMP_TICKS);
+    if (sameClock && gap >= least) this.account.fault('gap', this.next, gap / TICKS_PER_MS);
+    if (!sameClock && gap > SILENCE_TICKS) this.account.fault('no sound', this.next, gap / TICKS_PER_MS);
+    this.next += gap;
+  }
+
+  /** How much of an LPCM stamp's deviation from the running time is taken for real. */
+  private believed(gap: number): number {
+    if (Math.abs(gap) >= POINTER_JITTER_TICKS) return gap;
+    const now = this.next ?? 0;
+    const sameSide = this.leaning !== null && gap * this.leaning.leastGap > 0;
+    if (Math.abs(gap) <= SMOOTHED_TICKS) this.leaning = null;
+    else if (!this.leaning || !sameSide) this.leaning = { since: now, leastGap: gap };
+    else if (Math.abs(gap) < Math.abs(this.leaning.leastGap)) this.leaning.leastGap = gap;
+    if (!this.leaning || now - this.leaning.since < LEANING_TICKS) return 0;
+    const { leastGap } = this.leaning;
+    this.leaning = null;
+    return leastGap;
+  }
+}

@@ -1,0 +1,457 @@
+import { DiscError, isDamage, throwIfCancelled, type ByteSource } from '../../bytes';
+import type { CellSegment, Segment } from '../../reading';
+import {
+  NO_PTS,
+  PackClock,
+  SCR_STEP_90K,
+  TICKS_PER_MS,
+  VIDEO_STREAM,
+  isPack,
+  privateStream,
+  readLpcmLayout,
+  readNavigationPack,
+  readPack,
+  readScr,
+  type NavigationPack,
+  type PesReceiver,
+  type StreamKey,
+} from '../../streams';
+import { SECTOR_BYTES } from '../../volume';
+import { partsBeforeCell, type CarriedParts } from './carried';
+import type { FaultKind } from '../../reading/fault';
+import { sectorsOf, type Moment } from '../faults';
+import { lanesByStream, type Lane } from './lanes';
+import type { PlannedPiece, PlannedSegment } from '../plan';
+import { ptsBetween } from '../timeline';
+import type { VideoFramer } from '../framers/video-framer';
+import { MAX_LEAD_TICKS } from '../framers/framer';
+import { breakLanes, carryOver, carryingStreams, emptyStamp, type Walk, type WalkSurroundings } from './walk';
+
+const CHUNK_SECTORS = 256;
+/** How far beyond a cut sound that belongs before it is looked for. */
+const TAIL_SECTORS = 1024;
+/** Navigation packs that follow each other inside a VOB join to less than this; anything more is a jump. */
+const CLOCK_JUMP_PTS = 1500;
+/** What the table of cells says may be off by the rounding of its time code, counted as it should be or in whole seconds. */
+const CELL_SLACK_MS = 120;
+const CODE_RATIO = 1.001;
+/** Sound may outlast the picture of its VOB by so much before the next VOB waits for it. */
+const SOUND_SPARE_TICKS = 48 * TICKS_PER_MS;
+
+const cell = (segment: Segment): CellSegment => {
+  if (segment.kind !== 'cell') throw new Error('a DVD is walked by cells');
+  return segment;
+};
+
+/** What has been seen of the cell under way, to be compared with what the table says of it. */
+interface CellSeen {
+  readonly segment: CellSegment;
+  epoch: number;
+  from90k: number | null;
+}
+
+/** Walks the cells of a DVD: program streams with navigation packs, whose clock restarts at VOB borders. */
+export class DvdWalk implements Walk, PesReceiver {
+  private byStream = new Map<StreamKey, Lane>();
+  private epoch = -1;
+  private lastNavigation: NavigationPack | null = null;
+  private skipToSector = 0;
+  private soundOnly = false;
+  /** Clock of the latest pack behind a cut; null before the first. */
+  private tailScr: number | null = null;
+  /** One is worked on while the other is read. */
+  private readonly chunks = [new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES), new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES)] as const;
+  private chapterToCome = false;
+  /** What of the subtitles stands before the cut at which the piece begins, until its clock is known. */
+  private carried: CarriedParts | null = null;
+  /** The cell under way is the last of a cut piece that another piece follows. */
+  private endsBeforeOther = false;
+  private readonly clock = new PackClock();
+  private readonly stamp = emptyStamp();
+  /** Where the next navigation pack stands, as the last one says; minus one where that is not known. */
+  private nextVobu = -1;
+  /** The cell under way stands right behind the one before, in the same VOB. */
+  private followsOn = false;
+  private lastSegment: CellSegment | null = null;
+  /** Difference between the sectors that navigation packs name and those that they stand at. */
+  private shift: { readonly content: string; sectors: number; suspected: number | null } | null = null;
+  /** Something was missing since the last navigation pack. */
+  private hole = false;
+  private seen: CellSeen | null = null;
+  /** The last pack of a clock that has ended with its cell. */
+  private endedNavigation: NavigationPack | null = null;
+  /** Where the clock under way ends, where more is known of it than its last navigation pack says. */
+  private endsAt: { readonly epoch: number; readonly pts90k: number } | null = null;
+
+  constructor(
+    private readonly video: VideoFramer,
+    private readonly around: WalkSurroundings,
+  ) {}
+
+  async *steps(pieces: readonly PlannedPiece[]): AsyncGenerator<void, void> {
+    for (const [i, piece] of pieces.entries()) {
+      this.beginPiece(piece, this.video.endTicks);
+      this.carried = piece.naturalStart ? null : await this.partsBefore(piece);
+      for (const planned of piece.segments) {
+        this.endsBeforeOther = planned === piece.segments.at(-1) && !piece.naturalEnd && i + 1 < pieces.length;
+        this.enterSegment(planned);
+        yield* this.readSegment(cell(planned.segment), Number.POSITIVE_INFINITY);
+        this.leaveSegment();
+      }
+      this.breakClock(piece.naturalEnd);
+      if (!piece.naturalEnd && piece.following) yield* this.readTail(cell(piece.following), this.video.endTicks);
+      this.settle(true);
+      if (!piece.naturalEnd) this.endAt(this.video.endTicks);
+      this.epoch = -1;
+      this.lastNavigation = null;
+      this.lastSegment = null;
+      yield;
+    }
+  }
+
+  private beginPiece(piece: PlannedPiece, startTicks: number): void {
+    this.byStream = lanesByStream(this.around.lanes, [VIDEO_STREAM, ...piece.streams.slice(1)]);
+    const [first] = piece.segments;
+    // With a VOB begins all that belongs to it, also the sound before its first picture.
+    const begins = piece.naturalStart || (first !== undefined && cell(first.segment).clockRestarts);
+    const notBefore = begins ? (startTicks === 0 ? Number.NEGATIVE_INFINITY : startTicks - MAX_LEAD_TICKS) : startTicks;
+    const begin = { notBefore, isCut: !piece.naturalStart, midFrame: !begins };
+    for (const { framer } of this.around.lanes) framer.beginPiece(begin);
+    // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
+    this.chapterToCome = true;
+  }
+
+  private async partsBefore({ preceding, segments }: PlannedPiece): Promise<CarriedParts | null> {
+    const streams = carryingStreams(this.byStream);
+    const first = segments[0]?.segment;
+    if (streams.length === 0 || !first) return null;
+    return partsBeforeCell(this.around.openContent, preceding, cell(first), streams, this.around.signal);
+  }
+
+  /** The table's length of a cell may count seconds of 30 pictures where there are 29.97: the later end is the right one, nothing is cut early. */
+  private tellEnd(segment: CellSegment, start90k: number): void {
+    const end90k = start90k + Math.ceil(segment.durationMs * 90 * CODE_RATIO);
+    for (const { framer } of this.around.lanes) framer.endsAbout(this.epoch, end90k);
+  }
+
+  private endAt(ticks: number): void {
+    for (const { framer } of this.around.lanes) framer.endPieceAt(ticks);
+  }
+
+  private enterSegment(planned: PlannedSegment): void {
+    if (planned.chapter !== null) this.chapterToCome = true;
+    const segment = cell(planned.segment);
+    const last = this.lastSegment;
+    const goesOn = last?.content === segment.content && last.vobId === segment.vobId && !segment.clockRestarts;
+    if (!goesOn) {
+      this.endedNavigation = this.lastNavigation ?? this.endedNavigation;
+      this.lastNavigation = null;
+      this.hole = false;
+    }
+    this.followsOn = goesOn && !segment.interleaved && last.lastSector + 1 === segment.firstSector;
+    if (!this.followsOn) this.clock.forget();
+    this.nextVobu = segment.firstSector;
+    this.seen = { segment, epoch: -1, from90k: null };
+    this.lastSegment = segment;
+  }
+
+  /** Compares what came of the cell with what the disc's table says of it. */
+  private leaveSegment(): void {
+    const { seen, lastNavigation: last } = this;
+    this.seen = null;
+    if (!seen) return;
+    const { segment } = seen;
+    const place = { content: segment.content, firstSector: segment.firstSector, lastSector: segment.lastSector };
+    if (seen.from90k === null || !last) {
+      this.around.faults.note('short', null, this.now(), place, segment.durationMs);
+      return;
+    }
+    const ms = ptsBetween(seen.from90k, last.endPts90k) / 90;
+    const isNtsc = (this.video.sequence?.frameTicks ?? 0) % 1001 === 0;
+    const said = isNtsc ? [segment.durationMs, segment.durationMs / CODE_RATIO] : [segment.durationMs];
+    const missing = segment.durationMs - ms;
+    if (missing > 0 && !said.some((length) => Math.abs(length - ms) <= CELL_SLACK_MS)) {
+      this.around.faults.note('short', null, { epoch: seen.epoch, pts90k: seen.from90k }, place, missing);
+      // The end of it was lost: time goes on all the same, so that what comes next stays where it is.
+      if (this.hole) this.endsAt = { epoch: seen.epoch, pts90k: last.endPts90k + Math.round(missing * 90) };
+    } else this.around.witnesses.cells++;
+  }
+
+  private now(): Moment {
+    if (this.epoch < 0 || !this.lastNavigation) return { ticks: this.video.endTicks };
+    return { epoch: this.epoch, pts90k: this.lastNavigation.startPts90k };
+  }
+
+  /** Sound after a cut, until every audio track has passed the end of the picture. */
+  private async *readTail(following: CellSegment, endTicks: number): AsyncGenerator<void, void> {
+    this.soundOnly = true;
+    for (const { track, framer } of this.around.lanes)
+      if (track.kind === 'audio') {
+        framer.process(false);
+        framer.beginTail();
+      }
+    const end90k = this.lastNavigation?.endPts90k ?? this.endedNavigation?.endPts90k ?? 0;
+    this.tailScr = null;
+    // A pack is there before its time: no subtitle that begins before the cut stands behind this moment of the packs' own clock.
+    const subtitlesPassed = () => this.tailScr !== null && ptsBetween(end90k, this.tailScr) >= 0;
+    const passed = () => this.around.lanes.every(({ framer }) => framer.hasPassed(endTicks) && (!framer.carriesOver || subtitlesPassed()));
+    try {
+      if (!passed() && !following.clockRestarts) yield* this.readSegment(following, TAIL_SECTORS, passed);
+    } catch (error) {
+      if (!isDamage(error)) throw error; // what lies behind the cut may be damaged: then the sound ends where it does
+    }
+    this.soundOnly = false;
+  }
+
+  private async *readSegment(segment: CellSegment, mostSectors: number, enough: () => boolean = () => false): AsyncGenerator<void, void> {
+    const source = await this.around.openContent(segment.content);
+    const end = Math.min(segment.lastSector + 1, segment.firstSector + mostSectors);
+    const request = (sector: number, which: number) => {
+      const sectors = Math.min(CHUNK_SECTORS, end - sector);
+      const target = (this.chunks[which & 1] as Uint8Array).subarray(0, Math.max(0, sectors) * SECTOR_BYTES);
+      const read = sectors > 0 ? source.read(sector * SECTOR_BYTES, target) : Promise.resolve(0);
+      read.catch(() => undefined); // looked at when it is awaited; a read ahead that is never used must not end the process
+      return { read, target };
+    };
+    this.skipToSector = segment.firstSector;
+    let ahead = request(segment.firstSector, 0);
+    for (let sector = segment.firstSector, turn = 0; sector < end; sector += CHUNK_SECTORS, turn++) {
+      throwIfCancelled(this.around.signal, this.around.label);
+      const { read, target } = ahead;
+      const got = await this.received(source, sector, read, target, segment);
+      ahead = request(sector + CHUNK_SECTORS, turn + 1);
+      this.clock.forgetNext();
+      for (let at = 0; at < got; at += SECTOR_BYTES) this.sector(target, at, got, sector + at / SECTOR_BYTES, segment);
+      if (!this.soundOnly) this.around.progress(got);
+      if (this.soundOnly) {
+        this.settle(false);
+        if (enough()) {
+          await ahead.read.catch(() => 0); // its buffer is used again
+          return;
+        }
+      }
+      yield;
+    }
+  }
+
+  /**
+   * What was read of a chunk. Where damage is gone around, sectors that can not be had are left empty, one by one.
+   * @throws DiscError `ended-early`, `read-failed`.
+   */
+  private async received(
+    source: ByteSource,
+    sector: number,
+    read: Promise<number>,
+    target: Uint8Array,
+    segment: CellSegment,
+  ): Promise<number> {
+    try {
+      const got = await read;
+      if (got === target.byteLength) return got;
+      throw new DiscError(
+        'ended-early',
+        { source: source.name, byteOffset: sector * SECTOR_BYTES + got },
+        `The content ends inside segment ${segment.id}`,
+      );
+    } catch (error) {
+      if (!this.around.around || this.soundOnly || !isDamage(error)) throw error;
+    }
+    for (let at = 0; at < target.byteLength; at += SECTOR_BYTES) {
+      throwIfCancelled(this.around.signal, this.around.label);
+      const one = target.subarray(at, at + SECTOR_BYTES);
+      const got = await source.read(sector * SECTOR_BYTES + at, one).catch((error: unknown) => {
+        if (isDamage(error)) return 0;
+        throw error;
+      });
+      if (got === SECTOR_BYTES) continue;
+      one.fill(0);
+      const place = sectorsOf(segment.content, sector * SECTOR_BYTES + at, SECTOR_BYTES);
+      this.around.faults.note('unreadable', null, this.now(), place);
+    }
+    return target.byteLength;
+  }
+
+  private sector(data: Uint8Array, at: number, got: number, sector: number, segment: CellSegment): void {
+    if (sector < this.skipToSector) {
+      this.clock.forgetNext();
+      return;
+    }
+    const navigation = readNavigationPack(data, at);
+    if (navigation) {
+      // Interleaved units of other angles stand between those of this one: they are passed over whole.
+      if (segment.interleaved && segment.vobId !== 0 && (navigation.vobId !== segment.vobId || navigation.cellId !== segment.cellId)) {
+        this.skipToSector = sector + navigation.lastSectorOffset + 1;
+        this.clock.forget();
+        this.nextVobu = this.skipToSector;
+        return;
+      }
+      if (this.soundOnly) return;
+      this.around.witnesses.packs++;
+      if (this.isAtItsPlace(navigation, sector, segment)) this.enterVobu(navigation, sector, segment, readScr(data, at));
+      else this.missing('out of place', sector, segment);
+      return;
+    }
+    if (this.soundOnly) {
+      if (isPack(data, at)) this.tailScr = readScr(data, at);
+      readPack(data, at, at + SECTOR_BYTES, this);
+      return;
+    }
+    this.around.witnesses.packs++;
+    if (sector === this.nextVobu && isPack(data, at)) this.wrong('navigation', sector, segment);
+    if (this.clock.isOutOfPlace(data, at, got)) {
+      this.missing('out of place', sector, segment);
+      return;
+    }
+    const state = readPack(data, at, at + SECTOR_BYTES, this);
+    if (state !== 'whole') this.missing(state === 'none' ? 'no pack' : 'broken pack', sector, segment);
+  }
+
+  /** Nothing that can be used stands at a sector: streams go on behind it, with a gap. */
+  private missing(kind: FaultKind, sector: number, segment: CellSegment): void {
+    this.wrong(kind, sector, segment);
+    breakLanes(this.around.lanes);
+    this.hole = true;
+  }
+
+  private wrong(kind: FaultKind, sector: number, segment: CellSegment): void {
+    this.around.faults.note(kind, null, this.now(), { content: segment.content, firstSector: sector, lastSector: sector });
+  }
+
+  /**
+   * A navigation pack names the sector it stands at, and the one before it names where the next stands.
+   * @returns false for one that belongs elsewhere. Where the next agrees with it, all that follows has moved.
+   */
+  private isAtItsPlace(navigation: NavigationPack, sector: number, segment: CellSegment): boolean {
+    const sectors = sector - navigation.sector;
+    if (this.shift?.content !== segment.content) this.shift = { content: segment.content, sectors, suspected: null };
+    if (sectors !== this.shift.sectors && sectors !== this.shift.suspected) {
+      this.shift.suspected = sectors;
+      this.nextVobu = -1;
+      return false;
+    }
+    const chained = this.nextVobu < 0 || sector === this.nextVobu || segment.interleaved || this.hole;
+    if (!navigation.agrees || this.shift.sectors !== sectors || !chained) this.wrong('navigation', sector, segment);
+    else this.around.witnesses.navigationPacks++;
+    this.shift.sectors = sectors;
+    this.nextVobu = navigation.lastSectorOffset > 0 ? sector + navigation.lastSectorOffset + 1 : -1;
+    return true;
+  }
+
+  private enterVobu(navigation: NavigationPack, sector: number, segment: CellSegment, scr: number): void {
+    this.settle(false);
+    const last = this.lastNavigation;
+    const jump = last ? ptsBetween(last.endPts90k, navigation.startPts90k) : 0;
+    const clockRan = this.clock.last >= 0 && scr - this.clock.last < SCR_STEP_90K && scr > this.clock.last;
+    let current = navigation;
+    if (!last || last.vobId !== navigation.vobId) this.beginClock(navigation);
+    else if (Math.abs(jump) > CLOCK_JUMP_PTS) {
+      if (this.hole && jump > 0) {
+        // Time goes on over what is missing: the gap stays as long as it is.
+        this.video.breakHere();
+      } else if (this.isBorder(segment)) {
+        // Cells that follow each other in a VOB have one clock: the last picture of the one stands until the other begins.
+        if (jump < 0 || !this.followsOn || scr <= this.clock.last) this.beginClock(navigation);
+      } else {
+        this.wrong('navigation', sector, segment);
+        if (clockRan) {
+          // The pack's own clock knows nothing of a jump: its times are wrong, and those of its neighbours are believed.
+          const ticks = Math.max(0, Math.min(90_000, ptsBetween(navigation.startPts90k, navigation.endPts90k)));
+          current = { ...navigation, startPts90k: last.endPts90k, endPts90k: last.endPts90k + ticks };
+        } else this.beginClock(navigation);
+      }
+    }
+    this.clock.pass(scr);
+    this.hole = false;
+    this.lastNavigation = current;
+    this.video.expect(this.epoch, current.startPts90k, current.endPts90k);
+    if (this.seen?.from90k === null) {
+      this.seen.from90k = current.startPts90k;
+      this.seen.epoch = this.epoch;
+      if (this.carried) carryOver(this.byStream, this.carried, current.startPts90k, this.epoch);
+      this.carried = null;
+      if (this.endsBeforeOther) this.tellEnd(segment, current.startPts90k);
+    }
+    if (this.chapterToCome) this.around.chapters.note(this.epoch, current.startPts90k);
+    this.chapterToCome = false;
+  }
+
+  /** The first navigation pack of a cell: a title may pass over what stands before it. */
+  private isBorder(segment: CellSegment): boolean {
+    return this.seen?.segment === segment && this.seen.from90k === null;
+  }
+
+  private beginClock(navigation: NavigationPack): void {
+    this.breakClock();
+    this.epoch = this.around.timeline.begin(navigation.startPts90k);
+  }
+
+  /**
+   * The disc's clock ends here: what has come of the picture is complete. It stands until the clock's own end, and until the sound
+   * is over: what comes next must not be heard at the same time.
+   */
+  private breakClock(soundCounts = true): void {
+    const { timeline, lanes } = this.around;
+    const last = this.lastNavigation ?? this.endedNavigation;
+    if (this.epoch >= 0) this.video.finish(this.epoch);
+    this.settle(false);
+    if (this.epoch >= 0 && last && timeline.isPlaced(this.epoch)) this.video.holdUntil(timeline.map(this.epoch, last.endPts90k));
+    if (this.endsAt && this.endsAt.epoch === this.epoch && timeline.isPlaced(this.epoch))
+      this.video.holdUntil(timeline.map(this.epoch, this.endsAt.pts90k));
+    this.endsAt = null;
+    this.endedNavigation = null;
+    if (!soundCounts) return;
+    const soundEnd = Math.max(...lanes.map(({ framer }) => framer.endOfTaken));
+    if (soundEnd - this.video.endTicks > SOUND_SPARE_TICKS) this.video.holdUntil(soundEnd);
+  }
+
+  private settle(final: boolean): void {
+    if (this.epoch >= 0 && !this.soundOnly) this.video.scan(this.epoch);
+    if (final) this.placeSoundWithoutPicture();
+    for (const { framer } of this.around.lanes) framer.process(final);
+    this.around.chapters.place();
+  }
+
+  /** A stretch without any stamped picture: its sound then begins where the picture ends. */
+  private placeSoundWithoutPicture(): void {
+    const { timeline } = this.around;
+    for (let epoch = 0; epoch <= timeline.current; epoch++) {
+      if (!timeline.isPlaced(epoch)) timeline.placeBase(epoch, this.video.endTicks);
+    }
+  }
+
+  /** @internal part of the demultiplexer's contract. */
+  payload(stream: StreamKey, data: Uint8Array, from: number, to: number, pts90k: number): void {
+    const lane = this.byStream.get(stream);
+    if (!lane) return;
+    if (this.epoch < 0) this.epoch = this.around.timeline.begin(pts90k === NO_PTS ? 0 : pts90k);
+    // Behind a cut too: a subtitle whose pack comes late belongs to the part that shows its beginning.
+    if (this.soundOnly && lane.track.kind === 'video') return;
+    const { stamp } = this;
+    stamp.pts90k = pts90k;
+    stamp.epoch = this.epoch;
+    stamp.markAt = this.lpcmUnitAt(lane, stream, data, from);
+    stamp.arrival90k = this.clock.last >= 0 ? this.clock.last : null;
+    lane.framer.receive(data, from, to, stamp);
+    lane.twin?.framer.receive(data, from, to, stamp);
+  }
+
+  /** LPCM stamps count from the first access unit, to which a pointer in the packet's head leads. DVD-Video: first_access_unit_pointer. */
+  private lpcmUnitAt(lane: Lane, stream: StreamKey, data: Uint8Array, from: number): number {
+    if (lane.track.kind !== 'audio' || !lane.track.lpcm || stream < privateStream(0xa0)) return 0;
+    const { lpcm } = lane.track;
+    const layout = readLpcmLayout(data[from - 2] as number);
+    if (layout && (layout.bitDepth !== lpcm.bitDepth || layout.channels !== lpcm.channels || layout.sampleRateHz !== lpcm.sampleRateHz)) {
+      throw new DiscError(
+        'unsupported',
+        { source: this.around.label, byteOffset: 0 },
+        'An LPCM track changes its layout inside the title: take the parts as reels of their own',
+      );
+    }
+    return Math.max(0, (((data[from - 5] as number) << 8) | (data[from - 4] as number)) - 4);
+  }
+
+  /** @internal part of the demultiplexer's contract. */
+  scrambled(): void {
+    throw new DiscError('scrambled', { source: this.around.label, byteOffset: 0 }, 'A copy-protected packet was met');
+  }
+}

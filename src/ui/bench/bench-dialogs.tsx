@@ -1,0 +1,60 @@
+import { reelsWithFacts } from '@/store/facts';
+import { useBench } from './bench-context';
+import { CompareDialog } from './compare/compare-dialog';
+import { CoverageDialog } from './disc/coverage-dialog';
+import { DiscFactsDialog } from './disc/disc-facts';
+import { DivideDialog } from './editor/divide-dialog';
+
+/** What is open over the Bench. */
+export function BenchDialogs() {
+  const { disc, dialog, openDialog, title, source, moment, reels, coverage, proposal, draft, commands, ...bench } = useBench();
+  const close = () => {
+    openDialog(null);
+  };
+  switch (dialog?.kind) {
+    case undefined:
+      return null;
+    case 'compare':
+      return title && <CompareDialog disc={disc} title={title} source={source} onClose={close} />;
+    case 'divide': {
+      const divided = reels.find((r) => r.id === dialog.reel && r.jobId === null);
+      return (
+        divided && (
+          <DivideDialog
+            disc={disc}
+            reel={divided.reel}
+            onDivide={(made) => {
+              commands.replace(divided.id, made);
+            }}
+            onClose={close}
+          />
+        )
+      );
+    }
+    case 'coverage':
+      return (
+        <CoverageDialog
+          disc={disc}
+          coverage={coverage}
+          proposal={proposal}
+          reels={reels.map((r) => r.reel)}
+          onTitle={bench.selectTitle}
+          onStretch={bench.showStretch}
+          onClose={close}
+        />
+      );
+    case 'facts':
+      return (
+        <DiscFactsDialog
+          disc={disc}
+          onLook={source && moment ? bench.pictureLookedAt : null}
+          onClose={close}
+          onSaved={(now) => {
+            void reelsWithFacts(reels, disc, now).then((next) => {
+              draft.change(() => next);
+            });
+          }}
+        />
+      );
+  }
+}

@@ -1,0 +1,3 @@
+/** Parts of the editor of a reel. */
+export const PARTS = ['Pieces', 'Tracks', 'Chapters', 'Names'] as const;
+export type EditorPart = (typeof PARTS)[number];

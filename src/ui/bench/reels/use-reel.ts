@@ -1,0 +1,51 @@
+import { useDndContext } from '@dnd-kit/core';
+import { joinRefusal, estimateReel } from '@/core/reels';
+import type { Role } from '@/core/findings';
+import type { DraftReel } from '@/store/db';
+import { clock } from '../../format';
+import { useBench } from '../bench-context';
+import { NO_PLACE } from './places';
+
+/** What is said of a reel that takes the main title's material once more: it may be wanted, but not by mistake. */
+const SECOND: Partial<Readonly<Record<Role, string>>> = {
+  cut: 'another cut',
+  version: 'same picture',
+  duplicate: 'a duplicate',
+  decoy: 'a decoy',
+  'play-all': 'a play-all',
+};
+
+/** What a card and a row of the list show of a reel, and how it is dragged. */
+export function useReel(draft: DraftReel, dragged: readonly number[]) {
+  const { disc, places, selected, chosen, choose } = useBench();
+  const { reel, jobId } = draft;
+  const locked = jobId !== null;
+  const { active, over } = useDndContext();
+  const role = disc.findings.titles.find((f) => f.title === reel.pieces[0]?.title)?.role ?? 'extra';
+  return {
+    locked,
+    isOver: over?.id === `reel ${draft.id}`,
+    isDragging: active?.id === `card ${draft.id}`,
+    place: places.get(draft.id) ?? NO_PLACE,
+    estimate: estimateReel(disc.reading, reel),
+    remark: SECOND[role] ?? null,
+    /** Why what is being dragged can not be joined to it; null where it can, or where nothing is. */
+    refusal: dragged.length > 0 ? joinRefusal(disc.reading, draft, dragged) : null,
+    isSelected: selected?.id === draft.id,
+    isChosen: chosen.has(draft.id),
+    setChosen: (on: boolean) => {
+      const next = new Set(chosen);
+      if (on) next.add(draft.id);
+      else next.delete(draft.id);
+      choose(next);
+    },
+    /** Each piece in words. */
+    pieces: reel.pieces.map((p) => {
+      const chapters = disc.reading.titles.find((t) => t.number === p.title)?.chapters.length ?? 0;
+      if (p.range) return `title ${p.title}, ${clock(p.range.fromMs)} to ${clock(p.range.toMs)}`;
+      const whole = p.fromChapter === 1 && p.toChapter === chapters;
+      return `title ${p.title}${whole ? (chapters > 1 ? `, all ${chapters} chapters` : '') : `, chapters ${p.fromChapter} to ${p.toChapter}`}`;
+    }),
+  };
+}
+export type ReelFacts = ReturnType<typeof useReel>;

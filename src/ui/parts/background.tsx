@@ -1,0 +1,81 @@
+'use client';
+
+import { useEffect, useRef } from 'react';
+import { useEngine } from '@/store/engine';
+import { endingsBetween, type Ending } from '@/store/endings';
+import { discNamed } from '@/store/live';
+import { plural } from '../format';
+import { discSentence } from '../words';
+import { toast, type ToastWish } from './toasts';
+
+/** So many of a kind are told one by one; more are told by their number. */
+const MOST = 3;
+/** What ends together is told together. */
+const GATHER_MS = 700;
+
+async function wordsOf(ending: Ending): Promise<ToastWish> {
+  switch (ending.kind) {
+    case 'read': {
+      const disc = await discNamed(ending.task.fingerprint ?? '');
+      const what = disc ? ` ${discSentence(disc.reading, disc.findings)}` : '';
+      return {
+        text: `${disc?.name ?? ending.task.name} is read.${what}`,
+        state: 'planned',
+        to: { href: `/bench/${(ending.task.fingerprint ?? '').slice(0, 16)}`, name: 'Open' },
+      };
+    }
+    case 'unread':
+      return {
+        text: `${ending.task.name} could not be read: ${ending.task.problem?.message ?? ''}`,
+        state: 'damaged',
+        to: { href: '/', name: 'Look' },
+      };
+    case 'made':
+      return { text: `${ending.job.name} is in the vault, proven.`, state: 'kept', to: { href: '/vault', name: 'Look at it' } };
+    case 'failed':
+      return {
+        text: `${ending.job.name} was not made: ${ending.job.problem?.message ?? ''}`,
+        state: 'damaged',
+        to: { href: '/queue', name: 'See why' },
+      };
+  }
+}
+
+const MANY: Readonly<Record<Ending['kind'], (count: number) => ToastWish>> = {
+  read: (n) => ({ text: `${plural(n, 'disc')} are read.`, state: 'planned', to: { href: '/', name: 'See them' } }),
+  unread: (n) => ({ text: `${plural(n, 'disc')} could not be read.`, state: 'damaged', to: { href: '/', name: 'Look' } }),
+  made: (n) => ({
+    text: `${plural(n, 'file')} more are in the vault, proven.`,
+    state: 'kept',
+    to: { href: '/vault', name: 'Look at them' },
+  }),
+  failed: (n) => ({ text: `${plural(n, 'job')} failed.`, state: 'damaged', to: { href: '/queue', name: 'See why' } }),
+};
+
+async function tell(endings: readonly Ending[]): Promise<void> {
+  for (const kind of ['read', 'unread', 'made', 'failed'] as const) {
+    const some = endings.filter((e) => e.kind === kind);
+    if (some.length > MOST) toast(MANY[kind](some.length));
+    else for (const ending of some) toast(await wordsOf(ending));
+  }
+}
+
+/** Says what ends while one is somewhere else, and leads there. */
+export function Background() {
+  const { state } = useEngine();
+  const last = useRef(state);
+  const gathered = useRef<Ending[]>([]);
+  useEffect(() => {
+    const endings = endingsBetween(last.current, state);
+    last.current = state;
+    if (endings.length === 0) return;
+    if (gathered.current.length === 0)
+      setTimeout(() => {
+        const all = gathered.current;
+        gathered.current = [];
+        void tell(all);
+      }, GATHER_MS);
+    gathered.current = [...gathered.current, ...endings];
+  }, [state]);
+  return null;
+}

@@ -1,0 +1,78 @@
+'use client';
+
+import { X } from 'lucide-react';
+import Link from 'next/link';
+import { Toast } from 'radix-ui';
+import { useSyncExternalStore } from 'react';
+import { Mark, type State } from './controls';
+
+/** What ended in the background, and where it leads. */
+export interface ToastWish {
+  readonly text: string;
+  readonly state?: State;
+  readonly to?: { readonly href: string; readonly name: string };
+}
+interface Shown extends ToastWish {
+  readonly id: number;
+}
+
+/** More at once are a wall: the oldest goes. */
+const MOST = 4;
+const SHOWN_MS = 8000;
+let shown: readonly Shown[] = [];
+let count = 0;
+const NONE: readonly Shown[] = [];
+const listeners = new Set<() => void>();
+
+function set(next: readonly Shown[]): void {
+  shown = next;
+  for (const listener of listeners) listener();
+}
+
+/** Says something that has happened, from anywhere. It goes by itself, and stays while it is looked at. */
+export function toast(wish: ToastWish): void {
+  set([...shown.slice(1 - MOST), { ...wish, id: count++ }]);
+}
+
+/** Where it is said. */
+export function Toasts() {
+  const all = useSyncExternalStore(
+    (listener) => {
+      listeners.add(listener);
+      return () => listeners.delete(listener);
+    },
+    () => shown,
+    () => NONE,
+  );
+  return (
+    <Toast.Provider duration={SHOWN_MS} label="Said" swipeDirection="right">
+      {all.map(({ id, text, state, to }) => (
+        <Toast.Root
+          key={id}
+          className="flex items-start gap-2 rounded-[8px] border border-line bg-card px-3 py-2 shadow-lg"
+          onOpenChange={(open) => {
+            if (!open) set(shown.filter((s) => s.id !== id));
+          }}
+        >
+          {state && (
+            <span className="pt-0.5">
+              <Mark state={state} />
+            </span>
+          )}
+          <Toast.Description className="min-w-0 flex-1">{text}</Toast.Description>
+          {to && (
+            <Toast.Action altText={`${to.name}, by the places above`} asChild>
+              <Link href={to.href} className="font-semibold text-accent underline-offset-2 hover:underline">
+                {to.name}
+              </Link>
+            </Toast.Action>
+          )}
+          <Toast.Close aria-label="Close" className="pt-0.5 text-third hover:text-ink">
+            <X size={14} aria-hidden />
+          </Toast.Close>
+        </Toast.Root>
+      ))}
+      <Toast.Viewport className="fixed top-12 left-1/2 z-[60] flex w-[400px] -translate-x-1/2 flex-col gap-2 outline-none" />
+    </Toast.Provider>
+  );
+}

@@ -1,0 +1,107 @@
+'use client';
+
+import { X } from 'lucide-react';
+import { DEFAULT_FILE_NAME, fileNameOf, folderOf } from '@/core/reels';
+import { useEngine } from '@/store/engine';
+import { list, plural } from '../format';
+import { Button } from '../parts/controls';
+import { Check, Row, Select } from '../parts/fields';
+import { RECIPE, ROLE_PLURAL } from '../words';
+import { NameField } from './name-field';
+import type { RulesProps } from './rules-props';
+
+/** A made-up episode: shows what a pattern comes to. */
+const EXAMPLE = {
+  work: 'Slack Water',
+  year: '1987',
+  series: 'Tide Tables',
+  season: '1',
+  episode: '2',
+  title: '3',
+  disc: 'Tide Tables',
+  language: 'en',
+  accession: 'HM 1987.12',
+};
+
+/** What is made of a reel, how it is called, and where it goes. */
+export function MakingRules({ rules, set }: RulesProps) {
+  const { state } = useEngine();
+  return (
+    <>
+      <h3 className="smallcaps pt-3 pb-1">What is made, and where</h3>
+      <Row name="recipes">
+        {(['master', 'access'] as const).map((id) => (
+          <Check
+            key={id}
+            label={RECIPE[id]}
+            checked={rules.recipes.includes(id)}
+            disabled={rules.recipes.length === 1 && rules.recipes[0] === id}
+            onChange={(on) => {
+              set({ recipes: (['master', 'access'] as const).filter((r) => (r === id ? on : rules.recipes.includes(r))) });
+            }}
+          />
+        ))}
+      </Row>
+      <Row name="file name" hint={<>gives “{fileNameOf(rules.fileName.length > 0 ? rules.fileName : DEFAULT_FILE_NAME, EXAMPLE)}”</>}>
+        <NameField
+          label="File name"
+          parts={rules.fileName}
+          onChange={(fileName) => {
+            set({ fileName });
+          }}
+        />
+      </Row>
+      <Row name="folder" hint={<>gives “{folderOf(rules.folder, EXAMPLE) || 'the library itself'}”; a / in a text makes a folder</>}>
+        <NameField
+          label="Folder"
+          parts={rules.folder}
+          onChange={(folder) => {
+            set({ folder });
+          }}
+        />
+      </Row>
+      <Row name="storage">
+        <Select
+          label="Storage"
+          value={rules.storage ?? ''}
+          options={[{ value: '', name: 'the first there is' }, ...(state?.storages ?? []).map((s) => ({ value: s.id, name: s.name }))]}
+          onChange={(storage) => {
+            set({ storage: storage || null });
+          }}
+        />
+      </Row>
+    </>
+  );
+}
+
+/** What was kept for the discs of a set. */
+export function SetRules({ rules, set }: RulesProps) {
+  if (rules.sets.length === 0) return null;
+  return (
+    <>
+      <h3 className="smallcaps pt-3 pb-1">Kept for the discs of a set</h3>
+      <ul>
+        {rules.sets.map((s) => (
+          <li key={`${s.series} ${s.role}`} className="flex items-center gap-2 py-0.5">
+            <span className="min-w-0 flex-1 truncate">
+              <span className="font-serif text-[15px]">{s.series}</span>
+              <span className="text-second">
+                , {ROLE_PLURAL[s.role]}: {list([plural(s.audio.length, 'audio track'), plural(s.subtitles.length, 'subtitle track')])}
+              </span>
+            </span>
+            <Button
+              tone="quiet"
+              className="px-1.5"
+              aria-label={`No longer keep choices for ${s.series}, ${ROLE_PLURAL[s.role]}`}
+              onClick={() => {
+                set({ sets: rules.sets.filter((other) => other !== s) });
+              }}
+            >
+              <X size={14} aria-hidden />
+            </Button>
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
