@@ -90,26 +90,24 @@ export abstract class Framer {
   abstract receive(data: Uint8Array, from: number, to: number, stamp: Stamp): void;
 
   /** Cuts what has come so far. @param final nothing follows: an incomplete frame at the end is left out. */
-  process(final: boolean): void {
-    void final;
+  process(_final: boolean): void {
+    // Pictures are found by `scan`.
   }
 
   /** Reads what stands apart from the title, before anything begins. */
-  async load(openContent: (content: string) => Promise<ByteSource>, signal: AbortSignal | undefined): Promise<void> {
-    void openContent;
-    void signal;
+  load(_openContent: (content: string) => Promise<ByteSource>, _signal: AbortSignal | undefined): Promise<void> {
     return Promise.resolve();
   }
 
-  beginPiece(piece: PieceBegin): void {
-    void piece;
+  beginPiece(_piece: PieceBegin): void {
+    // Where every stretch of a clip is begun by itself, a piece is nothing more.
   }
 
   abstract beginStretch(stretch: StretchBegin): void;
 
   /** What stands before the cut at which a piece begins. */
-  carryOver(parts: readonly CarriedPart[], cut90k: number, epoch: number): void {
-    void [parts, cut90k, epoch];
+  carryOver(_parts: readonly CarriedPart[], _cut90k: number, _epoch: number): void {
+    // Only what stays on the screen is wanted from before.
   }
 
   /** Something is missing in the stream before what comes next. */
@@ -123,8 +121,8 @@ export abstract class Framer {
   }
 
   /** Another piece follows: the one under way ends about here. */
-  endsAbout(epoch: number, pts90k: number): void {
-    void [epoch, pts90k];
+  endsAbout(_epoch: number, _pts90k: number): void {
+    // Only what says itself how long it is shown can be shortened.
   }
 
   /** The piece is over; what still comes is looked through for frames that begin before its end. */
@@ -133,13 +131,12 @@ export abstract class Framer {
   }
 
   /** The piece ends at `ticks`: what begins later is left out, also of what is already queued. */
-  endPieceAt(ticks: number): void {
-    void ticks;
+  endPieceAt(_ticks: number): void {
+    // The pictures themselves say where a piece ends.
   }
 
   /** True once a frame was found that begins at or after `ticks`; of no use for streams that do not run through. */
-  hasPassed(ticks: number): boolean {
-    void ticks;
+  hasPassed(_ticks: number): boolean {
     return true;
   }
 
@@ -154,8 +151,7 @@ export abstract class Framer {
   }
 
   /** A packet as the container holds it, put together in the room; null where it is as it stands in the buffer. */
-  reframed(held: HeldPacket, room: FrameRoom): Uint8Array | null {
-    void [held, room];
+  reframed(_held: HeldPacket, _room: FrameRoom): Uint8Array | null {
     return null;
   }
 }
@@ -171,8 +167,8 @@ export abstract class PictureFramer extends Framer {
   readonly reordersOverCuts: boolean = false;
 
   /** Finds all pictures that are complete. @param epoch that of the bytes appended since the last call. */
-  scan(epoch: number): void {
-    void epoch;
+  scan(_epoch: number): void {
+    // Units that begin packets of their own are found as they come.
   }
 
   /** The stream ends or breaks here: what was held is complete. */
