@@ -187,7 +187,7 @@ export async function queueAs(page: Page, name: string): Promise<void> {
 export async function chooseLanguage(page: Page, label: string, name: string): Promise<void> {
   await page.getByRole('button', { name: new RegExp(`^${label}:`) }).click();
   await page.getByRole('combobox', { name: label }).fill(name);
-  await page.getByRole('option', { name }).first().click();
+  await page.getByRole('listbox', { name: label }).getByRole('option', { name }).first().click();
 }
 
 /** What stands over something else on a page: texts and controls whose boxes meet, as far as they are seen. */

@@ -103,7 +103,7 @@ try {
   await shot('bench-table');
   await page.goto(`${address}/rules`);
   await page.getByRole('button', { name: /^Add a preferred language/ }).click();
-  await page.getByRole('option', { name: 'English' }).first().click();
+  await page.getByRole('listbox', { name: 'Add a preferred language' }).getByRole('option', { name: 'English' }).first().click();
   await page.getByLabel('Which audio').selectOption('preferred');
   await shot('rules');
   await bench('Tide Tables', /^Queue 4 reels/);

@@ -100,3 +100,10 @@ export async function readWithBackup<T>(
   if (main instanceof DiscError) throw main;
   return main;
 }
+
+/** Says where an image was cut short: its file system promises more than there is. */
+export function cutShort({ promisedBytes, sizeBytes }: Volume): Remark[] {
+  if (promisedBytes === null || sizeBytes >= promisedBytes) return [];
+  const detail = `The file system promises ${promisedBytes} bytes, there are ${sizeBytes}`;
+  return [{ code: 'image-cut-short', severity: 'fault', title: null, detail }];
+}

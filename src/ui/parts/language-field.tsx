@@ -72,7 +72,7 @@ export function LanguageField({
               placeholder="name or tag"
               className="mb-1 w-full rounded-[5px] border border-line bg-paper px-2 py-0.5 outline-none placeholder:text-third"
             />
-            <Command.List className="max-h-56 overflow-y-auto">
+            <Command.List label={label} className="max-h-56 overflow-y-auto">
               <Command.Empty className="px-2 py-1 text-second">No language of that name.</Command.Empty>
               {value !== null && (
                 <Command.Item

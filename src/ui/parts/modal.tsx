@@ -2,7 +2,8 @@
 
 import { Dialog } from 'radix-ui';
 import { X } from 'lucide-react';
-import type { ReactNode } from 'react';
+import { useEffect, type ReactNode } from 'react';
+import { holdToasts } from './toasts';
 
 /** A dialog on the page: closed with Escape, by its cross, or by a click beside it. */
 export function Modal({
@@ -18,6 +19,7 @@ export function Modal({
   footer?: ReactNode;
   wide?: boolean;
 }) {
+  useEffect(() => holdToasts(), []);
   return (
     <Dialog.Root
       open

@@ -26,12 +26,27 @@ const listeners = new Set<() => void>();
 
 function set(next: readonly Shown[]): void {
   shown = next;
-  for (const listener of listeners) listener();
+  tell();
 }
 
 /** Says something that has happened, from anywhere. It goes by itself, and stays while it is looked at. */
 export function toast(wish: ToastWish): void {
   set([...shown.slice(1 - MOST), { ...wish, id: count++ }]);
+}
+
+let held = 0;
+const tell = () => {
+  for (const listener of listeners) listener();
+};
+
+/** While a dialog is open nothing is said: it would stand over it, and take the Escape that is meant for it. @returns what ends that. */
+export function holdToasts(): () => void {
+  held++;
+  tell();
+  return () => {
+    held--;
+    tell();
+  };
 }
 
 /** Where it is said. */
@@ -41,7 +56,7 @@ export function Toasts() {
       listeners.add(listener);
       return () => listeners.delete(listener);
     },
-    () => shown,
+    () => (held > 0 ? NONE : shown),
     () => NONE,
   );
   return (

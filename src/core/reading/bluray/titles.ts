@@ -1,0 +1,167 @@
+import { CODING, SOURCE_PACKET_BYTES, SUB_PATH, type Playlist, type PlaylistStream } from '../../bluray';
+import type { Chapter, ClipSegment, SubtitleTrack, Title, TitlePart } from '../model';
+import { longestItem, remarkStreams, picturesBeside, soundBeside } from './beside';
+import { CutList, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './clip-segments';
+import { stateOf, type Material, type NumberedPlaylist } from './material';
+import { alignStreams } from './stream-tables';
+import { blurayAudio, bluraySubtitle, blurayVideo } from './tracks';
+
+export const MOST_PARTS = 20_000;
+/** A chapter mark this close to the end begins nothing. */
+const LEAST_CHAPTER_MS = 1000;
+
+/** An entry mark, and where decoding can begin for what it marks. */
+interface ChapterCut {
+  readonly item: number;
+  readonly at90k: number;
+  readonly mark90k: number;
+}
+
+/** Entry marks of a playlist, each with the place where decoding can begin. */
+function chapterCuts({ playlist }: NumberedPlaylist, clips: ReadonlyMap<string, ClipPlace>): ChapterCut[] {
+  const found: ChapterCut[] = [];
+  for (const mark of playlist.marks) {
+    const item = playlist.items[mark.playItem];
+    if (!mark.isEntry || !item || mark.time45k < item.in45k || mark.time45k >= item.out45k) continue;
+    const info = clips.get(item.clips[0] ?? '')?.info ?? null;
+    found.push({ item: mark.playItem, at90k: safeCut(info, mark.time45k * 2, item.in45k * 2), mark90k: mark.time45k * 2 });
+  }
+  return found.sort((a, b) => a.item - b.item || a.mark90k - b.mark90k);
+}
+
+/** Where clips are cut to segments: at every beginning and end of an item, and where decoding can begin for a chapter. */
+export function cutClips(playlists: readonly NumberedPlaylist[], clips: ReadonlyMap<string, ClipPlace>): Cuts {
+  const cuts = new CutList();
+  for (const numbered of playlists) {
+    for (const item of numbered.playlist.items) for (const clip of item.clips) cuts.add(clip, item.in45k * 2, item.out45k * 2);
+    for (const { item, at90k } of chapterCuts(numbered, clips)) {
+      for (const clip of numbered.playlist.items[item]?.clips ?? []) cuts.add(clip, at90k);
+    }
+    for (const { clip, in45k, out45k } of picturesBeside(numbered.playlist)) cuts.add(clip, in45k * 2, out45k * 2);
+  }
+  return cuts.finish();
+}
+
+/** A playlist as a title. Its segments are added to the material's. */
+export async function readTitle(number: number, numbered: NumberedPlaylist, material: Material): Promise<Title> {
+  const { playlist } = numbered;
+  const { clips, segments, cuts } = material;
+  const main = longestItem(playlist);
+  const streams = alignStreams(playlist, main);
+  const parts: TitlePart[] = [];
+  const starts: { item: number; at90k: number; part: number; ms: number }[] = [];
+  const used = new Map<string, ClipSegment>();
+  let ms = 0;
+  const itemStarts: number[] = [];
+  const companions = playlist.subPaths.find((s) => s.type === SUB_PATH.secondView)?.items ?? [];
+  for (const [i, item] of playlist.items.entries()) {
+    const companion = companions.find((c) => c.playItem === i)?.clip ?? null;
+    const begin = ms;
+    const moved = streams.moved(item);
+    itemStarts.push(begin);
+    item.clips.forEach((name, angle) => {
+      const clip = clips.get(name);
+      if (!clip) return;
+      for (const [n, fresh] of segmentsBetween(clip, item.in45k * 2, item.out45k * 2, cuts).entries()) {
+        const isLast = fresh.out90k === item.out45k * 2;
+        const segment = segments.get(fresh.id) ?? { ...fresh, stillSeconds: isLast ? item.stillSeconds : 0 };
+        segments.set(segment.id, segment);
+        used.set(segment.id, segment);
+        if (angle === 0) {
+          starts.push({ item: i, at90k: segment.in90k, part: parts.length, ms });
+          ms = begin + Math.round((segment.out90k - item.in45k * 2) / 90);
+        }
+        const seamless = n > 0 || (i > 0 && item.connection !== 'new clock');
+        parts.push({ segment: segment.id, angle: item.clips.length > 1 ? angle + 1 : null, companion, seamless, moved });
+      }
+    });
+  }
+  const present = [...used.values()].filter((s) => (clips.get(s.content)?.sizeBytes ?? 0) > 0);
+  const longest = present.reduce<ClipSegment | null>(
+    (a, b) => (a && a.endPacket - a.firstPacket >= b.endPacket - b.firstPacket ? a : b),
+    null,
+  );
+  const probe = longest ? await material.looks.headers(longest.content, clips.get(longest.content)?.info ?? null) : null;
+  const state = await stateOf(number, [...used.values()], longest, material);
+  remarkStreams(number, streams, playlist, material);
+  const video = streams.video[0];
+  const second = companions.length > 0 ? secondView(clips, companions[0]?.clip ?? '') : null;
+  return {
+    number,
+    titleSet: null,
+    titleInSet: null,
+    playlist: numbered.number,
+    over: null,
+    levels: null,
+    measured: null,
+    sample: null,
+    state: video ? state : 'unreadable',
+    durationMs: ms,
+    sizeBytes: [...used.values()].reduce((sum, s) => sum + (s.endPacket - s.firstPacket) * SOURCE_PACKET_BYTES, 0),
+    angles: Math.max(1, ...playlist.items.map((i) => i.clips.length)),
+    chapters: chaptersOf(numbered, clips, starts, ms),
+    parts,
+    video: blurayVideo(
+      video ?? {
+        pid: 0x1011,
+        subPath: null,
+        inMux: true,
+        attributes: { coding: CODING.h264, kind: 'video', format: 6, rate: 1, language: null, dynamicRange: 0 },
+      },
+      probe,
+      main.streams.dolbyVision.length > 0,
+      second === null ? null : { stream: second, baseIsRight: playlist.baseViewIsRight },
+    ),
+    audio: [
+      ...streams.audio.filter((s) => s.inMux).flatMap((s) => blurayAudio(s, probe, false)),
+      ...streams.secondaryAudio.filter((s) => s.inMux).flatMap((s) => blurayAudio(s, probe, true)),
+      ...(await soundBeside(playlist, streams, itemStarts, material)),
+    ],
+    subtitles: streams.graphics.flatMap((s) => subtitleOf(s, playlist, itemStarts)),
+    palette: [],
+  };
+}
+
+/** A subtitle stream as a track; text stands in a clip of its own, other clips beside the title are for other purposes. */
+function subtitleOf(stream: PlaylistStream, playlist: Playlist, itemStarts: readonly number[]): SubtitleTrack[] {
+  if (stream.subPath === null) return [bluraySubtitle(stream)];
+  const path = playlist.subPaths[stream.subPath];
+  const [item] = path?.type === SUB_PATH.text ? path.items : [];
+  const shown = item && playlist.items[item.playItem];
+  if (!item || !shown) return [];
+  const atMs = (itemStarts[item.playItem] ?? 0) + (item.syncStart45k - shown.in45k) / 45;
+  return [bluraySubtitle(stream, { clip: item.clip, pid: stream.pid, in90k: item.in45k * 2, atMs })];
+}
+
+const SECOND_VIEW_PID = 0x1012;
+const secondView = (clips: ReadonlyMap<string, ClipPlace>, clip: string): number =>
+  clips.get(clip)?.info?.streams.find((s) => s.attributes.coding === CODING.mvc)?.pid ?? SECOND_VIEW_PID;
+
+function chaptersOf(
+  numbered: NumberedPlaylist,
+  clips: ReadonlyMap<string, ClipPlace>,
+  starts: readonly { item: number; at90k: number; part: number; ms: number }[],
+  endMs: number,
+): Chapter[] {
+  const found: { part: number; ms: number }[] = [];
+  for (const cut of chapterCuts(numbered, clips)) {
+    const start = starts.find((s) => s.item === cut.item && s.at90k === cut.at90k);
+    // The mark says when a chapter begins; a file that begins with the chapter begins a little before, where decoding can.
+    const ms = (start?.ms ?? 0) + Math.round((cut.mark90k - cut.at90k) / 90);
+    if (!start || ms > endMs - LEAST_CHAPTER_MS) continue;
+    if (found.length === 0 || start.part > (found[found.length - 1]?.part ?? 0)) found.push({ part: start.part, ms });
+  }
+  // What comes before the first mark belongs to the first chapter: nothing is cut off a title by its marks.
+  if (found.length === 0 || found[0]?.part !== 0) {
+    if (found.length > 0 && (found[0]?.ms ?? 0) < LEAST_CHAPTER_MS) found.shift();
+    found.unshift({ part: 0, ms: 0 });
+  }
+  return found.map((start, i) => ({
+    number: i + 1,
+    startMs: start.ms,
+    durationMs: (found[i + 1]?.ms ?? endMs) - start.ms,
+    firstPart: start.part,
+    damaged: false,
+    name: null,
+  }));
+}
