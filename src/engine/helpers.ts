@@ -1,5 +1,5 @@
 import { HelperLineSchema, ProblemError, WorkError, type HelperLine, type HelperOrder } from '@/contract';
-import { spawnGuarded } from '@/node/ffmpeg';
+import { spawnGuarded } from '@/node/program';
 
 /** Of one line: the reading of the largest disc is far below. */
 const LONGEST_LINE = 64 * 1024 * 1024;

@@ -1,6 +1,5 @@
 import { randomUUID } from 'node:crypto';
 import type { ServerResponse } from 'node:http';
-import { pipeline } from 'node:stream/promises';
 import type { Reading, Title } from '@/core/reading';
 import { takeAudio, takeSubtitle } from '@/core/reels';
 import {
@@ -20,6 +19,7 @@ import { measureTitle } from '@/node/measure';
 import { openSource, requireSame, type OpenedSource } from '@/node/open-source';
 import { picturesAt, startPreview } from '@/node/pictures';
 import type { Drives } from './drives';
+import { sendPlayed } from './play';
 import type { Players } from './players';
 import type { Pool } from './pool';
 
@@ -186,12 +186,9 @@ export class Looks {
           subtitle: subtitle ? takeSubtitle(subtitle) : null,
           width: 2 * Math.round(query.width / 2),
         };
-        const { child, fed } = startPreview(opened, reading, title, wish, controller.signal);
-        fed.catch(() => child.kill('SIGKILL'));
-        controller.signal.addEventListener('abort', () => child.kill('SIGKILL'));
-        response.writeHead(200, { 'content-type': 'video/mp4', 'cache-control': 'no-store' });
-        await pipeline(child.stdout, response).catch(() => undefined); // the page was left
-        child.kill('SIGKILL');
+        const { program, fed } = startPreview(opened, reading, title, wish, controller.signal);
+        fed.catch(program.stop);
+        await sendPlayed(program, response);
         await fed.catch(() => undefined);
       });
     } finally {

@@ -4,7 +4,8 @@ import type { IncomingMessage, ServerResponse } from 'node:http';
 import { pipeline } from 'node:stream/promises';
 import { WorkError, type Output, type PlayQuery } from '@/contract';
 import type { Players } from './players';
-import { fileInput, collectLines, finished, spawnGuarded } from '@/node/ffmpeg';
+import { fileInput } from '@/node/ffmpeg';
+import { startProgram, type RunningProgram } from '@/node/program';
 
 /** Sends a byte range of a file, as a seeking player asks for it (RFC 9110 section 14). */
 async function sendFile(file: string, type: string, request: IncomingMessage, response: ServerResponse): Promise<void> {
@@ -57,7 +58,7 @@ export async function play(
     : ['-vf', 'scale=iw*sar:ih,setsar=1'];
   let stop = () => undefined as unknown;
   const leave = players.enter(response, () => stop());
-  const child = spawnGuarded('ffmpeg', [
+  const args = [
     '-hide_banner',
     '-nostdin',
     '-loglevel',
@@ -91,20 +92,18 @@ export async function play(
     '-f',
     'mp4',
     'pipe:1',
-  ]);
-  stop = () => child.kill('SIGKILL');
-  const errors: string[] = [];
-  collectLines(child.stderr, errors);
-  child.stdin.end();
-  const end = finished(child, errors, 'ffmpeg').catch(() => undefined);
+  ];
+  const program = startProgram('ffmpeg', args);
+  program.closeInput();
+  stop = program.stop;
+  await sendPlayed(program, response);
+  leave();
+}
+
+/** Sends what a player makes for as long as the page watches it, and ends it. */
+export async function sendPlayed(program: RunningProgram, response: ServerResponse): Promise<void> {
   response.writeHead(200, { 'content-type': 'video/mp4', 'cache-control': 'no-store' });
-  try {
-    await pipeline(child.stdout, response);
-  } catch {
-    // the page was left: nothing to say to anybody
-  } finally {
-    child.kill('SIGKILL');
-    leave();
-    await end;
-  }
+  await pipeline(program.stdout, response).catch(() => undefined); // the page was left: nothing to say to anybody
+  program.stop();
+  await program.end.catch(() => undefined);
 }

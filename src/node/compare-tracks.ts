@@ -12,9 +12,8 @@ import type { Reading, Title } from '@/core/reading';
 import { reelMs, takeAudio, takeSubtitle, wholeTitleReel, type Reel } from '@/core/reels';
 import { PGS, PGS_HEAD_BYTES, TICKS_PER_MS, pgsSegmentBytes, readPgsComposition } from '@/core/streams';
 import { WorkError } from '@/contract';
-import { collectLines, finished, spawnGuarded } from './ffmpeg';
+import { runProgram } from './program';
 import type { OpenedSource } from './open-source';
-import { pipeSink } from './pictures';
 import { writeReel, type WriteReelOptions } from './write-reel';
 
 /**
@@ -43,36 +42,27 @@ async function compareSound(opened: OpenedSource, reading: Reading, reel: Reel, 
   const seconds = (reelMs(reading.titles, reel.pieces) / 1000).toFixed(3);
   // Gaps are filled and both padded to the end, so that a moment of one stands beside the same moment of the other.
   const even = `aformat=channel_layouts=mono,aresample=${SOUND_RATE_HZ}:async=1:first_pts=0,apad=whole_dur=${seconds}`;
-  const child = spawnGuarded('ffmpeg', [
+  const args = [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-f', 'matroska', '-i', 'pipe:0'],
     ...['-filter_complex', `[0:a:0]${even}[l];[0:a:1]${even}[r];[l][r]join=inputs=2:channel_layout=stereo[both]`, '-map', '[both]'],
     ...['-c:a', 'pcm_s16le', '-f', 's16le', 'pipe:1'],
-  ]);
-  const errors: string[] = [];
-  collectLines(child.stderr, errors);
-  const end = finished(child, errors, 'ffmpeg', options.signal);
-  end.catch(() => undefined);
+  ];
   const comparer = new SoundComparer();
-  const listen = async () => {
-    let rest: Buffer = Buffer.alloc(0);
-    for await (const chunk of child.stdout) {
-      const bytes = rest.byteLength > 0 ? Buffer.concat([rest, chunk as Buffer]) : (chunk as Buffer);
-      const usable = bytes.byteLength - (bytes.byteLength % 4);
-      comparer.push(new Int16Array(Uint8Array.from(bytes.subarray(0, usable)).buffer));
-      rest = bytes.subarray(usable);
-    }
-  };
-  const listened = listen();
-  listened.catch(() => undefined);
-  try {
-    const { promise } = await writeReel(opened, reading, reel, pipeSink(child, errors), options);
-    child.stdin.end();
-    await end;
-    await listened;
-    return comparer.finish(promise.tracks[1]?.hash === promise.tracks[2]?.hash);
-  } finally {
-    child.kill('SIGKILL');
-  }
+  const { fed } = await runProgram('ffmpeg', args, {
+    signal: options.signal,
+    feed: (input) => writeReel(opened, reading, reel, input, options),
+    read: async (stdout) => {
+      let rest: Buffer = Buffer.alloc(0);
+      for await (const chunk of stdout) {
+        const bytes = rest.byteLength > 0 ? Buffer.concat([rest, chunk as Buffer]) : (chunk as Buffer);
+        const usable = bytes.byteLength - (bytes.byteLength % 4);
+        comparer.push(new Int16Array(Uint8Array.from(bytes.subarray(0, usable)).buffer));
+        rest = bytes.subarray(usable);
+      }
+    },
+  });
+  const { tracks } = fed.promise;
+  return comparer.finish(tracks[1]?.hash === tracks[2]?.hash);
 }
 
 /** Identifier and version of a graphics object: counted through each stream, so that the same picture has others in another. */

@@ -73,9 +73,9 @@ test.each([
     const [subtitle] = t.subtitles;
     if (!audio || !subtitle) throw new Error('no tracks');
     const wish = { angle: 1, startMs, audio: takeAudio(audio, true), subtitle: takeSubtitle(subtitle), width: 320 };
-    const { child, fed } = startPreview(opened, reading, t, wish, new AbortController().signal);
+    const { program, fed } = startPreview(opened, reading, t, wish, new AbortController().signal);
     const chunks: Buffer[] = [];
-    for await (const chunk of child.stdout) chunks.push(chunk as Buffer);
+    for await (const chunk of program.stdout) chunks.push(chunk as Buffer);
     await fed;
     return Buffer.concat(chunks);
   });

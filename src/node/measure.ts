@@ -8,9 +8,9 @@ import {
   type TitleMeasure,
 } from '@/core/reading';
 import { pieceChapters, reelMs, wholeTitleReel, type Piece, type Reel } from '@/core/reels';
-import { collectLines, finished, spawnGuarded } from './ffmpeg';
+import { runProgram } from './program';
+import type { MatroskaSink } from '@/core/matroska';
 import type { OpenedSource } from './open-source';
-import { pipeSink } from './pictures';
 import { writeReel, type WriteReelOptions } from './write-reel';
 
 /** Windows along the title, and how long each is. */
@@ -108,7 +108,6 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
   const reel: Reel = everything ? whole : { ...whole, pieces: windowsOf(title, 1) };
   const totalMs = Math.max(1, reelMs(reading.titles, reel.pieces));
   const found = new Findings();
-  const errors: string[] = [];
   const everySamples = Math.max(4800, Math.round((totalMs / LEVELS) * 48));
   const args = [
     ...['-hide_banner', '-nostdin', '-loglevel', 'info', '-nostats', '-f', 'matroska', '-i', 'pipe:0'],
@@ -121,23 +120,14 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
     ...['-f', 'null', '-'],
   ];
   const listens = !everything || reel.audio.length > 0;
-  const child = listens ? spawnGuarded('ffmpeg', args) : null;
   let lines = 0;
-  if (child)
-    collectLines(child.stderr, errors, (line) => {
-      if (lines++ < MAX_LINES) found.line(line);
-    });
-  const end = child ? finished(child, errors, 'ffmpeg', signal) : Promise.resolve();
-  end.catch(() => undefined);
-  let written: Awaited<ReturnType<typeof writeReel>>;
-  try {
-    const sink = child ? pipeSink(child, errors) : { write: () => Promise.resolve(), writeAt: null };
-    written = await writeReel(opened, reading, reel, sink, options);
-    child?.stdin.end();
-    await end;
-  } finally {
-    child?.kill('SIGKILL');
-  }
+  const onLine = (line: string) => {
+    if (lines++ < MAX_LINES) found.line(line);
+  };
+  const write = (sink: MatroskaSink) => writeReel(opened, reading, reel, sink, options);
+  const written = listens
+    ? (await runProgram('ffmpeg', args, { signal, onLine, feed: write })).fed
+    : await write({ write: () => Promise.resolve(), writeAt: null });
   const { promise } = written;
   const { frames, repeated: flaggedRepeats } = written.counts;
   const audio = reel.audio.map((taken, i): MeasuredAudio => {

@@ -7,7 +7,7 @@ import { QUAY, temporaryFolder } from '@/test-support/discs';
 import { seeded } from '@/test-support/random';
 import { openSimulatedDrive } from './drive';
 import { openFileSource, openFolderVolume } from './files';
-import { collectLines, finished, spawnGuarded } from './ffmpeg';
+import { capture, runProgram, startProgram } from './program';
 import { createPayloadHash, fastCrc32, sha256File } from './hash';
 import { JobFolder } from './job-folder';
 import { identify } from './process-id';
@@ -168,21 +168,40 @@ test('a job is worked on by one process at a time', () => {
 
 describe('programs', () => {
   test('one that fails is told by its last words, one that is not there by its name', async () => {
-    const errors: string[] = [];
-    const child = spawnGuarded('ffmpeg', ['-v', 'error', '-i', '/nothing/here']);
-    collectLines(child.stderr, errors);
-    await expect(finished(child, errors, 'ffmpeg')).rejects.toMatchObject({
+    await expect(capture('ffmpeg', ['-v', 'error', '-i', '/nothing/here'])).rejects.toMatchObject({
       code: 'encoder-failed',
       message: expect.stringContaining('No such file') as string,
     });
-    await expect(finished(spawnGuarded('no-such-program', []), [], 'no-such-program')).rejects.toMatchObject({ code: 'encoder-failed' });
+    await expect(capture('no-such-program', [])).rejects.toMatchObject({ code: 'encoder-failed' });
   });
 
-  test('one that is stopped ends', async () => {
+  test('one that is stopped ends, also where it was stopped before it began', async () => {
     const controller = new AbortController();
-    const child = spawnGuarded('sleep', ['60']);
-    const end = finished(child, [], 'sleep', controller.signal);
+    const { end } = startProgram('sleep', ['60'], { signal: controller.signal });
     controller.abort();
     await expect(end).rejects.toMatchObject({ message: 'sleep was stopped' });
+    await expect(runProgram('sleep', ['60'], { signal: controller.signal })).rejects.toMatchObject({ message: 'sleep was stopped' });
+  });
+
+  test('what is fed comes out, and what a program prints before it fails is read all the same', async () => {
+    const printed: string[] = [];
+    const read = async (stdout: AsyncIterable<unknown>) => {
+      for await (const chunk of stdout) printed.push(String(chunk));
+    };
+    const text = new TextEncoder().encode('net '.repeat(100_000));
+    const { fed } = await runProgram('cat', [], { read, feed: async (input) => (await input.write(text), text.byteLength) });
+    expect([fed, printed.join('').length]).toEqual([400_000, 400_000]);
+    printed.length = 0;
+    const failing = runProgram('sh', ['-c', 'echo half; echo lost >&2; exit 3'], { read });
+    await expect(failing).rejects.toMatchObject({ message: 'sh ended with 3: lost' });
+    expect(printed.join('')).toBe('half\n');
+  });
+
+  test('one that stops reading says why: its own reason, not a broken pipe', async () => {
+    const feed = async (input: { write: (data: Uint8Array) => Promise<void> }) => {
+      for (let i = 0; i < 100; i++) await input.write(new Uint8Array(1 << 20));
+    };
+    const full = runProgram('sh', ['-c', 'head -c 10 >/dev/null; echo "write: No space left on device" >&2; exit 1'], { feed });
+    await expect(full).rejects.toMatchObject({ code: 'storage-full' });
   });
 });

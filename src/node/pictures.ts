@@ -2,31 +2,12 @@ import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
 import { TrackHashes, writeKeyPictures, writeMaster } from '@/core/master';
 import { isPictures, type Reading, type Title } from '@/core/reading';
 import { wholeTitleReel, type Reel, type TakenTrack } from '@/core/reels';
-import { WorkError } from '@/contract';
-import { collectLines, finished, spawnGuarded } from './ffmpeg';
+import { runProgram, startProgram, type RunningProgram } from './program';
 import { createPayloadHash, fastCrc32 } from './hash';
 import type { OpenedSource } from './open-source';
 import { APPLICATION } from './version';
 
 /** Pictures and playable previews out of a title, by the same assembly that masters come from; FFmpeg only decodes. */
-
-type Child = ReturnType<typeof spawnGuarded>;
-
-/** A program's standard input as a sink. An error surfaces with the program's own last words. */
-export function pipeSink(child: Child, errors: readonly string[]): MatroskaSink {
-  child.stdin.on('error', () => undefined);
-  return {
-    write: (data) =>
-      new Promise<void>((resolve, reject) => {
-        child.stdin.write(data, (error) => {
-          if (error)
-            reject(new WorkError('encoder-failed', `The decoder stopped reading: ${errors.slice(-2).join(' | ')}`, { cause: error }));
-          else resolve();
-        });
-      }),
-    writeAt: null,
-  };
-}
 
 const OPTIONS = { application: APPLICATION, seed: 'preview', createHash: createPayloadHash, crc32: fastCrc32 };
 
@@ -85,35 +66,28 @@ export async function picturesAt(
   const indices = await writeKeyPictures(momentsMs.length, open, momentReel(title, angle, 0, 1), reading, memory, OPTIONS);
   if (indices.length === 0) return found;
   const filter = scaled(width, title.video.interlaced !== false);
-  const child = spawnGuarded('ffmpeg', [
+  const args = [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-probesize', '32', '-analyzeduration', '0', '-threads', '1'],
     ...SINGLE_PICTURES,
     ...['-f', 'matroska', '-i', 'pipe:0', ...indices.flatMap((_, i) => ['-map', `0:v:${i}`]), '-vf', filter],
     ...['-fps_mode', 'passthrough', '-c:v', 'mjpeg', '-q:v', '4', '-pix_fmt', 'yuvj420p', '-f', 'matroska', 'pipe:1'],
-  ]);
-  const errors: string[] = [];
-  collectLines(child.stderr, errors);
-  const end = finished(child, errors, 'ffmpeg', signal).catch(() => undefined);
-  const collect = async () => {
-    for await (const part of readMatroskaStream(child.stdout as AsyncIterable<Uint8Array>, 'pictures')) {
-      if (part.kind !== 'cluster') continue;
-      for (const block of part.blocks) {
-        const index = indices[block.track - 1];
-        if (index !== undefined && !found.has(index)) found.set(index, block.data.slice());
-      }
-    }
-  };
+  ];
   // A picture that can not be decoded must not hide the others: what has come counts.
-  const collected = collect().catch(() => undefined);
-  try {
-    const sink = pipeSink(child, errors);
-    for (const chunk of chunks) await sink.write(chunk).catch(() => undefined);
-    child.stdin.end();
-    await end;
-    await collected;
-  } finally {
-    child.kill('SIGKILL');
-  }
+  await runProgram('ffmpeg', args, {
+    signal,
+    feed: async (input) => {
+      for (const chunk of chunks) await input.write(chunk).catch(() => undefined);
+    },
+    read: async (stdout) => {
+      for await (const part of readMatroskaStream(stdout as AsyncIterable<Uint8Array>, 'pictures')) {
+        if (part.kind !== 'cluster') continue;
+        for (const block of part.blocks) {
+          const index = indices[block.track - 1];
+          if (index !== undefined && !found.has(index)) found.set(index, block.data.slice());
+        }
+      }
+    },
+  }).catch(() => undefined);
   return found;
 }
 
@@ -139,7 +113,7 @@ export function startPreview(
   title: Title,
   wish: PreviewWish,
   signal: AbortSignal,
-): { child: Child; fed: Promise<void> } {
+): { program: RunningProgram; fed: Promise<void> } {
   const drawn = wish.subtitle && canBeDrawn(title, wish.subtitle.stream) ? wish.subtitle : null;
   const reel = momentReel(title, wish.angle, wish.startMs, title.durationMs, {
     audio: wish.audio ? [wish.audio] : [],
@@ -149,24 +123,22 @@ export function startPreview(
   const video = drawn
     ? ['-filter_complex', `[0:v:0][0:s:0]overlay=eof_action=pass,${picture}[v]`, '-map', '[v]']
     : ['-map', '0:v:0', '-vf', picture];
-  const child = spawnGuarded('ffmpeg', [
+  const args = [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-probesize', '1M', '-analyzeduration', '500000', '-fix_sub_duration'],
     ...['-f', 'matroska', '-i', 'pipe:0', ...video, ...(wish.audio ? ['-map', '0:a:0'] : [])],
     ...['-c:v', 'libx264', '-preset', 'ultrafast', '-tune', 'zerolatency', '-crf', '24', '-pix_fmt', 'yuv420p', '-g', '25'],
     ...['-map_chapters', '-1', '-map_metadata', '-1', '-c:a', 'aac', '-ac', '2', '-b:a', '128k', '-max_muxing_queue_size', '4096'],
     ...['-movflags', 'frag_keyframe+empty_moov+default_base_moof', '-frag_duration', '500000', '-f', 'mp4', 'pipe:1'],
-  ]);
-  const errors: string[] = [];
-  collectLines(child.stderr, errors);
-  child.on('error', () => undefined);
+  ];
+  const program = startProgram('ffmpeg', args, { signal });
   const feed = async () => {
     const stream = await opened.assemble(reading, reel, { signal });
     try {
-      await writeMaster(stream, new TrackHashes(createPayloadHash), reading, reel, pipeSink(child, errors), OPTIONS);
+      await writeMaster(stream, new TrackHashes(createPayloadHash), reading, reel, program.input, OPTIONS);
     } finally {
       await stream.close();
     }
-    child.stdin.end();
+    program.closeInput();
   };
-  return { child, fed: feed() };
+  return { program, fed: feed() };
 }

@@ -5,7 +5,8 @@ import { DiscError, throwIfCancelled } from '@/core/bytes';
 import type { OpenStretch } from '@/core/assembly';
 import { languageTag, readingOfFile, type AudioCodec, type ProbedFile, type ProbedStream, type Reading } from '@/core/reading';
 import { WorkError } from '@/contract';
-import { capture, collectLines, fileInput, finished, spawnGuarded } from './ffmpeg';
+import { fileInput } from './ffmpeg';
+import { capture, startProgram } from './program';
 
 /** A plain video file as a source: FFmpeg knows its container, here is only what is asked of FFmpeg. */
 
@@ -194,26 +195,22 @@ interface Wanted {
 
 /** Streams of a file as Matroska with the file's own times, by FFmpeg, without decoding pictures or compressed sound. */
 export async function* matroskaOf(path: string, { seekMs, streams, codecs }: Wanted, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
-  const child = spawnGuarded('ffmpeg', [
+  const args = [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-copyts'],
     ...['-fflags', '+genpts'], // program streams stamp only some pictures
     ...(seekMs === null ? [] : ['-ss', (seekMs / 1000).toFixed(3), '-noaccurate_seek']),
     ...[...fileInput(path), ...streams.flatMap((s) => ['-map', `0:${s}`]), '-map_chapters', '-1', '-map_metadata', '-1'],
     ...codecs,
     ...['-copypriorss', '1', '-avoid_negative_ts', 'disabled', '-max_interleave_delta', '0', '-f', 'matroska', 'pipe:1'],
-  ]);
-  child.stdin.on('error', () => undefined);
-  child.stdin.end();
-  const errors: string[] = [];
-  collectLines(child.stderr, errors);
-  const end = finished(child, errors, 'ffmpeg', signal);
-  end.catch(() => undefined);
+  ];
+  const { stdout, errors, end, closeInput, stop } = startProgram('ffmpeg', args, { signal });
+  closeInput();
   let complete = false;
   try {
-    for await (const chunk of child.stdout) yield chunk as Uint8Array;
+    for await (const chunk of stdout) yield chunk as Uint8Array;
     complete = true;
   } finally {
-    child.kill('SIGKILL');
+    stop();
     if (complete) await end;
     else await end.catch(() => undefined);
   }

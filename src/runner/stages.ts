@@ -1,6 +1,8 @@
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
+import type { Readable } from 'node:stream';
 import { planPiece, type PacketStream } from '@/core/assembly';
+import type { MatroskaSink } from '@/core/matroska';
 import { PAYLOAD_HASH, proveAccess, type Proof, type MasterPromise } from '@/core/proof';
 import { faultText, lengthText, type Wholeness } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/master';
@@ -8,7 +10,8 @@ import { accessArguments } from '@/core/recipes';
 import { RECIPE_ENDING, reelMs, type AddedAudio, type RecipeId } from '@/core/reels';
 import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Sidecar, type Stage } from '@/contract';
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
-import { collectLines, examineAccessCopy, ffmpegVersion, finished, spawnGuarded } from '@/node/ffmpeg';
+import { examineAccessCopy, ffmpegVersion } from '@/node/ffmpeg';
+import { collectLines, runProgram } from '@/node/program';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { flushFile } from '@/node/durable';
 import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
@@ -195,39 +198,17 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
   ];
   // Before a stream was seen, deinterlacing is asked for: the filter itself leaves progressive frames alone.
   const args = accessArguments(input, output, { interlaced: master?.interlaced ?? true, audioChannels: channels });
-  const child = spawnGuarded('ffmpeg', args);
-  const errors: string[] = [];
   const totalMs = master?.durationMs ?? reelMs(job.reading.titles, job.reel.pieces);
-  collectLines(child.stderr, errors);
-  collectLines(child.stdout, [], (line) => {
-    const time = /^out_time_us=(\d+)/.exec(line);
-    if (time) context.progress('access', Math.min(totalMs, Number(time[1]) / 1000), totalMs, 'ms');
-  });
-  const end = finished(child, errors, 'ffmpeg', signal);
-  end.catch(() => undefined);
-  let made: Assembled | null = master && { promise: master, beside: [] };
-  if (!made) {
-    child.stdin.on('error', () => undefined); // the encoder's own message, by `finished`, says more than a broken pipe
-    const sink = {
-      write: (data: Uint8Array) =>
-        new Promise<void>((resolve, reject) => {
-          child.stdin.write(data, (error) => {
-            if (error)
-              reject(new WorkError('encoder-failed', `The encoder stopped reading: ${errors.slice(-2).join(' | ')}`, { cause: error }));
-            else resolve();
-          });
-        }),
-      writeAt: null,
-    };
-    made = await assembleInto(context, 'access', sink).catch(async (error: unknown) => {
-      // An encoder that stops reading has a reason of its own, and says it when it ends.
-      if (error instanceof WorkError && error.code === 'encoder-failed') await end;
-      child.kill('SIGKILL');
-      throw error;
+  const read = (stdout: Readable) => {
+    collectLines(stdout, [], (line) => {
+      const time = /^out_time_us=(\d+)/.exec(line);
+      if (time) context.progress('access', Math.min(totalMs, Number(time[1]) / 1000), totalMs, 'ms');
     });
-  }
-  child.stdin.end();
-  await end;
+    return Promise.resolve();
+  };
+  const feed = (input: MatroskaSink): Promise<Assembled> =>
+    master ? Promise.resolve({ promise: master, beside: [] }) : assembleInto(context, 'access', input);
+  const { fed: made, errors } = await runProgram('ffmpeg', args, { signal, read, feed });
   flushFile(output);
   if (!master) noteWholeness(made.promise, context);
   for (const line of errors) context.note(`encoder: ${line}`);
