@@ -10,7 +10,7 @@ const config = {
   testEnvironment: 'node',
   transform: swc,
   moduleNameMapper,
-  testMatch: ['<rootDir>/src/**/*.test.ts'],
+  testMatch: ['<rootDir>/src/**/*.test.ts', '<rootDir>/src/**/*.test.tsx'],
   globalSetup: '<rootDir>/src/test-support/global-setup.mjs',
   testTimeout: 60_000,
   maxWorkers: 2,

@@ -135,13 +135,16 @@ export async function clearDropped(): Promise<void> {
 
 export const droppedFile = (fingerprint: string): File | null => files.get(fingerprint) ?? null;
 
+/** What is under way and what has ended, oldest first. */
+export const droppedWorks = (): readonly DroppedWork[] => works;
+
 export function useDropped(): readonly DroppedWork[] {
   return useSyncExternalStore(
     (listener) => {
       listeners.add(listener);
       return () => listeners.delete(listener);
     },
-    () => works,
+    droppedWorks,
     () => NONE,
   );
 }
