@@ -24,20 +24,16 @@ function requireWhole(promise: MasterPromise, job: Job): MasterPromise {
 /** Progress lines a second at the most: events are for people and for the journal, not for packets. */
 const EVENT_INTERVAL_MS = 250;
 
-/**
- * Executes one job to its end. What an earlier runner finished is not done again.
- * @param untilRead stop once the disc is no longer needed, where encoding is still to come: that may have to wait for its turn.
- * @returns the exit code: 0 done, 1 failed, 2 cancelled, 3 stopped and to be gone on with.
- */
-export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead = false): Promise<number> {
-  const job = withChoice(folder.readJob(), folder.aroundChosen);
-  // Decided while this process came to life.
-  if (['cancel-asked', 'cancelled', 'failed', 'finished'].includes(folder.standing ?? '')) return 3;
-  folder.emit({ type: 'started', pid: process.pid });
+/** What a stage says goes into the job's journal, progress not more often than anybody reads. */
+function contextOf(folder: JobFolder, job: Job, signal: AbortSignal): StageContext & { readonly begin: (stage: Stage) => void } {
   let last = 0;
-  const context: StageContext = {
+  return {
     job,
     signal,
+    begin: (stage) => {
+      last = 0;
+      folder.emit({ type: 'stage', stage });
+    },
     note: (text) => {
       folder.emit({ type: 'note', text });
     },
@@ -52,109 +48,146 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
       folder.emit({ type: 'progress', stage, done, total, unit });
     },
   };
-  let progress = folder.readProgress();
-  const begin = (stage: Stage) => {
-    last = 0;
-    folder.emit({ type: 'stage', stage });
-  };
-  const save = (stage: Stage, change: Partial<typeof progress>) => {
-    progress = { ...progress, ...change, finished: [...new Set([...progress.finished, stage])] };
-    folder.writeProgress(progress);
-  };
-  const isDone = (stage: Stage) => progress.finished.includes(stage);
-  try {
-    const estimate = estimateReel(job.reading, job.reel);
-    const wantsMaster = job.reel.recipes.includes('master');
-    const wantsAccess = job.reel.recipes.includes('access');
-    await requireStorage(job.storage, neededBytes(job.reel, estimate) - (progress.masterBytes ?? 0));
-    const placing = isDone('master proof') || isDone('access proof');
-    if (wantsMaster && !placing && isDone('master') && !(await isStill(job, 'master', progress.masterBytes)))
-      progress = { ...progress, finished: [] };
-    if (wantsMaster && !isDone('master')) {
-      begin('master');
+}
+
+type Progress = ReturnType<JobFolder['readProgress']>;
+
+/** One job on its way through its stages: what is finished is written down, and not done again. */
+class JobRun {
+  progress: Progress;
+  private readonly context: ReturnType<typeof contextOf>;
+  private readonly wantsMaster: boolean;
+  private readonly wantsAccess: boolean;
+
+  constructor(
+    private readonly folder: JobFolder,
+    private readonly job: Job,
+    signal: AbortSignal,
+  ) {
+    this.progress = folder.readProgress();
+    this.context = contextOf(folder, job, signal);
+    this.wantsMaster = job.reel.recipes.includes('master');
+    this.wantsAccess = job.reel.recipes.includes('access');
+  }
+
+  private isDone(stage: Stage): boolean {
+    return this.progress.finished.includes(stage);
+  }
+
+  private save(stage: Stage, change: Partial<Progress>): void {
+    this.progress = { ...this.progress, ...change, finished: [...new Set([...this.progress.finished, stage])] };
+    this.folder.writeProgress(this.progress);
+  }
+
+  /** @returns false where it stops because the disc is no longer needed, and encoding is still to come. @throws what a stage throws. */
+  async toItsEnd(untilRead: boolean): Promise<boolean> {
+    const { job } = this;
+    await requireStorage(job.storage, neededBytes(job.reel, estimateReel(job.reading, job.reel)) - (this.progress.masterBytes ?? 0));
+    if (this.wantsMaster) await this.master();
+    if (untilRead && this.wantsAccess && !this.isDone('access')) {
+      this.folder.emit({ type: 'parted' });
+      return false;
+    }
+    if (this.wantsAccess) await this.access();
+    this.context.begin('placing');
+    const files = await place(this.context, this.results(), this.progress.beside);
+    this.folder.emit({ type: 'finished', files });
+    return true;
+  }
+
+  private async master(): Promise<void> {
+    const { job, context } = this;
+    const placing = this.isDone('master proof') || this.isDone('access proof');
+    if (!placing && this.isDone('master') && !(await isStill(job, 'master', this.progress.masterBytes)))
+      this.progress = { ...this.progress, finished: [] };
+    if (!this.isDone('master')) {
+      context.begin('master');
       const made = await makeMaster(context);
-      save('master', { promise: made.promise, masterBytes: made.bytes, beside: [...made.beside] });
+      this.save('master', { promise: made.promise, masterBytes: made.bytes, beside: [...made.beside] });
     }
-    if (wantsMaster && progress.promise) progress = { ...progress, promise: requireWhole(progress.promise, job) };
-    if (wantsMaster && !isDone('master proof') && progress.promise) {
-      begin('master proof');
-      const { proof, sha256, stamp } = await checkMaster(context, progress.promise);
-      save('master proof', { masterProof: proof, masterSha256: sha256, masterStamp: stamp });
-    }
-    if (untilRead && wantsAccess && !isDone('access')) {
-      folder.emit({ type: 'parted' });
-      return 3;
-    }
-    if (wantsAccess && !isDone('access')) {
-      begin('access');
-      const made = await makeAccess(context, wantsMaster ? progress.promise : null);
+    const promise = this.progress.promise && requireWhole(this.progress.promise, job);
+    if (!promise) return;
+    this.progress = { ...this.progress, promise };
+    if (this.isDone('master proof')) return;
+    context.begin('master proof');
+    const { proof, sha256, stamp } = await checkMaster(context, promise);
+    this.save('master proof', { masterProof: proof, masterSha256: sha256, masterStamp: stamp });
+  }
+
+  private async access(): Promise<void> {
+    const { job, context } = this;
+    if (!this.isDone('access')) {
+      context.begin('access');
+      const made = await makeAccess(context, this.wantsMaster ? this.progress.promise : null);
       requireWhole(made.promise, job);
-      save('access', { promise: made.promise, accessBytes: made.bytes, ...(wantsMaster ? {} : { beside: [...made.beside] }) });
+      this.save('access', { promise: made.promise, accessBytes: made.bytes, ...(this.wantsMaster ? {} : { beside: [...made.beside] }) });
     }
-    if (wantsAccess && !isDone('access proof') && progress.promise) {
-      begin('access proof');
-      const { proof, sha256, stamp } = await checkAccess(context, progress.promise);
-      save('access proof', { accessProof: proof, accessSha256: sha256, accessStamp: stamp });
-    }
-    begin('placing');
-    const { promise, masterProof, masterSha256, masterBytes, accessProof, accessSha256, accessBytes } = progress;
-    const results = [
-      ...(wantsMaster && promise && masterProof && masterSha256 && masterBytes !== null
-        ? [
-            {
-              recipe: 'master' as const,
-              promise,
-              proof: masterProof,
-              sha256: masterSha256,
-              bytes: masterBytes,
-              stamp: progress.masterStamp,
-            },
-          ]
-        : []),
-      ...(wantsAccess && promise && accessProof && accessSha256 && accessBytes !== null
-        ? [
-            {
-              recipe: 'access' as const,
-              promise,
-              proof: accessProof,
-              sha256: accessSha256,
-              bytes: accessBytes,
-              stamp: progress.accessStamp,
-            },
-          ]
-        : []),
-    ];
-    const files = await place(context, results, progress.beside);
-    folder.emit({ type: 'finished', files });
-    return 0;
+    if (this.isDone('access proof') || !this.progress.promise) return;
+    context.begin('access proof');
+    const { proof, sha256, stamp } = await checkAccess(context, this.progress.promise);
+    this.save('access proof', { accessProof: proof, accessSha256: sha256, accessStamp: stamp });
+  }
+
+  /** What is proven and goes to its place. */
+  private results(): Parameters<typeof place>[1] {
+    const { promise, masterProof, masterSha256, masterBytes, masterStamp, accessProof, accessSha256, accessBytes, accessStamp } =
+      this.progress;
+    if (!promise) return [];
+    const master =
+      this.wantsMaster && masterProof && masterSha256 && masterBytes !== null
+        ? [{ recipe: 'master' as const, promise, proof: masterProof, sha256: masterSha256, bytes: masterBytes, stamp: masterStamp }]
+        : [];
+    const access =
+      this.wantsAccess && accessProof && accessSha256 && accessBytes !== null
+        ? [{ recipe: 'access' as const, promise, proof: accessProof, sha256: accessSha256, bytes: accessBytes, stamp: accessStamp }]
+        : [];
+    return [...master, ...access];
+  }
+}
+
+/** A job that could not be brought to its end: what is kept of it, and what is said. @returns the exit code. */
+async function endFailed(folder: JobFolder, { progress }: JobRun, job: Job, signal: AbortSignal, error: unknown): Promise<number> {
+  if (signal.aborted) {
+    if (folder.standing !== 'cancel-asked') return 3; // the machine is shut down
+    await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
+    folder.cancelled();
+    return 2;
+  }
+  // Whatever went wrong first: without its storage the job can not go on, and nothing is to be written in its place.
+  const isSaid = error instanceof WorkError && error.code === 'storage-missing';
+  if (isSaid || !(await isThere(job.storage))) {
+    folder.emit({ type: 'held', problem: toProblem(isSaid ? error : storageAway(job.storage.name)) });
+    return 3;
+  }
+  const found = toProblem(error);
+  // The storage is there; what is missing was in it.
+  const problem =
+    found.code === 'storage-missing'
+      ? toProblem(new WorkError('work-lost', 'An unfinished file of this job is gone', { cause: error }))
+      : found;
+  // A proof that failed leaves nothing to go on with; after other failures the finished stages are kept for a retry.
+  if (problem.code === 'proof-failed' || problem.code === 'work-lost' || progress.finished.length === 0) {
+    await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
+    folder.writeProgress({ ...progress, finished: [] });
+  }
+  folder.emit({ type: 'failed', problem });
+  return 1;
+}
+
+/**
+ * Executes one job to its end. What an earlier runner finished is not done again.
+ * @param untilRead stop once the disc is no longer needed, where encoding is still to come: that may have to wait for its turn.
+ * @returns the exit code: 0 done, 1 failed, 2 cancelled, 3 stopped and to be gone on with.
+ */
+export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead = false): Promise<number> {
+  const job = withChoice(folder.readJob(), folder.aroundChosen);
+  // Decided while this process came to life.
+  if (['cancel-asked', 'cancelled', 'failed', 'finished'].includes(folder.standing ?? '')) return 3;
+  folder.emit({ type: 'started', pid: process.pid });
+  const run = new JobRun(folder, job, signal);
+  try {
+    return (await run.toItsEnd(untilRead)) ? 0 : 3;
   } catch (error) {
-    if (signal.aborted) {
-      if (folder.standing !== 'cancel-asked') return 3; // the machine is shut down
-      await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
-      folder.cancelled();
-      return 2;
-    }
-    // Whatever went wrong first: without its storage the job can not go on, and nothing is to be written in its place.
-    const isSaid = error instanceof WorkError && error.code === 'storage-missing';
-    if (isSaid || !(await isThere(job.storage))) {
-      folder.emit({
-        type: 'held',
-        problem: toProblem(isSaid ? error : storageAway(job.storage.name)),
-      });
-      return 3;
-    }
-    const found = toProblem(error);
-    // The storage is there; what is missing was in it.
-    const problem =
-      found.code === 'storage-missing'
-        ? toProblem(new WorkError('work-lost', 'An unfinished file of this job is gone', { cause: error }))
-        : found;
-    // A proof that failed leaves nothing to go on with; after other failures the finished stages are kept for a retry.
-    if (problem.code === 'proof-failed' || problem.code === 'work-lost' || progress.finished.length === 0) {
-      await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
-      folder.writeProgress({ ...progress, finished: [] });
-    }
-    folder.emit({ type: 'failed', problem });
-    return 1;
+    return endFailed(folder, run, job, signal, error);
   }
 }

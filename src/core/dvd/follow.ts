@@ -24,6 +24,151 @@ interface Entering {
   readonly step: Omit<Route, 'title'>;
 }
 
+/** A player that does whatever a disc's commands say, with every button of every menu pressed once. */
+class Follower {
+  readonly routes: Route[] = [];
+  private readonly reached = new Set<string>();
+  private readonly states = new Map<string, number>();
+  private readonly queue: Entering[] = [];
+
+  constructor(
+    private readonly manager: VideoManager,
+    private readonly sets: ReadonlyMap<number, TitleSet>,
+    private readonly buttons: ButtonTable,
+  ) {}
+
+  private add(title: number, step: Omit<Route, 'title'>): void {
+    const key = `${title}/${step.by}`;
+    if (this.reached.has(key)) return;
+    this.reached.add(key);
+    this.routes.push({ title, ...step });
+  }
+
+  private enter(entering: Entering): void {
+    const { states } = this;
+    const place = `${entering.titleSet}/${entering.chain ? `${entering.chain.language}${entering.chain.number}` : `t${entering.title}`}`;
+    const state = `${place} ${entering.step.by} ${entering.registers.key}`;
+    const seen = states.get(place) ?? 0;
+    if (states.has(state) || seen >= MOST_STATES) return;
+    states.set(state, 1).set(place, seen + 1);
+    this.queue.push(entering);
+  }
+
+  private enterMenu(from: Entering, titleSet: number, matches: (menu: MenuChain) => boolean): void {
+    const menus = (titleSet === 0 ? this.manager.menus : (this.sets.get(titleSet)?.menus ?? [])).filter(matches);
+    const chain =
+      menus.find((m) => m.language === (from.chain?.language ?? LANGUAGE)) ?? menus.find((m) => m.language === LANGUAGE) ?? menus[0];
+    if (chain) this.enter({ ...from, pgc: chain.pgc, titleSet, chain, title: null });
+  }
+
+  private enterTitle(from: Entering, number: number): void {
+    const entry = this.manager.titles.find((t) => t.number === number);
+    const set = entry && this.sets.get(entry.titleSet);
+    const first = entry && set?.chapters[entry.titleInSet - 1]?.[0];
+    const pgc = set?.pgcs[(first?.pgc ?? entry?.titleInSet ?? 0) - 1];
+    // A title whose tables are lost is reached all the same.
+    if (!entry || !pgc) this.add(number, from.step);
+    else this.enter({ ...from, pgc, titleSet: entry.titleSet, chain: null, title: number });
+  }
+
+  private enterChain(from: Entering, chain: number): void {
+    if (from.title === null) {
+      this.enterMenu(from, from.titleSet, (m) => m.number === chain);
+      return;
+    }
+    const set = this.sets.get(from.titleSet);
+    // The title of the set that begins with the chain.
+    const entry = this.manager.titles.find(
+      (t) => t.titleSet === from.titleSet && (set?.chapters[t.titleInSet - 1]?.[0]?.pgc ?? t.titleInSet) === chain,
+    );
+    const pgc = set?.pgcs[chain - 1];
+    if (entry && entry.number !== from.title) this.enterTitle(from, entry.number);
+    else if (pgc) this.enter({ ...from, pgc });
+  }
+
+  private follow(jump: Jump, from: Entering): void {
+    switch (jump.to) {
+      case 'title':
+        this.enterTitle(from, jump.title);
+        return;
+      case 'titleInSet': {
+        const entry = this.manager.titles.find((t) => t.titleSet === from.titleSet && t.titleInSet === jump.titleInSet);
+        if (entry) this.enterTitle(from, entry.number);
+        return;
+      }
+      case 'firstPlay':
+        if (this.manager.firstPlay) this.enter({ ...from, pgc: this.manager.firstPlay, titleSet: 0, chain: null, title: null });
+        return;
+      case 'discMenu':
+        this.enterMenu(from, 0, (m) => m.menu === jump.menu);
+        return;
+      case 'discMenuChain':
+        this.enterMenu(from, 0, (m) => m.number === jump.chain);
+        return;
+      case 'setMenu':
+        this.enterMenu(from, jump.titleSet || from.titleSet, (m) => m.menu === jump.menu);
+        return;
+      case 'chain':
+        this.enterChain(from, jump.chain);
+        return;
+      default:
+    }
+  }
+
+  /** @returns true where the outcome leads away. */
+  private leads(outcome: Outcome, from: Entering): boolean {
+    if (outcome.kind === 'through') return false;
+    if (outcome.kind === 'jump') this.follow(outcome.jump, from);
+    if (outcome.kind === 'link' && outcome.link === 'tail') this.afterwards(from);
+    if (outcome.kind === 'link' && outcome.link === 'next chain') this.nextChain(from);
+    return true;
+  }
+
+  private nextChain(from: Entering): void {
+    if (from.pgc.nextPgc > 0) this.enterChain(from, from.pgc.nextPgc);
+  }
+
+  private afterwards(from: Entering): void {
+    if (!this.leads(runCommands(from.pgc.postCommands, from.registers), from)) this.nextChain(from);
+  }
+
+  /** Presses every button of the menu that is shown. @returns whether there is one: nothing goes on by itself where a viewer has to choose. */
+  private press(here: Entering): boolean {
+    const shown = here.chain ? this.buttons.get(buttonKey(here.titleSet, here.chain.number, here.chain.language)) : undefined;
+    shown?.commands.forEach((command, i) => {
+      const registers = here.registers.copy();
+      registers.system[8] = (i + 1) << 10;
+      const selected = shown.selected === i + 1 || (shown.selected === 0 && i === 0);
+      const pressed: Entering = { ...here, registers, step: { by: 'button', menus: here.step.menus + 1, button: i + 1, selected } };
+      this.leads(runCommands([command], registers), pressed);
+    });
+    return (shown?.commands.length ?? 0) > 0;
+  }
+
+  private visit(here: Entering): void {
+    if (this.leads(runCommands(here.pgc.preCommands, here.registers), here)) return;
+    if (here.title !== null && here.pgc.cells.length > 0) {
+      this.add(here.title, here.step);
+      if (here.pgc.durationMs >= LOGO_MS) return;
+    }
+    if (this.press(here)) return;
+    const cellCommand = here.pgc.cells.map((c) => here.pgc.cellCommands[c.command - 1]).find((c) => c !== undefined);
+    if (cellCommand && this.leads(runCommands([cellCommand], here.registers), here)) return;
+    this.afterwards(here);
+  }
+
+  run(): void {
+    const { firstPlay } = this.manager;
+    const step: Omit<Route, 'title'> = { by: 'play', menus: 0, button: 0, selected: false };
+    if (firstPlay) this.queue.push({ pgc: firstPlay, titleSet: 0, chain: null, title: null, registers: new Registers(), step });
+    for (let steps = 0; steps < MOST_STEPS; steps++) {
+      const here = this.queue.shift();
+      if (!here) return;
+      this.visit(here);
+    }
+  }
+}
+
 /**
  * Runs a disc's navigation from first play on, with registers, and tries every button of every menu that comes up: how each title is
  * reached by a viewer who does not interfere, and how by one button or more. Unlike a search of all commands it takes only what
@@ -31,120 +176,7 @@ interface Entering {
  * @returns routes in the order in which they were found; empty where nothing could be followed.
  */
 export function followNavigation(manager: VideoManager, sets: ReadonlyMap<number, TitleSet>, buttons: ButtonTable): Route[] {
-  const routes: Route[] = [];
-  const reached = new Set<string>();
-  const states = new Map<string, number>();
-  const queue: Entering[] = [];
-
-  const add = (title: number, step: Omit<Route, 'title'>) => {
-    const key = `${title}/${step.by}`;
-    if (reached.has(key)) return;
-    reached.add(key);
-    routes.push({ title, ...step });
-  };
-  const enter = (entering: Entering) => {
-    const place = `${entering.titleSet}/${entering.chain ? `${entering.chain.language}${entering.chain.number}` : `t${entering.title}`}`;
-    const state = `${place} ${entering.step.by} ${entering.registers.key}`;
-    const seen = states.get(place) ?? 0;
-    if (states.has(state) || seen >= MOST_STATES) return;
-    states.set(state, 1).set(place, seen + 1);
-    queue.push(entering);
-  };
-  const enterMenu = (from: Entering, titleSet: number, matches: (menu: MenuChain) => boolean) => {
-    const menus = (titleSet === 0 ? manager.menus : (sets.get(titleSet)?.menus ?? [])).filter(matches);
-    const chain =
-      menus.find((m) => m.language === (from.chain?.language ?? LANGUAGE)) ?? menus.find((m) => m.language === LANGUAGE) ?? menus[0];
-    if (chain) enter({ ...from, pgc: chain.pgc, titleSet, chain, title: null });
-  };
-  const enterTitle = (from: Entering, number: number) => {
-    const entry = manager.titles.find((t) => t.number === number);
-    const set = entry && sets.get(entry.titleSet);
-    const first = entry && set?.chapters[entry.titleInSet - 1]?.[0];
-    const pgc = set?.pgcs[(first?.pgc ?? entry?.titleInSet ?? 0) - 1];
-    // A title whose tables are lost is reached all the same.
-    if (!entry || !pgc) add(number, from.step);
-    else enter({ ...from, pgc, titleSet: entry.titleSet, chain: null, title: number });
-  };
-  /** The title of a set that begins with a chain. */
-  const titleOfChain = (titleSet: number, chain: number) =>
-    manager.titles.find(
-      (t) => t.titleSet === titleSet && (sets.get(titleSet)?.chapters[t.titleInSet - 1]?.[0]?.pgc ?? t.titleInSet) === chain,
-    );
-
-  const follow = (jump: Jump, from: Entering): void => {
-    switch (jump.to) {
-      case 'title':
-        enterTitle(from, jump.title);
-        return;
-      case 'titleInSet': {
-        const entry = manager.titles.find((t) => t.titleSet === from.titleSet && t.titleInSet === jump.titleInSet);
-        if (entry) enterTitle(from, entry.number);
-        return;
-      }
-      case 'firstPlay':
-        if (manager.firstPlay) enter({ ...from, pgc: manager.firstPlay, titleSet: 0, chain: null, title: null });
-        return;
-      case 'discMenu':
-        enterMenu(from, 0, (m) => m.menu === jump.menu);
-        return;
-      case 'discMenuChain':
-        enterMenu(from, 0, (m) => m.number === jump.chain);
-        return;
-      case 'setMenu':
-        enterMenu(from, jump.titleSet || from.titleSet, (m) => m.menu === jump.menu);
-        return;
-      case 'chain': {
-        if (from.title === null) {
-          enterMenu(from, from.titleSet, (m) => m.number === jump.chain);
-          return;
-        }
-        const entry = titleOfChain(from.titleSet, jump.chain);
-        const pgc = sets.get(from.titleSet)?.pgcs[jump.chain - 1];
-        if (entry && entry.number !== from.title) enterTitle(from, entry.number);
-        else if (pgc) enter({ ...from, pgc });
-        return;
-      }
-      default:
-    }
-  };
-  /** @returns true where the outcome leads away. */
-  const leads = (outcome: Outcome, from: Entering): boolean => {
-    if (outcome.kind === 'through') return false;
-    if (outcome.kind === 'jump') follow(outcome.jump, from);
-    if (outcome.kind === 'link' && outcome.link === 'tail') afterwards(from);
-    if (outcome.kind === 'link' && outcome.link === 'next chain') nextChain(from);
-    return true;
-  };
-  const nextChain = (from: Entering) => {
-    if (from.pgc.nextPgc > 0) follow({ to: 'chain', chain: from.pgc.nextPgc }, from);
-  };
-  const afterwards = (from: Entering) => {
-    if (!leads(runCommands(from.pgc.postCommands, from.registers), from)) nextChain(from);
-  };
-
-  const start: Omit<Route, 'title'> = { by: 'play', menus: 0, button: 0, selected: false };
-  if (manager.firstPlay)
-    queue.push({ pgc: manager.firstPlay, titleSet: 0, chain: null, title: null, registers: new Registers(), step: start });
-  for (let steps = 0; queue.length > 0 && steps < MOST_STEPS; steps++) {
-    const here = queue.shift() as Entering;
-    if (leads(runCommands(here.pgc.preCommands, here.registers), here)) continue;
-    if (here.title !== null && here.pgc.cells.length > 0) {
-      add(here.title, here.step);
-      if (here.pgc.durationMs >= LOGO_MS) continue;
-    }
-    const shown = here.chain ? buttons.get(buttonKey(here.titleSet, here.chain.number, here.chain.language)) : undefined;
-    shown?.commands.forEach((command, i) => {
-      const registers = here.registers.copy();
-      registers.system[8] = (i + 1) << 10;
-      const selected = shown.selected === i + 1 || (shown.selected === 0 && i === 0);
-      const pressed: Entering = { ...here, registers, step: { by: 'button', menus: here.step.menus + 1, button: i + 1, selected } };
-      leads(runCommands([command], registers), pressed);
-    });
-    // Where a viewer has to choose, nothing goes on by itself.
-    if (shown && shown.commands.length > 0) continue;
-    const cellCommand = here.pgc.cells.map((c) => here.pgc.cellCommands[c.command - 1]).find((c) => c !== undefined);
-    if (cellCommand && leads(runCommands([cellCommand], here.registers), here)) continue;
-    afterwards(here);
-  }
-  return routes.sort(byNearness);
+  const follower = new Follower(manager, sets, buttons);
+  follower.run();
+  return follower.routes.sort(byNearness);
 }

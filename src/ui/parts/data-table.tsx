@@ -11,7 +11,7 @@ import {
 } from '@tanstack/react-table';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { ChevronDown, ChevronRight } from 'lucide-react';
-import { useMemo, useRef, useState, type ReactNode } from 'react';
+import { useMemo, useRef, useState, type CSSProperties, type ReactNode } from 'react';
 import { grouped, inHeldOrder } from './grouped';
 import { useKept } from './use-kept';
 
@@ -37,6 +37,121 @@ const features = tableFeatures({
 const AHEAD = 12;
 
 const HEADING_HEIGHT = 36;
+
+function GroupHeading({
+  name,
+  count,
+  isFolded,
+  rowIndex,
+  columns,
+  style,
+  onTurn,
+}: {
+  name: string;
+  count: number;
+  isFolded: boolean;
+  rowIndex: number;
+  columns: number;
+  style: CSSProperties;
+  onTurn: () => void;
+}) {
+  return (
+    <div
+      role="row"
+      aria-rowindex={rowIndex}
+      className="absolute inset-x-0 flex items-end border-b border-line bg-card px-2.5 pb-1"
+      style={style}
+    >
+      <div role="cell" aria-colspan={columns}>
+        <button type="button" aria-expanded={!isFolded} className="flex items-baseline gap-2 hover:text-accent" onClick={onTurn}>
+          {isFolded ? <ChevronRight size={13} aria-hidden /> : <ChevronDown size={13} aria-hidden />}
+          <span className="font-serif text-[16px] font-semibold">{name}</span>
+          <span className="text-second">{count}</span>
+        </button>
+      </div>
+    </div>
+  );
+}
+
+/** What the columns are called; a click sorts by one. */
+function Headings<Row extends object>({
+  table,
+  columns,
+  grid,
+  onSort,
+}: {
+  table: ReturnType<typeof useSortedTable<Row>>;
+  columns: readonly Column<Row>[];
+  grid: string;
+  /** Hears how it is sorted from now on; null where nobody remembers. */
+  onSort: ((sort: string) => void) | null;
+}) {
+  return (
+    <>
+      {table.getHeaderGroups().map((group) => (
+        <div
+          key={group.id}
+          role="row"
+          className="sticky top-0 z-10 grid border-b border-faint bg-card"
+          style={{ gridTemplateColumns: grid }}
+        >
+          {group.headers.map((header, i) => {
+            const column = columns[i];
+            const order = header.column.getIsSorted();
+            return (
+              <div
+                key={header.id}
+                role="columnheader"
+                aria-sort={order === 'asc' ? 'ascending' : order === 'desc' ? 'descending' : 'none'}
+                className={`smallcaps whitespace-nowrap px-2.5 py-1.5 ${column?.right ? 'text-right' : ''}`}
+              >
+                {column?.value ? (
+                  <button
+                    type="button"
+                    className={`uppercase ${order ? 'text-ink' : 'hover:text-ink'}`}
+                    onClick={(event) => {
+                      header.column.getToggleSortingHandler()?.(event);
+                      onSort?.(`${header.column.id} ${header.column.getNextSortingOrder() === 'desc' ? 'down' : 'up'}`);
+                    }}
+                  >
+                    {column.name}
+                    {order === 'asc' ? ' ↑' : order === 'desc' ? ' ↓' : ''}
+                  </button>
+                ) : (
+                  column?.name
+                )}
+              </div>
+            );
+          })}
+        </div>
+      ))}
+    </>
+  );
+}
+
+function useSortedTable<Row extends object>(
+  rows: readonly Row[],
+  columns: readonly Column<Row>[],
+  keyOf: (row: Row) => string,
+  sortedBy: string,
+) {
+  const defined = useMemo(() => {
+    const helper = createColumnHelper<typeof features, Row>();
+    return helper.columns(
+      columns.map((c) =>
+        helper.accessor((row: Row) => c.value?.(row) ?? '', {
+          id: c.id,
+          header: c.name,
+          enableSorting: c.value !== null,
+          sortFn: 'alphanumeric',
+        }),
+      ),
+    );
+  }, [columns]);
+  const data = useMemo(() => [...rows], [rows]);
+  const initialState = useMemo(() => ({ sorting: [{ id: sortedBy.replace(/ \w+$/, ''), desc: sortedBy.endsWith('down') }] }), [sortedBy]);
+  return useTable({ features, columns: defined, data, initialState, getRowId: keyOf });
+}
 
 /**
  * A table of any length: only the rows that are seen are drawn. Sorted by its headings.
@@ -72,26 +187,11 @@ export function DataTable<Row extends object>({
   /** Under which name this browser remembers how it is sorted. */
   keptAs?: string;
 }) {
-  const defined = useMemo(() => {
-    const helper = createColumnHelper<typeof features, Row>();
-    return helper.columns(
-      columns.map((c) =>
-        helper.accessor((row: Row) => c.value?.(row) ?? '', {
-          id: c.id,
-          header: c.name,
-          enableSorting: c.value !== null,
-          sortFn: 'alphanumeric',
-        }),
-      ),
-    );
-  }, [columns]);
-  const data = useMemo(() => [...rows], [rows]);
   const sorts = useMemo(() => columns.flatMap((c) => [`${c.id} up`, `${c.id} down`]), [columns]);
   const [kept, keep] = useKept(keptAs ?? `${label} sort`, sorts, `${firstSort.id} ${firstSort.desc ? 'down' : 'up'}`);
   // Only how it was sorted when it was opened: the table sorts itself from then on.
   const [sortedBy] = useState(kept);
-  const initialState = useMemo(() => ({ sorting: [{ id: sortedBy.replace(/ \w+$/, ''), desc: sortedBy.endsWith('down') }] }), [sortedBy]);
-  const table = useTable({ features, columns: defined, data, initialState, getRowId: keyOf });
+  const table = useSortedTable(rows, columns, keyOf, sortedBy);
   const byColumn = table.getRowModel().rows;
   // Rows come and are sorted anew by themselves, as discs are read: not while the pointer is among them.
   const [held, setHeld] = useState<readonly string[] | null>(null);
@@ -111,43 +211,7 @@ export function DataTable<Row extends object>({
   return (
     <div ref={scroller} className="min-h-0 flex-1 overflow-auto" tabIndex={-1}>
       <div role="table" aria-label={label} aria-rowcount={items.length + 1}>
-        {table.getHeaderGroups().map((group) => (
-          <div
-            key={group.id}
-            role="row"
-            className="sticky top-0 z-10 grid border-b border-faint bg-card"
-            style={{ gridTemplateColumns: grid }}
-          >
-            {group.headers.map((header, i) => {
-              const column = columns[i];
-              const order = header.column.getIsSorted();
-              return (
-                <div
-                  key={header.id}
-                  role="columnheader"
-                  aria-sort={order === 'asc' ? 'ascending' : order === 'desc' ? 'descending' : 'none'}
-                  className={`smallcaps whitespace-nowrap px-2.5 py-1.5 ${column?.right ? 'text-right' : ''}`}
-                >
-                  {column?.value ? (
-                    <button
-                      type="button"
-                      className={`uppercase ${order ? 'text-ink' : 'hover:text-ink'}`}
-                      onClick={(event) => {
-                        header.column.getToggleSortingHandler()?.(event);
-                        if (keptAs) keep(`${header.column.id} ${header.column.getNextSortingOrder() === 'desc' ? 'down' : 'up'}`);
-                      }}
-                    >
-                      {column.name}
-                      {order === 'asc' ? ' ↑' : order === 'desc' ? ' ↓' : ''}
-                    </button>
-                  ) : (
-                    column?.name
-                  )}
-                </div>
-              );
-            })}
-          </div>
-        ))}
+        <Headings table={table} columns={columns} grid={grid} onSort={keptAs ? keep : null} />
         <div
           role="rowgroup"
           className="relative"
@@ -166,30 +230,20 @@ export function DataTable<Row extends object>({
             if (entry.kind === 'heading') {
               const { name, count } = entry;
               return (
-                <div
+                <GroupHeading
                   key={`heading ${name}`}
-                  role="row"
-                  aria-rowindex={item.index + 2}
-                  className="absolute inset-x-0 flex items-end border-b border-line bg-card px-2.5 pb-1"
+                  name={name === '' ? noGroup : name}
+                  count={count}
+                  isFolded={folded.has(name)}
+                  rowIndex={item.index + 2}
+                  columns={columns.length}
                   style={position}
-                >
-                  <div role="cell" aria-colspan={columns.length}>
-                    <button
-                      type="button"
-                      aria-expanded={!folded.has(name)}
-                      className="flex items-baseline gap-2 hover:text-accent"
-                      onClick={() => {
-                        const next = new Set(folded);
-                        if (!next.delete(name)) next.add(name);
-                        setFolded(next);
-                      }}
-                    >
-                      {folded.has(name) ? <ChevronRight size={13} aria-hidden /> : <ChevronDown size={13} aria-hidden />}
-                      <span className="font-serif text-[16px] font-semibold">{name === '' ? noGroup : name}</span>
-                      <span className="text-second">{count}</span>
-                    </button>
-                  </div>
-                </div>
+                  onTurn={() => {
+                    const next = new Set(folded);
+                    if (!next.delete(name)) next.add(name);
+                    setFolded(next);
+                  }}
+                />
               );
             }
             const { original } = entry.row;
