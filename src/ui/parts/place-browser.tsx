@@ -15,6 +15,53 @@ import { useAction } from './use-action';
 const ICON = { image: Disc3, 'video file': Film, 'sound file': AudioLines, 'disc folder': Folder, folder: Folder } as const;
 const isFolder = (e: FoundSource) => e.kind === 'folder' || e.kind === 'disc folder';
 
+function EntryRow({
+  entry: e,
+  action,
+  busy,
+  onOpen,
+  onChoose,
+}: {
+  entry: FoundSource;
+  /** What its button says; null where it can not be chosen. */
+  action: string | null;
+  busy: boolean;
+  onOpen: () => void;
+  onChoose: () => void;
+}) {
+  const Icon = ICON[e.kind];
+  return (
+    <li className="flex items-center gap-2 rounded-[4px] px-2 py-1 hover:bg-wash">
+      <Icon size={14} aria-hidden className="text-second" />
+      {isFolder(e) ? (
+        <button
+          type="button"
+          className="min-w-0 flex-1 truncate text-left"
+          onClick={() => {
+            onOpen();
+          }}
+        >
+          {e.name}
+        </button>
+      ) : (
+        <span className="min-w-0 flex-1 truncate">{e.name}</span>
+      )}
+      {e.sizeBytes !== null && <span className="text-third">{bytes(e.sizeBytes)}</span>}
+      {action !== null && (
+        <Button
+          busy={busy}
+          aria-label={`${action} ${e.name}`}
+          onClick={() => {
+            onChoose();
+          }}
+        >
+          {action}
+        </Button>
+      )}
+    </li>
+  );
+}
+
 /** Chooses something in the configured places, one folder at a time. */
 export function PlaceBrowser({
   title,
@@ -86,39 +133,20 @@ export function PlaceBrowser({
         </div>
       )}
       <ul className="-mx-2 max-h-[50vh] min-h-40 overflow-y-auto">
-        {listing?.entries.map((e) => {
-          const Icon = ICON[e.kind];
-          return (
-            <li key={e.path} className="flex items-center gap-2 rounded-[4px] px-2 py-1 hover:bg-wash">
-              <Icon size={14} aria-hidden className="text-second" />
-              {isFolder(e) ? (
-                <button
-                  type="button"
-                  className="min-w-0 flex-1 truncate text-left"
-                  onClick={() => {
-                    setPath(e.path);
-                  }}
-                >
-                  {e.name}
-                </button>
-              ) : (
-                <span className="min-w-0 flex-1 truncate">{e.name}</span>
-              )}
-              {e.sizeBytes !== null && <span className="text-third">{bytes(e.sizeBytes)}</span>}
-              {(forSound ? !isFolder(e) : e.kind !== 'folder') && (
-                <Button
-                  busy={busy}
-                  aria-label={`${action} ${e.name}`}
-                  onClick={() => {
-                    choose(e.path);
-                  }}
-                >
-                  {action}
-                </Button>
-              )}
-            </li>
-          );
-        })}
+        {listing?.entries.map((e) => (
+          <EntryRow
+            key={e.path}
+            entry={e}
+            action={(forSound ? !isFolder(e) : e.kind !== 'folder') ? action : null}
+            busy={busy}
+            onOpen={() => {
+              setPath(e.path);
+            }}
+            onChoose={() => {
+              choose(e.path);
+            }}
+          />
+        ))}
         {!listing && !problem && <li className="px-2 py-2 text-second">Looking…</li>}
         {listing?.entries.length === 0 && <li className="px-2 py-2 text-second">{empty}</li>}
       </ul>

@@ -69,6 +69,99 @@ function shareText({ coverage }: DiscRow): string {
 const leftText = (left: readonly LeftTitles[]): string =>
   left.length === 0 ? '' : `, left: ${list(left.map((l) => `${l.count} ${l.count === 1 ? ROLE[l.role] : ROLE_PLURAL[l.role]}`))}`;
 
+const columnsOf = (chosen: ReadonlySet<string>, onChoose: (chosen: ReadonlySet<string>) => void, grouping: Grouping): Column<DiscRow>[] => [
+  {
+    id: 'choose',
+    name: '',
+    width: '34px',
+    value: null,
+    cell: ({ disc }) => (
+      <input
+        type="checkbox"
+        aria-label={`Choose ${disc.name}`}
+        className="relative z-[1] my-1.5 accent-(--accent)"
+        checked={chosen.has(disc.fingerprint)}
+        onChange={(e) => {
+          const next = new Set(chosen);
+          if (e.target.checked) next.add(disc.fingerprint);
+          else next.delete(disc.fingerprint);
+          onChoose(next);
+        }}
+      />
+    ),
+  },
+  {
+    id: 'name',
+    name: 'Disc',
+    width: 'minmax(180px,1fr)',
+    value: (r) => r.disc.name,
+    cell: ({ disc, cover }) => (
+      <span className="flex items-center gap-2.5">
+        <DiscPicture fingerprint={disc.fingerprint} cover={cover} />
+        <span className="min-w-0 flex-1">
+          <Link
+            href={`/bench/${disc.fingerprint.slice(0, 16)}`}
+            className="block truncate font-serif text-[16px] leading-tight font-medium after:absolute after:inset-0"
+          >
+            {disc.name}
+          </Link>
+          <span
+            className="block truncate text-second"
+            {...(disc.sources.length > 1 ? { title: `Read from ${disc.sources.map((s) => s.name).join(', ')}` } : {})}
+          >
+            {[
+              disc.sources.length > 1 ? `seen in ${disc.sources.length} places` : '',
+              belongs(disc, grouping),
+              discSentence(disc.reading, disc.findings),
+            ]
+              .filter((part) => part !== '')
+              .join(' · ')}
+          </span>
+        </span>
+      </span>
+    ),
+  },
+  {
+    id: 'state',
+    name: 'State',
+    width: 'minmax(112px,138px)',
+    value: (r) => r.state,
+    cell: (r) => <StateText state={STATE[r.state]}>{r.state}</StateText>,
+  },
+  {
+    id: 'coverage',
+    name: 'Coverage',
+    width: 'minmax(112px,0.4fr)',
+    value: (r) => percentOf(r.coverage, 'kept'),
+    cell: (r) => (
+      <>
+        <CoverageBar coverage={r.coverage} />
+        <span className="block truncate text-[12px] text-second" title={`${coverageText(r.coverage)}${leftText(r.left)}`}>
+          {shareText(r)}
+          {leftText(r.left)}
+        </span>
+      </>
+    ),
+  },
+  { id: 'length', name: 'Length', width: '70px', right: true, value: lengthOf, cell: (r) => clock(lengthOf(r)) },
+  {
+    id: 'size',
+    name: 'Size',
+    width: '76px',
+    right: true,
+    value: (r) => r.disc.reading.sizeBytes,
+    cell: (r) => bytes(r.disc.reading.sizeBytes),
+  },
+  {
+    id: 'read',
+    name: 'Read',
+    width: '98px',
+    right: true,
+    value: (r) => r.disc.readAt,
+    cell: (r) => <span className="text-second">{day(r.disc.readAt)}</span>,
+  },
+];
+
 /** The collection as a table: thousands of rows stay smooth, since only those that are seen are drawn. */
 export function Collection({
   rows,
@@ -82,101 +175,7 @@ export function Collection({
   onChoose: (chosen: ReadonlySet<string>) => void;
 }) {
   const allChosen = rows.length > 0 && rows.every((r) => chosen.has(r.disc.fingerprint));
-  const columns = useMemo<Column<DiscRow>[]>(
-    () => [
-      {
-        id: 'choose',
-        name: '',
-        width: '34px',
-        value: null,
-        cell: ({ disc }) => (
-          <input
-            type="checkbox"
-            aria-label={`Choose ${disc.name}`}
-            className="relative z-[1] my-1.5 accent-(--accent)"
-            checked={chosen.has(disc.fingerprint)}
-            onChange={(e) => {
-              const next = new Set(chosen);
-              if (e.target.checked) next.add(disc.fingerprint);
-              else next.delete(disc.fingerprint);
-              onChoose(next);
-            }}
-          />
-        ),
-      },
-      {
-        id: 'name',
-        name: 'Disc',
-        width: 'minmax(180px,1fr)',
-        value: (r) => r.disc.name,
-        cell: ({ disc, cover }) => (
-          <span className="flex items-center gap-2.5">
-            <DiscPicture fingerprint={disc.fingerprint} cover={cover} />
-            <span className="min-w-0 flex-1">
-              <Link
-                href={`/bench/${disc.fingerprint.slice(0, 16)}`}
-                className="block truncate font-serif text-[16px] leading-tight font-medium after:absolute after:inset-0"
-              >
-                {disc.name}
-              </Link>
-              <span
-                className="block truncate text-second"
-                {...(disc.sources.length > 1 ? { title: `Read from ${disc.sources.map((s) => s.name).join(', ')}` } : {})}
-              >
-                {[
-                  disc.sources.length > 1 ? `seen in ${disc.sources.length} places` : '',
-                  belongs(disc, grouping),
-                  discSentence(disc.reading, disc.findings),
-                ]
-                  .filter((part) => part !== '')
-                  .join(' · ')}
-              </span>
-            </span>
-          </span>
-        ),
-      },
-      {
-        id: 'state',
-        name: 'State',
-        width: 'minmax(112px,138px)',
-        value: (r) => r.state,
-        cell: (r) => <StateText state={STATE[r.state]}>{r.state}</StateText>,
-      },
-      {
-        id: 'coverage',
-        name: 'Coverage',
-        width: 'minmax(112px,0.4fr)',
-        value: (r) => percentOf(r.coverage, 'kept'),
-        cell: (r) => (
-          <>
-            <CoverageBar coverage={r.coverage} />
-            <span className="block truncate text-[12px] text-second" title={`${coverageText(r.coverage)}${leftText(r.left)}`}>
-              {shareText(r)}
-              {leftText(r.left)}
-            </span>
-          </>
-        ),
-      },
-      { id: 'length', name: 'Length', width: '70px', right: true, value: lengthOf, cell: (r) => clock(lengthOf(r)) },
-      {
-        id: 'size',
-        name: 'Size',
-        width: '76px',
-        right: true,
-        value: (r) => r.disc.reading.sizeBytes,
-        cell: (r) => bytes(r.disc.reading.sizeBytes),
-      },
-      {
-        id: 'read',
-        name: 'Read',
-        width: '98px',
-        right: true,
-        value: (r) => r.disc.readAt,
-        cell: (r) => <span className="text-second">{day(r.disc.readAt)}</span>,
-      },
-    ],
-    [chosen, onChoose, grouping],
-  );
+  const columns = useMemo(() => columnsOf(chosen, onChoose, grouping), [chosen, onChoose, grouping]);
   return (
     <>
       <label className="flex items-center gap-2 border-b border-faint px-2.5 py-1 text-second">

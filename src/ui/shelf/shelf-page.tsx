@@ -45,23 +45,103 @@ function useRows(): DiscRow[] | null {
   }, [discs, drafts, jobs, outputs, state?.jobs]);
 }
 
-/** The collection, and where its discs come from. */
-export function ShelfPage() {
-  const { state } = useEngine();
-  const rows = useRows();
+/** What the collection is narrowed down to; the state is remembered. */
+function useFilter() {
   const [search, setSearch] = useState('');
-  const known = useMemo(() => (rows ?? []).flatMap((r) => r.disc.sources.map((s) => s.ref)), [rows]);
-  const [stateFilter, setState] = useKept<DiscState | ''>('shelf state', ['', ...STATES], '');
+  const [state, setState] = useKept<DiscState | ''>('shelf state', ['', ...STATES], '');
   const [group, setGroup] = useState('');
-  const [grouping, setGrouping] = useKept<Grouping>('shelf grouping', GROUPINGS, 'none');
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
-  const [plan, setPlan] = useState<ImportPlan | null>(null);
-  const [wrong, setWrong] = useState<string | null>(null);
+  return { search, setSearch, state, setState, group, setGroup };
+}
+
+/** What is shown of the collection, and the way out of it and in. */
+function CollectionTools({
+  filter,
+  groups,
+  grouping,
+  onGrouping,
+  onImport,
+}: {
+  filter: ReturnType<typeof useFilter>;
+  groups: readonly { readonly value: string; readonly name: string }[];
+  grouping: Grouping;
+  onGrouping: (grouping: Grouping) => void;
+  onImport: (file: File) => void;
+}) {
   const field = useRef<HTMLInputElement>(null);
   useKeys({
     search: () => field.current?.focus(),
   });
+  return (
+    <div className="flex items-center gap-1.5">
+      <input
+        ref={field}
+        type="search"
+        aria-label="Search the collection"
+        placeholder="Search  /"
+        value={filter.search}
+        onChange={(e) => {
+          filter.setSearch(e.target.value);
+        }}
+        className="w-40 rounded-[6px] border border-line bg-paper px-2 py-0.5 placeholder:text-third"
+      />
+      <Select
+        label="State of the discs"
+        value={filter.state}
+        options={[{ value: '', name: 'any state' }, ...STATES.map((s) => ({ value: s, name: s }))]}
+        onChange={filter.setState}
+      />
+      {groups.length > 0 && (
+        <Select
+          label="Series or label"
+          value={filter.group}
+          options={[{ value: '', name: 'all discs' }, ...groups]}
+          onChange={filter.setGroup}
+          className="max-w-40"
+        />
+      )}
+      <Select
+        label="Headings"
+        value={grouping}
+        options={[
+          { value: 'none', name: 'no headings' },
+          { value: 'series', name: 'by series' },
+          { value: 'label', name: 'by label' },
+          { value: 'state', name: 'by state' },
+        ]}
+        onChange={onGrouping}
+      />
+      <Button
+        tone="quiet"
+        className="px-1.5"
+        aria-label="Export the catalogue"
+        title="Export the catalogue"
+        onClick={() => {
+          void exportCatalogue(catalogue(), openedArchive()?.archive ?? null).then((text) => {
+            saveText(`catalogue ${new Date().toISOString().slice(0, 10)}.json`, text, 'application/json');
+          });
+        }}
+      >
+        <Download size={14} aria-hidden />
+      </Button>
+      <FileButton label="Import a catalogue" title="Import a catalogue" tone="quiet" accept=".json,application/json" onFile={onImport}>
+        <Upload size={14} aria-hidden />
+      </FileButton>
+    </div>
+  );
+}
+
+/** The collection, and where its discs come from. */
+export function ShelfPage() {
+  const { state } = useEngine();
+  const rows = useRows();
+  const known = useMemo(() => (rows ?? []).flatMap((r) => r.disc.sources.map((s) => s.ref)), [rows]);
+  const filter = useFilter();
+  const [grouping, setGrouping] = useKept<Grouping>('shelf grouping', GROUPINGS, 'none');
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [plan, setPlan] = useState<ImportPlan | null>(null);
+  const [wrong, setWrong] = useState<string | null>(null);
   const groups = useMemo(() => groupsOfShelf(rows ?? []), [rows]);
+  const { search, state: stateFilter, group } = filter;
   const shown = useMemo(
     () => (rows ?? []).filter((r) => isShown(r, { search, state: stateFilter, group })),
     [rows, search, stateFilter, group],
@@ -90,67 +170,13 @@ export function ShelfPage() {
           label="Collection"
           title={rows ? `Collection, ${plural(rows.length, 'disc')}` : 'Collection'}
           aside={
-            <div className="flex items-center gap-1.5">
-              <input
-                ref={field}
-                type="search"
-                aria-label="Search the collection"
-                placeholder="Search  /"
-                value={search}
-                onChange={(e) => {
-                  setSearch(e.target.value);
-                }}
-                className="w-40 rounded-[6px] border border-line bg-paper px-2 py-0.5 placeholder:text-third"
-              />
-              <Select
-                label="State of the discs"
-                value={stateFilter}
-                options={[{ value: '', name: 'any state' }, ...STATES.map((s) => ({ value: s, name: s }))]}
-                onChange={setState}
-              />
-              {groups.length > 0 && (
-                <Select
-                  label="Series or label"
-                  value={group}
-                  options={[{ value: '', name: 'all discs' }, ...groups]}
-                  onChange={setGroup}
-                  className="max-w-40"
-                />
-              )}
-              <Select
-                label="Headings"
-                value={grouping}
-                options={[
-                  { value: 'none', name: 'no headings' },
-                  { value: 'series', name: 'by series' },
-                  { value: 'label', name: 'by label' },
-                  { value: 'state', name: 'by state' },
-                ]}
-                onChange={setGrouping}
-              />
-              <Button
-                tone="quiet"
-                className="px-1.5"
-                aria-label="Export the catalogue"
-                title="Export the catalogue"
-                onClick={() => {
-                  void exportCatalogue(catalogue(), openedArchive()?.archive ?? null).then((text) => {
-                    saveText(`catalogue ${new Date().toISOString().slice(0, 10)}.json`, text, 'application/json');
-                  });
-                }}
-              >
-                <Download size={14} aria-hidden />
-              </Button>
-              <FileButton
-                label="Import a catalogue"
-                title="Import a catalogue"
-                tone="quiet"
-                accept=".json,application/json"
-                onFile={(file) => void bring(file)}
-              >
-                <Upload size={14} aria-hidden />
-              </FileButton>
-            </div>
+            <CollectionTools
+              filter={filter}
+              groups={groups}
+              grouping={grouping}
+              onGrouping={setGrouping}
+              onImport={(file) => void bring(file)}
+            />
           }
         >
           {wrong && (

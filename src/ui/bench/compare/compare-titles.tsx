@@ -1,7 +1,7 @@
 'use client';
 
 import { useMemo, useState } from 'react';
-import { compareTitles } from '@/core/findings';
+import { compareTitles, type Difference } from '@/core/findings';
 import type { Title } from '@/core/reading';
 import type { DiscRecord } from '@/store/db';
 import type { PictureWish } from '@/store/looks';
@@ -91,6 +91,73 @@ function Tracks({ title, name }: { title: Title; name: string }) {
   );
 }
 
+const middle = (at: number, ms: number) => Math.round(at + ms / 2);
+
+/** Every difference with its times, and pictures from both sides. */
+function Differences({
+  title,
+  other,
+  differences,
+  wish,
+}: {
+  title: Title;
+  other: Title;
+  differences: readonly Difference[];
+  wish: (title: number) => PictureWish | null;
+}) {
+  return (
+    <table className="mb-3 w-full">
+      <thead>
+        <tr className="smallcaps text-left">
+          <th scope="col" className="font-normal">
+            at
+          </th>
+          <th scope="col" className="font-normal">
+            in title {title.number}
+          </th>
+          <th scope="col" className="font-normal">
+            in title {other.number}
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {differences.slice(0, 200).map((d, i) => (
+          <tr key={`${d.atMs} ${d.otherAtMs}`} className="border-t border-faint align-top">
+            <td className="w-24 py-1.5">{clock(d.atMs)}</td>
+            {[
+              { ms: d.ms, at: d.atMs, number: title.number },
+              { ms: d.otherMs, at: d.otherAtMs, number: other.number },
+            ].map(({ ms, at, number }) => {
+              const w = wish(number);
+              return (
+                <td key={number} className="py-1.5 pr-3">
+                  {ms > 0 ? (
+                    <span className="flex gap-2">
+                      {w && i < MOST_PICTURED && (
+                        <Picture
+                          wish={w}
+                          ms={middle(at, ms)}
+                          label={`Title ${number} at ${clock(middle(at, ms))}`}
+                          className="h-[54px] w-[96px] rounded-[2px]"
+                        />
+                      )}
+                      <span>
+                        {clock(ms)} from {clock(at)}
+                      </span>
+                    </span>
+                  ) : (
+                    <span className="text-third">not there</span>
+                  )}
+                </td>
+              );
+            })}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
 /** Two titles side by side: what they share, and every difference with its times and pictures from both sides. */
 export function CompareTitles({ disc, title, source }: { disc: DiscRecord; title: Title; source: ReadableSource | null }) {
   const others = disc.reading.titles.filter((t) => t.number !== title.number);
@@ -107,7 +174,6 @@ export function CompareTitles({ disc, title, source }: { disc: DiscRecord; title
   const wish = (number: number): PictureWish | null =>
     source ? { source: source.ref, reading: disc.reading, title: number, angle: 1, width: 192 } : null;
   const pictured = (comparison?.differences ?? []).slice(0, MOST_PICTURED);
-  const middle = (at: number, ms: number) => Math.round(at + ms / 2);
   const left = usePictures(
     wish(title.number),
     pictured.filter((d) => d.ms > 0).map((d) => middle(d.atMs, d.ms)),
@@ -166,55 +232,7 @@ export function CompareTitles({ disc, title, source }: { disc: DiscRecord; title
           {comparison.differences.length === 0 ? (
             <p className="pb-3">They show the same material in the same order.</p>
           ) : (
-            <table className="mb-3 w-full">
-              <thead>
-                <tr className="smallcaps text-left">
-                  <th scope="col" className="font-normal">
-                    at
-                  </th>
-                  <th scope="col" className="font-normal">
-                    in title {title.number}
-                  </th>
-                  <th scope="col" className="font-normal">
-                    in title {other.number}
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {comparison.differences.slice(0, 200).map((d, i) => (
-                  <tr key={`${d.atMs} ${d.otherAtMs}`} className="border-t border-faint align-top">
-                    <td className="w-24 py-1.5">{clock(d.atMs)}</td>
-                    {[
-                      { ms: d.ms, at: d.atMs, number: title.number },
-                      { ms: d.otherMs, at: d.otherAtMs, number: other.number },
-                    ].map(({ ms, at, number }) => {
-                      const w = wish(number);
-                      return (
-                        <td key={number} className="py-1.5 pr-3">
-                          {ms > 0 ? (
-                            <span className="flex gap-2">
-                              {w && i < MOST_PICTURED && (
-                                <Picture
-                                  wish={w}
-                                  ms={middle(at, ms)}
-                                  label={`Title ${number} at ${clock(middle(at, ms))}`}
-                                  className="h-[54px] w-[96px] rounded-[2px]"
-                                />
-                              )}
-                              <span>
-                                {clock(ms)} from {clock(at)}
-                              </span>
-                            </span>
-                          ) : (
-                            <span className="text-third">not there</span>
-                          )}
-                        </td>
-                      );
-                    })}
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+            <Differences title={title} other={other} differences={comparison.differences} wish={wish} />
           )}
           <div className="grid grid-cols-2 gap-4 border-t border-faint pt-2">
             <Tracks title={title} name={`Title ${title.number}`} />

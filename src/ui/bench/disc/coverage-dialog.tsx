@@ -1,6 +1,6 @@
 'use client';
 
-import { damagedTimes } from '@/core/reading';
+import { damagedTimes, type Reading, type Title } from '@/core/reading';
 import type { Coverage, Proposal, Reel } from '@/core/reels';
 import type { DiscRecord } from '@/store/db';
 import { bytes, clock, plural } from '../../format';
@@ -10,6 +10,81 @@ import { Modal } from '../../parts/modal';
 import { GROUND, roleOf } from '../../words';
 
 const SECTOR_BYTES = 2048;
+
+/** What stands on the disc and no title plays. */
+function Loose({ reading, onShow }: { reading: Reading; onShow: (id: string) => void }) {
+  return (
+    <section aria-label="Nothing leads to" className="pt-3">
+      <h3 className="smallcaps">Nothing leads to</h3>
+      <ul>
+        {reading.loose.slice(0, 200).map((s) => (
+          <li key={s.id} className="flex items-center gap-3 border-b border-faint py-1 last:border-0">
+            <span className="min-w-0 flex-1">
+              {s.content}, {plural(s.lastSector - s.firstSector + 1, 'sector')} from {s.discSector.toLocaleString('en-GB')}
+              <span className="text-second">{s.chain === null ? '' : `; played by program chain ${s.chain}, which no title names`}</span>
+            </span>
+            <span className="text-second">
+              {s.durationMs === null ? 'length not said' : clock(s.durationMs)}, {bytes((s.lastSector - s.firstSector + 1) * SECTOR_BYTES)}
+            </span>
+            <Button
+              className="px-2 py-0.5"
+              onClick={() => {
+                onShow(s.id);
+              }}
+            >
+              Show it
+            </Button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** Titles that no reel takes, and whose decision that was. */
+function Left({
+  titles,
+  disc,
+  proposal,
+  onTitle,
+}: {
+  titles: readonly Title[];
+  disc: DiscRecord;
+  proposal: Proposal | null;
+  onTitle: (title: number) => void;
+}) {
+  const found = new Map(disc.findings.titles.map((f) => [f.title, f]));
+  const reasonOf = (title: number) => {
+    const decision = proposal?.decisions.find((d) => d.title === title);
+    return decision && !decision.taken ? `left by the rules: ${GROUND[decision.ground]}` : 'left by you';
+  };
+  return (
+    <section aria-label="Left" className="pt-3">
+      <h3 className="smallcaps">Left, and why</h3>
+      <ul>
+        {titles.map((t) => {
+          const finding = found.get(t.number);
+          return (
+            <li key={t.number} className="grid grid-cols-[70px_64px_minmax(0,1fr)_minmax(0,1fr)] items-baseline gap-2 py-0.5">
+              <button
+                type="button"
+                className="text-left text-accent hover:underline"
+                onClick={() => {
+                  onTitle(t.number);
+                }}
+              >
+                Title {t.number}
+              </button>
+              <span className="text-right">{clock(t.durationMs)}</span>
+              <span className="truncate">{finding ? roleOf(finding) : ''}</span>
+              <span className="truncate text-second">{reasonOf(t.number)}</span>
+            </li>
+          );
+        })}
+      </ul>
+    </section>
+  );
+}
 
 /** What has become of a disc, part by part: what is left and why, what is damaged and where, what nothing leads to. */
 export function CoverageDialog({
@@ -30,18 +105,13 @@ export function CoverageDialog({
   onStretch: (id: string) => void;
   onClose: () => void;
 }) {
-  const { reading, findings } = disc;
+  const { reading } = disc;
   const taken = new Set(reels.flatMap((r) => r.pieces.map((p) => p.title)));
   const left = reading.titles.filter((t) => !taken.has(t.number) && t.state !== 'scrambled');
   const hurt = reading.titles.flatMap((t) => {
     const times = damagedTimes(t, reading);
     return times.length > 0 ? [{ title: t, times }] : [];
   });
-  const found = new Map(findings.titles.map((f) => [f.title, f]));
-  const reasonOf = (title: number) => {
-    const decision = proposal?.decisions.find((d) => d.title === title);
-    return decision && !decision.taken ? `left by the rules: ${GROUND[decision.ground]}` : 'left by you';
-  };
   return (
     <Modal title="What has become of this disc" onClose={onClose}>
       <table className="w-full">
@@ -69,34 +139,13 @@ export function CoverageDialog({
         </p>
       )}
       {reading.loose.length > 0 && (
-        <section aria-label="Nothing leads to" className="pt-3">
-          <h3 className="smallcaps">Nothing leads to</h3>
-          <ul>
-            {reading.loose.slice(0, 200).map((s) => (
-              <li key={s.id} className="flex items-center gap-3 border-b border-faint py-1 last:border-0">
-                <span className="min-w-0 flex-1">
-                  {s.content}, {plural(s.lastSector - s.firstSector + 1, 'sector')} from {s.discSector.toLocaleString('en-GB')}
-                  <span className="text-second">
-                    {s.chain === null ? '' : `; played by program chain ${s.chain}, which no title names`}
-                  </span>
-                </span>
-                <span className="text-second">
-                  {s.durationMs === null ? 'length not said' : clock(s.durationMs)},{' '}
-                  {bytes((s.lastSector - s.firstSector + 1) * SECTOR_BYTES)}
-                </span>
-                <Button
-                  className="px-2 py-0.5"
-                  onClick={() => {
-                    onStretch(s.id);
-                    onClose();
-                  }}
-                >
-                  Show it
-                </Button>
-              </li>
-            ))}
-          </ul>
-        </section>
+        <Loose
+          reading={reading}
+          onShow={(id) => {
+            onStretch(id);
+            onClose();
+          }}
+        />
       )}
       {hurt.length > 0 && (
         <section aria-label="Damaged" className="pt-3">
@@ -113,31 +162,15 @@ export function CoverageDialog({
         </section>
       )}
       {left.length > 0 && (
-        <section aria-label="Left" className="pt-3">
-          <h3 className="smallcaps">Left, and why</h3>
-          <ul>
-            {left.map((t) => {
-              const finding = found.get(t.number);
-              return (
-                <li key={t.number} className="grid grid-cols-[70px_64px_minmax(0,1fr)_minmax(0,1fr)] items-baseline gap-2 py-0.5">
-                  <button
-                    type="button"
-                    className="text-left text-accent hover:underline"
-                    onClick={() => {
-                      onTitle(t.number);
-                      onClose();
-                    }}
-                  >
-                    Title {t.number}
-                  </button>
-                  <span className="text-right">{clock(t.durationMs)}</span>
-                  <span className="truncate">{finding ? roleOf(finding) : ''}</span>
-                  <span className="truncate text-second">{reasonOf(t.number)}</span>
-                </li>
-              );
-            })}
-          </ul>
-        </section>
+        <Left
+          titles={left}
+          disc={disc}
+          proposal={proposal}
+          onTitle={(title) => {
+            onTitle(title);
+            onClose();
+          }}
+        />
       )}
     </Modal>
   );

@@ -1,12 +1,70 @@
 'use client';
 
 import { useState } from 'react';
-import { divideAtMarks, pieceSpan, readStamp, reelMs, type Reel } from '@/core/reels';
+import type { Chapter, Title } from '@/core/reading';
+import { divideAtMarks, pieceSpan, readStamp, reelMs, type Reel, type Piece } from '@/core/reels';
 import type { DiscRecord } from '@/store/db';
 import { clock, plural } from '../../format';
 import { Button, StateText } from '../../parts/controls';
 import { Row, TextField } from '../../parts/fields';
 import { Modal } from '../../parts/modal';
+
+/** What a reel is divided into by marks and by times that were written; and the times that are none between its beginning and its end. */
+function division(title: Title, reel: Reel, piece: Piece, before: ReadonlySet<number>, times: string) {
+  const span = pieceSpan(title, piece);
+  const lines = times
+    .split('\n')
+    .map((l) => l.trim())
+    .filter((l) => l !== '');
+  const moments = lines.map(readStamp);
+  const wrong = lines.filter((_, i) => {
+    const ms = moments[i];
+    return ms === null || ms === undefined || ms <= span.fromMs || ms >= span.toMs;
+  });
+  const parts = divideAtMarks(
+    title,
+    reel,
+    [...before],
+    moments.filter((m): m is number => m !== null),
+  );
+  return { parts, wrong };
+}
+
+/** Chapters with which a new reel can begin. */
+function Marks({
+  chapters,
+  before,
+  onChange,
+}: {
+  chapters: readonly Chapter[];
+  before: ReadonlySet<number>;
+  onChange: (before: ReadonlySet<number>) => void;
+}) {
+  return (
+    <ol className="grid max-h-56 grid-cols-2 gap-x-6 overflow-y-auto pr-2">
+      {chapters.map((c, i) => (
+        <li key={c.number}>
+          <label className={`flex items-center gap-2 py-0.5 ${i === 0 ? 'text-third' : ''}`}>
+            <input
+              type="checkbox"
+              className="accent-(--accent)"
+              disabled={i === 0}
+              checked={i === 0 || before.has(c.number)}
+              onChange={(e) => {
+                const next = new Set(before);
+                if (e.target.checked) next.add(c.number);
+                else next.delete(c.number);
+                onChange(next);
+              }}
+            />
+            <span className="flex-1 truncate">{c.name ?? `chapter ${c.number}`}</span>
+            <span className="text-second">{clock(c.startMs)}</span>
+          </label>
+        </li>
+      ))}
+    </ol>
+  );
+}
 
 /** Where a reel of one piece is divided: before chapters, in groups of so many, or at any times. */
 export function DivideDialog({
@@ -28,21 +86,7 @@ export function DivideDialog({
   if (!piece || !title) return null;
   const span = pieceSpan(title, piece);
   const inside = title.chapters.filter((c) => c.startMs >= span.fromMs && c.startMs < span.toMs);
-  const lines = times
-    .split('\n')
-    .map((l) => l.trim())
-    .filter((l) => l !== '');
-  const moments = lines.map(readStamp);
-  const wrong = lines.filter((_, i) => {
-    const ms = moments[i];
-    return ms === null || ms === undefined || ms <= span.fromMs || ms >= span.toMs;
-  });
-  const parts = divideAtMarks(
-    title,
-    reel,
-    [...before],
-    moments.filter((m): m is number => m !== null),
-  );
+  const { parts, wrong } = division(title, reel, piece, before, times);
   const every = (text: string) => {
     setGroup(text);
     const size = Number(text);
@@ -85,29 +129,14 @@ export function DivideDialog({
             </span>
           </Row>
           <Row name="a new reel at">
-            <ol className="grid max-h-56 grid-cols-2 gap-x-6 overflow-y-auto pr-2">
-              {inside.map((c, i) => (
-                <li key={c.number}>
-                  <label className={`flex items-center gap-2 py-0.5 ${i === 0 ? 'text-third' : ''}`}>
-                    <input
-                      type="checkbox"
-                      className="accent-(--accent)"
-                      disabled={i === 0}
-                      checked={i === 0 || before.has(c.number)}
-                      onChange={(e) => {
-                        const next = new Set(before);
-                        if (e.target.checked) next.add(c.number);
-                        else next.delete(c.number);
-                        setBefore(next);
-                        setGroup('');
-                      }}
-                    />
-                    <span className="flex-1 truncate">{c.name ?? `chapter ${c.number}`}</span>
-                    <span className="text-second">{clock(c.startMs)}</span>
-                  </label>
-                </li>
-              ))}
-            </ol>
+            <Marks
+              chapters={inside}
+              before={before}
+              onChange={(next) => {
+                setBefore(next);
+                setGroup('');
+              }}
+            />
           </Row>
         </>
       )}

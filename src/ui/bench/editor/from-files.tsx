@@ -91,6 +91,90 @@ function replaced<T>(list: readonly T[], at: number, change: Partial<T> | null):
 const soundFacts = (a: AddedAudio) =>
   `${a.codec}${a.bitDepth === null ? '' : ` ${a.bitDepth} bit`}, ${plural(a.channels, 'channel')}, ${clock(a.durationMs)}, ${a.source.path}`;
 
+interface FileRowProps {
+  readonly reel: Reel;
+  readonly at: number;
+  readonly onChange: (reel: Reel) => void;
+}
+
+function SoundRow({ reel, at, onChange }: FileRowProps) {
+  const sounds = reel.addedAudio ?? [];
+  const a = sounds[at];
+  const set = (change: Partial<AddedAudio> | null) => {
+    onChange({ ...reel, addedAudio: replaced(sounds, at, change) });
+  };
+  if (!a) return null;
+  return (
+    <FromFile
+      kind="sound"
+      track={a}
+      facts={soundFacts(a)}
+      onChange={(change) => {
+        set(change);
+      }}
+      onRemove={() => {
+        set(null);
+      }}
+    >
+      <Check
+        label="default"
+        checked={a.isDefault}
+        onChange={(isDefault) => {
+          onChange({
+            ...reel,
+            audio: isDefault ? reel.audio.map((t) => ({ ...t, isDefault: false })) : reel.audio,
+            addedAudio: sounds.map((s, n) => ({ ...s, isDefault: n === at && isDefault })),
+          });
+        }}
+      />
+      <Check
+        label="commentary"
+        checked={a.isCommentary}
+        onChange={(isCommentary) => {
+          set({ isCommentary });
+        }}
+      />
+      <Check
+        label="description"
+        checked={a.isVisuallyImpaired}
+        onChange={(isVisuallyImpaired) => {
+          set({ isVisuallyImpaired });
+        }}
+      />
+    </FromFile>
+  );
+}
+
+function TextRow({ reel, at, onChange }: FileRowProps) {
+  const texts = reel.added ?? [];
+  const a = texts[at];
+  const set = (change: Partial<AddedSubtitle> | null) => {
+    onChange({ ...reel, added: replaced(texts, at, change) });
+  };
+  if (!a) return null;
+  return (
+    <FromFile
+      kind="subtitles"
+      track={a}
+      facts={`${a.format}, ${plural(a.cues.length, 'line')}, first at ${stampOf(Math.max(0, (a.cues[0]?.startMs ?? 0) + a.offsetMs))}`}
+      onChange={(change) => {
+        set(change);
+      }}
+      onRemove={() => {
+        set(null);
+      }}
+    >
+      <Check
+        label="forced"
+        checked={a.isForced}
+        onChange={(isForced) => {
+          set({ isForced });
+        }}
+      />
+    </FromFile>
+  );
+}
+
 /** Sound and subtitles that come from files beside the disc. */
 export function FromFiles({ reel, onChange }: { reel: Reel; onChange: (reel: Reel) => void }) {
   const { state } = useEngine();
@@ -120,77 +204,15 @@ export function FromFiles({ reel, onChange }: { reel: Reel; onChange: (reel: Ree
     }));
     onChange({ ...reel, addedAudio: [...sounds, ...added] });
   };
-  const setText = (at: number, change: Partial<AddedSubtitle> | null) => {
-    onChange({ ...reel, added: replaced(texts, at, change) });
-  };
-  const setSound = (at: number, change: Partial<AddedAudio> | null) => {
-    onChange({ ...reel, addedAudio: replaced(sounds, at, change) });
-  };
   return (
     <section aria-label="Tracks from files">
       <h3 className="smallcaps">From files</h3>
       <ul>
-        {sounds.map((a, i) => (
-          <FromFile
-            key={`${a.source.path} ${a.source.stream} ${i}`}
-            kind="sound"
-            track={a}
-            facts={soundFacts(a)}
-            onChange={(change) => {
-              setSound(i, change);
-            }}
-            onRemove={() => {
-              setSound(i, null);
-            }}
-          >
-            <Check
-              label="default"
-              checked={a.isDefault}
-              onChange={(isDefault) => {
-                onChange({
-                  ...reel,
-                  audio: isDefault ? reel.audio.map((t) => ({ ...t, isDefault: false })) : reel.audio,
-                  addedAudio: sounds.map((s, n) => ({ ...s, isDefault: n === i && isDefault })),
-                });
-              }}
-            />
-            <Check
-              label="commentary"
-              checked={a.isCommentary}
-              onChange={(isCommentary) => {
-                setSound(i, { isCommentary });
-              }}
-            />
-            <Check
-              label="description"
-              checked={a.isVisuallyImpaired}
-              onChange={(isVisuallyImpaired) => {
-                setSound(i, { isVisuallyImpaired });
-              }}
-            />
-          </FromFile>
+        {sounds.map((_, i) => (
+          <SoundRow key={i} reel={reel} at={i} onChange={onChange} />
         ))}
-        {texts.map((a, i) => (
-          <FromFile
-            key={`text ${i}`}
-            kind="subtitles"
-            track={a}
-            facts={`${a.format}, ${plural(a.cues.length, 'line')}, first at ${stampOf(Math.max(0, (a.cues[0]?.startMs ?? 0) + a.offsetMs))}`}
-            onChange={(change) => {
-              setText(i, change);
-            }}
-            onRemove={() => {
-              setText(i, null);
-            }}
-          >
-            <Check
-              label="forced"
-              checked={a.isForced}
-              onChange={(isForced) => {
-                setText(i, { isForced });
-              }}
-            />
-          </FromFile>
+        {texts.map((_, i) => (
+          <TextRow key={i} reel={reel} at={i} onChange={onChange} />
         ))}
       </ul>
       <div className="flex gap-2 pt-1.5">

@@ -2,7 +2,19 @@
 
 import { ArrowDown, ArrowUp, X } from 'lucide-react';
 import type { Title } from '@/core/reading';
-import { absencesOf, frameAt, msOfFrame, movePiece, pieceSpan, readStamp, removePiece, stampOf, type Piece, type Reel } from '@/core/reels';
+import {
+  absencesOf,
+  frameAt,
+  msOfFrame,
+  movePiece,
+  pieceSpan,
+  readStamp,
+  removePiece,
+  stampOf,
+  type Piece,
+  type PieceSpan,
+  type Reel,
+} from '@/core/reels';
 import type { DraftReel } from '@/store/db';
 import { clock } from '../../format';
 import { Button, StateText } from '../../parts/controls';
@@ -10,6 +22,57 @@ import { Select, TextField } from '../../parts/fields';
 import { useBench } from '../bench-context';
 
 type Manner = 'chapters' | 'time' | 'frames';
+
+/** A range by its times, or by its frames. */
+function RangeFields({ title, span, onChange }: { title: Title; span: PieceSpan; onChange: (fromMs: number, toMs: number) => void }) {
+  return (
+    <>
+      <TextField
+        key={`from ${span.fromMs}`}
+        label="From time"
+        defaultValue={stampOf(span.fromMs)}
+        className="w-[104px]"
+        onBlur={(e) => {
+          const ms = readStamp(e.target.value);
+          if (ms !== null) onChange(ms, span.toMs);
+        }}
+      />
+      to
+      <TextField
+        key={`to ${span.toMs}`}
+        label="To time"
+        defaultValue={stampOf(span.toMs)}
+        className="w-[104px]"
+        onBlur={(e) => {
+          const ms = readStamp(e.target.value);
+          if (ms !== null) onChange(span.fromMs, ms);
+        }}
+      />
+      <span className="text-second">or frames</span>
+      <TextField
+        key={`frame ${span.fromMs}`}
+        label="From frame"
+        defaultValue={String(frameAt(title, span.fromMs))}
+        className="w-[72px] text-right"
+        onBlur={(e) => {
+          const frame = Number(e.target.value);
+          if (Number.isFinite(frame) && frame !== frameAt(title, span.fromMs)) onChange(msOfFrame(title, frame), span.toMs);
+        }}
+      />
+      to
+      <TextField
+        key={`last ${span.toMs}`}
+        label="To frame"
+        defaultValue={String(frameAt(title, span.toMs))}
+        className="w-[72px] text-right"
+        onBlur={(e) => {
+          const frame = Number(e.target.value);
+          if (Number.isFinite(frame) && frame !== frameAt(title, span.toMs)) onChange(span.fromMs, msOfFrame(title, frame));
+        }}
+      />
+    </>
+  );
+}
 
 /** What a piece takes of its title: whole chapters, a range of time, or one of frames. */
 function PieceRow({ title, piece, onChange }: { title: Title; piece: Piece; onChange: (piece: Piece) => void }) {
@@ -36,51 +99,7 @@ function PieceRow({ title, piece, onChange }: { title: Title; piece: Piece; onCh
         }}
       />
       {piece.range ? (
-        <>
-          <TextField
-            key={`from ${span.fromMs}`}
-            label="From time"
-            defaultValue={stampOf(span.fromMs)}
-            className="w-[104px]"
-            onBlur={(e) => {
-              const ms = readStamp(e.target.value);
-              if (ms !== null) setRange(ms, span.toMs);
-            }}
-          />
-          to
-          <TextField
-            key={`to ${span.toMs}`}
-            label="To time"
-            defaultValue={stampOf(span.toMs)}
-            className="w-[104px]"
-            onBlur={(e) => {
-              const ms = readStamp(e.target.value);
-              if (ms !== null) setRange(span.fromMs, ms);
-            }}
-          />
-          <span className="text-second">or frames</span>
-          <TextField
-            key={`frame ${span.fromMs}`}
-            label="From frame"
-            defaultValue={String(frameAt(title, span.fromMs))}
-            className="w-[72px] text-right"
-            onBlur={(e) => {
-              const frame = Number(e.target.value);
-              if (Number.isFinite(frame) && frame !== frameAt(title, span.fromMs)) setRange(msOfFrame(title, frame), span.toMs);
-            }}
-          />
-          to
-          <TextField
-            key={`last ${span.toMs}`}
-            label="To frame"
-            defaultValue={String(frameAt(title, span.toMs))}
-            className="w-[72px] text-right"
-            onBlur={(e) => {
-              const frame = Number(e.target.value);
-              if (Number.isFinite(frame) && frame !== frameAt(title, span.toMs)) setRange(span.fromMs, msOfFrame(title, frame));
-            }}
-          />
-        </>
+        <RangeFields title={title} span={span} onChange={setRange} />
       ) : (
         <>
           <Select

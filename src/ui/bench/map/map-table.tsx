@@ -16,6 +16,58 @@ interface Row {
   readonly taken: boolean;
 }
 
+const COLUMNS: readonly Column<Row>[] = [
+  {
+    id: 'number',
+    name: 'Title',
+    width: '72px',
+    value: (r) => r.title.number,
+    cell: (r) => <span className="font-serif text-[15px] font-semibold">{r.title.number}</span>,
+  },
+  { id: 'role', name: 'Is', width: 'minmax(120px,1.4fr)', value: (r) => r.role, cell: (r) => <span title={r.role}>{r.role}</span> },
+  {
+    id: 'sure',
+    name: 'Sure',
+    width: '62px',
+    right: true,
+    value: (r) => r.confidence,
+    cell: (r) => `${Math.floor(r.confidence * 100)} %`,
+  },
+  {
+    id: 'length',
+    name: 'Length',
+    width: '76px',
+    right: true,
+    value: (r) => r.title.durationMs,
+    cell: (r) => clock(r.title.durationMs),
+  },
+  { id: 'size', name: 'Size', width: '84px', right: true, value: (r) => r.title.sizeBytes, cell: (r) => bytes(r.title.sizeBytes) },
+  {
+    id: 'chapters',
+    name: 'Chapters',
+    width: '78px',
+    right: true,
+    value: (r) => r.title.chapters.length,
+    cell: (r) => r.title.chapters.length,
+  },
+  {
+    id: 'tracks',
+    name: 'Audio, sub.',
+    width: '92px',
+    right: true,
+    value: (r) => r.title.audio.length,
+    cell: (r) => `${r.title.audio.length}, ${r.title.subtitles.length}`,
+  },
+  {
+    id: 'shares',
+    name: 'Shares with',
+    width: 'minmax(80px,1fr)',
+    value: (r) => r.shares.length,
+    cell: (r) => (r.shares.length > 12 ? `${r.shares.length} titles` : numbers(r.shares)),
+  },
+  { id: 'reel', name: 'Reel', width: '60px', value: (r) => (r.taken ? 0 : 1), cell: (r) => (r.taken ? 'yes' : '') },
+];
+
 /** The map's facts as a table: for sorting, for finding, and for whoever does not see the map. */
 export function MapTable({
   disc,
@@ -47,60 +99,6 @@ export function MapTable({
       };
     });
   }, [disc.reading, disc.findings, taken]);
-  const columns = useMemo<Column<Row>[]>(
-    () => [
-      {
-        id: 'number',
-        name: 'Title',
-        width: '72px',
-        value: (r) => r.title.number,
-        cell: (r) => <span className="font-serif text-[15px] font-semibold">{r.title.number}</span>,
-      },
-      { id: 'role', name: 'Is', width: 'minmax(120px,1.4fr)', value: (r) => r.role, cell: (r) => <span title={r.role}>{r.role}</span> },
-      {
-        id: 'sure',
-        name: 'Sure',
-        width: '62px',
-        right: true,
-        value: (r) => r.confidence,
-        cell: (r) => `${Math.floor(r.confidence * 100)} %`,
-      },
-      {
-        id: 'length',
-        name: 'Length',
-        width: '76px',
-        right: true,
-        value: (r) => r.title.durationMs,
-        cell: (r) => clock(r.title.durationMs),
-      },
-      { id: 'size', name: 'Size', width: '84px', right: true, value: (r) => r.title.sizeBytes, cell: (r) => bytes(r.title.sizeBytes) },
-      {
-        id: 'chapters',
-        name: 'Chapters',
-        width: '78px',
-        right: true,
-        value: (r) => r.title.chapters.length,
-        cell: (r) => r.title.chapters.length,
-      },
-      {
-        id: 'tracks',
-        name: 'Audio, sub.',
-        width: '92px',
-        right: true,
-        value: (r) => r.title.audio.length,
-        cell: (r) => `${r.title.audio.length}, ${r.title.subtitles.length}`,
-      },
-      {
-        id: 'shares',
-        name: 'Shares with',
-        width: 'minmax(80px,1fr)',
-        value: (r) => r.shares.length,
-        cell: (r) => (r.shares.length > 12 ? `${r.shares.length} titles` : numbers(r.shares)),
-      },
-      { id: 'reel', name: 'Reel', width: '60px', value: (r) => (r.taken ? 0 : 1), cell: (r) => (r.taken ? 'yes' : '') },
-    ],
-    [],
-  );
   const wanted = filter.trim().toLowerCase();
   const shown = useMemo(
     () =>
@@ -131,7 +129,7 @@ export function MapTable({
       <DataTable
         label="Titles as a table"
         rows={shown}
-        columns={columns}
+        columns={COLUMNS}
         keyOf={(r) => String(r.title.number)}
         rowHeight={32}
         firstSort={{ id: 'number', desc: false }}

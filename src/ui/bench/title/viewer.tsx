@@ -149,6 +149,68 @@ function ChoiceRow({ title, choice, onChange }: { title: Title; choice: Choice; 
   );
 }
 
+/** Where one is in the title, and the way to play from there. */
+function Transport({
+  title,
+  shown,
+  isSheet,
+  isPlaying,
+  busy,
+  onLook,
+  onPlay,
+  onStop,
+}: {
+  title: Title;
+  /** Milliseconds of the title. */
+  shown: number;
+  isSheet: boolean;
+  isPlaying: boolean;
+  busy: boolean;
+  onLook: (ms: number | null) => void;
+  onPlay: () => void;
+  onStop: () => void;
+}) {
+  return (
+    <div className="flex items-center gap-2 pt-1.5">
+      <input
+        type="range"
+        aria-label="Moment of the title"
+        aria-valuetext={clock(shown)}
+        min={0}
+        max={Math.max(1, title.durationMs - 1)}
+        step={Math.max(40, Math.round(title.durationMs / 2000))}
+        value={shown}
+        onChange={(e) => {
+          onLook(Number(e.target.value));
+        }}
+        className="min-w-0 flex-1 accent-(--accent)"
+      />
+      <span className="w-[52px] text-right">{clock(shown)}</span>
+      {isPlaying ? (
+        <Button onClick={onStop} className="px-2 py-0.5">
+          <Square size={12} aria-hidden /> Stop
+        </Button>
+      ) : (
+        <Button busy={busy} onClick={onPlay} className="px-2 py-0.5">
+          {!busy && <Play size={12} aria-hidden />} Play
+        </Button>
+      )}
+      <Button
+        tone="quiet"
+        aria-label="Contact sheet"
+        title="Contact sheet"
+        aria-pressed={isSheet}
+        onClick={() => {
+          onLook(null);
+        }}
+        className="px-1.5 py-0.5"
+      >
+        <Grid3x3 size={14} aria-hidden />
+      </Button>
+    </div>
+  );
+}
+
 /** Looks into a title: a contact sheet, any moment of it, and a preview that plays from there. */
 export function Viewer({ title, angle }: { title: Title; angle: number }) {
   const { disc, source, moment, look } = useBench();
@@ -193,49 +255,19 @@ export function Viewer({ title, angle }: { title: Title; angle: number }) {
       ) : (
         <Sheet title={title} wish={wish} onMoment={lookAt} />
       )}
-      <div className="flex items-center gap-2 pt-1.5">
-        <input
-          type="range"
-          aria-label="Moment of the title"
-          aria-valuetext={clock(shown)}
-          min={0}
-          max={Math.max(1, title.durationMs - 1)}
-          step={Math.max(40, Math.round(title.durationMs / 2000))}
-          value={shown}
-          onChange={(e) => {
-            lookAt(Number(e.target.value));
-          }}
-          className="min-w-0 flex-1 accent-(--accent)"
-        />
-        <span className="w-[52px] text-right">{clock(shown)}</span>
-        {playing ? (
-          <Button
-            onClick={() => {
-              const at = playing.fromMs + (video.current?.currentTime ?? 0) * 1000;
-              lookAt(Math.min(title.durationMs - 1, Math.round(at)));
-            }}
-            className="px-2 py-0.5"
-          >
-            <Square size={12} aria-hidden /> Stop
-          </Button>
-        ) : (
-          <Button busy={busy} onClick={() => void play(shown)} className="px-2 py-0.5">
-            {!busy && <Play size={12} aria-hidden />} Play
-          </Button>
-        )}
-        <Button
-          tone="quiet"
-          aria-label="Contact sheet"
-          title="Contact sheet"
-          aria-pressed={moment === null && !playing}
-          onClick={() => {
-            lookAt(null);
-          }}
-          className="px-1.5 py-0.5"
-        >
-          <Grid3x3 size={14} aria-hidden />
-        </Button>
-      </div>
+      <Transport
+        title={title}
+        shown={shown}
+        isSheet={moment === null && !playing}
+        isPlaying={playing !== null}
+        busy={busy}
+        onLook={lookAt}
+        onPlay={() => void play(shown)}
+        onStop={() => {
+          const at = (playing?.fromMs ?? 0) + (video.current?.currentTime ?? 0) * 1000;
+          lookAt(Math.min(title.durationMs - 1, Math.round(at)));
+        }}
+      />
       <ChoiceRow
         title={title}
         choice={choice}
