@@ -16,8 +16,6 @@ interface Shown extends ToastWish {
   readonly id: number;
 }
 
-/** More at once are a wall: the oldest goes. */
-const MOST = 4;
 const SHOWN_MS = 8000;
 let shown: readonly Shown[] = [];
 let count = 0;
@@ -29,9 +27,9 @@ function set(next: readonly Shown[]): void {
   tell();
 }
 
-/** Says something that has happened, from anywhere. It goes by itself, and stays while it is looked at. */
+/** Says something that has happened, from anywhere: the latest, in the frame's own line, where it stands over nothing. It goes by itself, and stays while it is looked at. */
 export function toast(wish: ToastWish): void {
-  set([...shown.slice(1 - MOST), { ...wish, id: count++ }]);
+  set([{ ...wish, id: count++ }]);
 }
 
 let held = 0;
@@ -64,17 +62,15 @@ export function Toasts() {
       {all.map(({ id, text, state, to }) => (
         <Toast.Root
           key={id}
-          className="flex items-start gap-2 rounded-[8px] border border-line bg-card px-3 py-2 shadow-lg"
+          className="flex h-8 items-center gap-2 rounded-[8px] border border-line bg-card px-2.5 shadow-md"
           onOpenChange={(open) => {
             if (!open) set(shown.filter((s) => s.id !== id));
           }}
         >
-          {state && (
-            <span className="pt-0.5">
-              <Mark state={state} />
-            </span>
-          )}
-          <Toast.Description className="min-w-0 flex-1">{text}</Toast.Description>
+          {state && <Mark state={state} />}
+          <Toast.Description title={text} className="min-w-0 flex-1 truncate">
+            {text}
+          </Toast.Description>
           {to && (
             <Toast.Action altText={`${to.name}, by the places above`} asChild>
               <Link href={to.href} className="font-semibold text-accent underline-offset-2 hover:underline">
@@ -82,12 +78,12 @@ export function Toasts() {
               </Link>
             </Toast.Action>
           )}
-          <Toast.Close aria-label="Close" className="pt-0.5 text-third hover:text-ink">
+          <Toast.Close aria-label="Close" className="text-third hover:text-ink">
             <X size={14} aria-hidden />
           </Toast.Close>
         </Toast.Root>
       ))}
-      <Toast.Viewport className="fixed top-12 left-1/2 z-[60] flex w-[400px] -translate-x-1/2 flex-col gap-2 outline-none" />
+      <Toast.Viewport className="fixed top-1.5 right-12 left-[505px] z-[60] mx-auto w-[min(460px,calc(100vw-560px))] outline-none" />
     </Toast.Provider>
   );
 }

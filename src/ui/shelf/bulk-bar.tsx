@@ -1,19 +1,17 @@
 'use client';
 
 import { useState } from 'react';
-import { problemOf } from '@/store/api';
 import { catalogue, openedArchive } from '@/store/archive';
-import { proposeDraft } from '@/store/draft';
 import { useEngine } from '@/store/engine';
 import { exportCatalogue } from '@/store/exchange';
-import { readRules } from '@/store/rules';
-import { destinationOf, submitReel } from '@/store/submit';
+import { queueDiscs } from '@/store/queue-discs';
 import { plural } from '../format';
 import { Button } from '../parts/controls';
 import { TextField } from '../parts/fields';
 import { saveText } from '../parts/save-file';
-import { readableSources } from '@/store/sources';
 import type { DiscRow } from './collection';
+
+const MOST_PROBLEMS = 3;
 
 /** What can be done with many discs at once. */
 export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: () => void }) {
@@ -35,44 +33,19 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
     setLabel('');
     setSaid(`“${word}” is on ${plural(rows.length, 'disc')}.`);
   };
-  /** Sends what is planned, or would be by the house rules, to the queue; discs that can not be read now are passed over. */
   const queue = async () => {
     setBusy(true);
-    const rules = await readRules();
-    let [queued, away] = [0, 0];
-    const problems: string[] = [];
-    for (const { disc } of rows) {
-      const [source] = readableSources(disc, state);
-      const draft = (await catalogue().drafts.get(disc.fingerprint)) ?? proposeDraft(disc, rules);
-      if (!source) {
-        away++;
-        continue;
-      }
-      const reels = [];
-      for (const r of draft.reels) {
-        if (r.jobId !== null) {
-          reels.push(r);
-          continue;
-        }
-        try {
-          const destination = destinationOf(disc, draft, r.reel, rules, state);
-          if (!destination) throw new Error('there is no library storage');
-          const jobId = await submitReel(disc, source.ref, r.reel, destination);
-          queued++;
-          reels.push({ ...r, jobId });
-        } catch (error) {
-          problems.push(`${disc.name}: ${problemOf(error).message}`);
-          reels.push(r);
-        }
-      }
-      await catalogue().drafts.put({ ...draft, reels });
-    }
-    setBusy(false);
-    setSaid(
-      [`${plural(queued, 'reel')} on the queue.`, away > 0 ? `${plural(away, 'disc')} can not be read now.` : '', ...problems.slice(0, 3)]
-        .filter((t) => t !== '')
-        .join(' '),
+    const { queued, away, problems } = await queueDiscs(
+      rows.map((r) => r.disc),
+      state,
     );
+    setBusy(false);
+    const words = [
+      `${plural(queued, 'reel')} on the queue.`,
+      away > 0 ? `${plural(away, 'disc')} can not be read now.` : '',
+      ...problems.slice(0, MOST_PROBLEMS),
+    ];
+    setSaid(words.filter((w) => w !== '').join(' '));
   };
   return (
     <div
@@ -81,7 +54,7 @@ export function BulkBar({ rows, onDone }: { rows: readonly DiscRow[]; onDone: ()
       className="flex flex-wrap items-center gap-2 border-b border-faint bg-wash px-3 py-1.5"
     >
       <span className="font-semibold">{plural(rows.length, 'disc')}</span>
-      <Button disabled={busy} onClick={() => void queue()}>
+      <Button busy={busy} onClick={() => void queue()}>
         {busy ? 'Queueing…' : 'Queue what is planned'}
       </Button>
       <form

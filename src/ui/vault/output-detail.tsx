@@ -184,12 +184,49 @@ function Proof({ output }: { output: Output }) {
   );
 }
 
-/** One result: watch it, see what is in it, what was proven, and whence it came. */
-export function OutputDetail({ output }: { output: Output }) {
+/** Where a file is from, how it was made, and where it stands. */
+function Provenance({ output }: { output: Output }) {
   const { sidecar } = output;
   const sectors = sidecar.segments.reduce((sum, s) => sum + s.sectors, 0);
   const first = sidecar.segments[0];
   const last = sidecar.segments.at(-1);
+  return (
+    <Section name="Provenance">
+      <dl className="grid grid-cols-[96px_minmax(0,1fr)] gap-x-3">
+        <dt className="text-second">disc</dt>
+        <dd>
+          {sidecar.disc.label}, {sidecar.disc.kind}, read from {sidecar.disc.source}
+        </dd>
+        <dt className="text-second">fingerprint</dt>
+        <dd className="break-all">{sidecar.disc.fingerprint}</dd>
+        <dt className="text-second">segments</dt>
+        <dd>
+          {plural(sidecar.segments.length, 'segment')}, {sectors.toLocaleString('en-GB')} sectors
+          {first && last
+            ? `, disc sectors ${first.discSector.toLocaleString('en-GB')} to ${(last.discSector + last.sectors - 1).toLocaleString('en-GB')}`
+            : ''}
+        </dd>
+        <dt className="text-second">made</dt>
+        <dd>
+          {dayTime(sidecar.madeAt)} by {sidecar.application}
+          {Object.entries(sidecar.tools)
+            .map(([tool, version]) => `, ${tool} ${version.replace(/^ffmpeg version /, 'FFmpeg ').replace(/^v/, '')}`)
+            .join('')}
+        </dd>
+        <dt className="text-second">file</dt>
+        <dd className="break-all">
+          {output.storageName} / {output.path}
+        </dd>
+        <dt className="text-second">SHA-256</dt>
+        <dd className="break-all">{sidecar.file.sha256}</dd>
+      </dl>
+    </Section>
+  );
+}
+
+/** One result: watch it, see what is in it, what was proven, and whence it came. */
+export function OutputDetail({ output }: { output: Output }) {
+  const { sidecar } = output;
   const left = sidecar.promise.tracks.flatMap((t, i) => t.left.map((l) => ({ ...l, track: i + 1 })));
   return (
     <Panel
@@ -265,36 +302,7 @@ export function OutputDetail({ output }: { output: Output }) {
             ))}
           </Section>
         )}
-        <Section name="Provenance">
-          <dl className="grid grid-cols-[96px_minmax(0,1fr)] gap-x-3">
-            <dt className="text-second">disc</dt>
-            <dd>
-              {sidecar.disc.label}, {sidecar.disc.kind}, read from {sidecar.disc.source}
-            </dd>
-            <dt className="text-second">fingerprint</dt>
-            <dd className="break-all">{sidecar.disc.fingerprint}</dd>
-            <dt className="text-second">segments</dt>
-            <dd>
-              {plural(sidecar.segments.length, 'segment')}, {sectors.toLocaleString('en-GB')} sectors
-              {first && last
-                ? `, disc sectors ${first.discSector.toLocaleString('en-GB')} to ${(last.discSector + last.sectors - 1).toLocaleString('en-GB')}`
-                : ''}
-            </dd>
-            <dt className="text-second">made</dt>
-            <dd>
-              {dayTime(sidecar.madeAt)} by {sidecar.application}
-              {Object.entries(sidecar.tools)
-                .map(([tool, version]) => `, ${tool} ${version.replace(/^ffmpeg version /, 'FFmpeg ').replace(/^v/, '')}`)
-                .join('')}
-            </dd>
-            <dt className="text-second">file</dt>
-            <dd className="break-all">
-              {output.storageName} / {output.path}
-            </dd>
-            <dt className="text-second">SHA-256</dt>
-            <dd className="break-all">{sidecar.file.sha256}</dd>
-          </dl>
-        </Section>
+        <Provenance output={output} />
       </div>
     </Panel>
   );

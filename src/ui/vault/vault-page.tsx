@@ -2,7 +2,7 @@
 
 import Link from 'next/link';
 import { useState } from 'react';
-import type { UnreadSidecar } from '@/contract';
+import type { UnreadSidecar, VaultEntry } from '@/contract';
 import { useEngine } from '@/store/engine';
 import { useOutput, useVault } from '@/store/outputs';
 import { ProblemNote } from '../parts/problem-note';
@@ -33,6 +33,35 @@ function Unread({ sidecars }: { sidecars: readonly UnreadSidecar[] }) {
         ))}
       </ul>
     </details>
+  );
+}
+
+function FileRow({ entry: o, isCurrent, onChoose }: { entry: VaultEntry; isCurrent: boolean; onChoose: () => void }) {
+  return (
+    <li>
+      <button
+        type="button"
+        aria-current={isCurrent}
+        onClick={() => {
+          onChoose();
+        }}
+        className={`flex w-full flex-col border-b border-faint px-3 py-2 text-left -outline-offset-2 ${isCurrent ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash/60'}`}
+      >
+        <span className="truncate font-serif text-[15px] font-medium">{o.sidecar.reel.name}</span>
+        <span className="flex justify-between text-second">
+          <span>{RECIPE[o.sidecar.recipe]}</span>
+          <span>
+            {clock(o.sidecar.promise.durationMs)} · {bytes(o.sidecar.file.sizeBytes)}
+          </span>
+        </span>
+        <span className="flex justify-between">
+          <StateText state={o.presence === 'present' ? proofState(o.sidecar) : 'damaged'}>
+            <span className="text-[12px]">{o.presence === 'present' ? proofWord(o.sidecar) : o.presence}</span>
+          </StateText>
+          <span className="text-[12px] text-third">{day(o.sidecar.madeAt)}</span>
+        </span>
+      </button>
+    </li>
   );
 }
 
@@ -102,30 +131,14 @@ export function VaultPage() {
           >
             <ul className="min-h-0 flex-1 overflow-y-auto">
               {listed.map((o) => (
-                <li key={o.id}>
-                  <button
-                    type="button"
-                    aria-current={o.id === current?.id}
-                    onClick={() => {
-                      setChosen(o.id);
-                    }}
-                    className={`flex w-full flex-col border-b border-faint px-3 py-2 text-left -outline-offset-2 ${o.id === current?.id ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash/60'}`}
-                  >
-                    <span className="truncate font-serif text-[15px] font-medium">{o.sidecar.reel.name}</span>
-                    <span className="flex justify-between text-second">
-                      <span>{RECIPE[o.sidecar.recipe]}</span>
-                      <span>
-                        {clock(o.sidecar.promise.durationMs)} · {bytes(o.sidecar.file.sizeBytes)}
-                      </span>
-                    </span>
-                    <span className="flex justify-between">
-                      <StateText state={o.presence === 'present' ? proofState(o.sidecar) : 'damaged'}>
-                        <span className="text-[12px]">{o.presence === 'present' ? proofWord(o.sidecar) : o.presence}</span>
-                      </StateText>
-                      <span className="text-[12px] text-third">{day(o.sidecar.madeAt)}</span>
-                    </span>
-                  </button>
-                </li>
+                <FileRow
+                  key={o.id}
+                  entry={o}
+                  isCurrent={o.id === current?.id}
+                  onChoose={() => {
+                    setChosen(o.id);
+                  }}
+                />
               ))}
               {shown.length > listed.length && (
                 <li className="px-3 py-2">

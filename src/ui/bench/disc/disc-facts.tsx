@@ -11,6 +11,57 @@ import { Row, TextField } from '../../parts/fields';
 import { Modal } from '../../parts/modal';
 import { KeepingRows, SeasonField, WorkLanguageField, YearField, wholeNumber } from './tag-rows';
 
+/** The series that a disc belongs to, and with which episode it begins. */
+function SeriesRows({
+  fingerprint,
+  facts,
+  onChange,
+  set,
+}: {
+  fingerprint: string;
+  facts: DiscFacts;
+  onChange: (facts: DiscFacts) => void;
+  set: (change: Partial<ReelTags>) => void;
+}) {
+  const { tags } = facts;
+  const next = useNextEpisode(fingerprint, tags.series, tags.season);
+  const known = useSeriesNames();
+  return (
+    <>
+      <Row name="series" hint="discs of one series are numbered on from each other">
+        <TextField
+          label="Series"
+          list="known-series"
+          value={tags.series}
+          onChange={(e) => {
+            set({ series: e.target.value });
+          }}
+        />
+        <datalist id="known-series">
+          {(known ?? []).map((s) => (
+            <option key={s} value={s} />
+          ))}
+        </datalist>
+      </Row>
+      <Row name="season, first episode">
+        <span className="flex items-center gap-2">
+          <SeasonField tags={tags} set={set} />
+          <TextField
+            label="First episode"
+            value={facts.firstEpisode ?? ''}
+            placeholder={tags.series === '' ? '' : String(next ?? 1)}
+            className="w-16"
+            onChange={(e) => {
+              onChange({ ...facts, firstEpisode: wholeNumber(e.target.value) });
+            }}
+          />
+          {tags.series !== '' && facts.firstEpisode === null && <span className="text-second">goes on with {next ?? 1}</span>}
+        </span>
+      </Row>
+    </>
+  );
+}
+
 /** What the archive knows of a disc: goes to the reels that are made of it. */
 export function DiscFactsDialog({
   disc,
@@ -30,7 +81,6 @@ export function DiscFactsDialog({
     setFacts((f) => ({ ...f, tags: { ...f.tags, ...change } }));
   };
   const next = useNextEpisode(disc.fingerprint, tags.series, tags.season);
-  const known = useSeriesNames();
   const save = async () => {
     const firstEpisode = tags.series === '' ? null : (facts.firstEpisode ?? next ?? 1);
     onSaved(await saveFacts(catalogue(), disc, { ...facts, firstEpisode }));
@@ -70,36 +120,7 @@ export function DiscFactsDialog({
             <WorkLanguageField tags={tags} set={set} />
           </span>
         </Row>
-        <Row name="series" hint="discs of one series are numbered on from each other">
-          <TextField
-            label="Series"
-            list="known-series"
-            value={tags.series}
-            onChange={(e) => {
-              set({ series: e.target.value });
-            }}
-          />
-          <datalist id="known-series">
-            {(known ?? []).map((s) => (
-              <option key={s} value={s} />
-            ))}
-          </datalist>
-        </Row>
-        <Row name="season, first episode">
-          <span className="flex items-center gap-2">
-            <SeasonField tags={tags} set={set} />
-            <TextField
-              label="First episode"
-              value={facts.firstEpisode ?? ''}
-              placeholder={tags.series === '' ? '' : String(next ?? 1)}
-              className="w-16"
-              onChange={(e) => {
-                setFacts({ ...facts, firstEpisode: wholeNumber(e.target.value) });
-              }}
-            />
-            {tags.series !== '' && facts.firstEpisode === null && <span className="text-second">goes on with {next ?? 1}</span>}
-          </span>
-        </Row>
+        <SeriesRows fingerprint={disc.fingerprint} facts={facts} onChange={setFacts} set={set} />
         <Row name="labels" hint="words of your own, with commas between them">
           <TextField
             label="Labels"

@@ -18,6 +18,32 @@ import { saveText } from '../../parts/save-file';
 
 const item = 'flex cursor-pointer rounded-[4px] px-2.5 py-1 outline-none data-[highlighted]:bg-wash';
 
+function PasteBox({ onTake }: { onTake: (list: string) => void }) {
+  const [text, setText] = useState('');
+  return (
+    <span className="flex w-full items-start gap-1.5">
+      <textarea
+        aria-label="Chapter list"
+        rows={5}
+        value={text}
+        placeholder={'A name a line, or\n00:00:00.000 Casting off\n00:04:10.500 The first haul\nor a WebVTT file'}
+        onChange={(e) => {
+          setText(e.target.value);
+        }}
+        className="min-w-0 flex-1 rounded-[5px] border border-line bg-card px-2 py-1 font-mono text-[12px]"
+      />
+      <Button
+        tone="main"
+        onClick={() => {
+          onTake(text);
+        }}
+      >
+        Take the list
+      </Button>
+    </span>
+  );
+}
+
 /** Lists of chapters: pasted, opened, saved, numbered. */
 export function ChapterLists({
   draft,
@@ -31,7 +57,6 @@ export function ChapterLists({
   onChange: (chapters: readonly ReelChapter[]) => void;
 }) {
   const [open, setOpen] = useState<'paste' | 'number' | null>(null);
-  const [text, setText] = useState('');
   const [pattern, setPattern] = useState('Chapter #');
   const [wrong, setWrong] = useState<string | null>(null);
   const name = draft.reel.name || 'chapters';
@@ -67,7 +92,6 @@ export function ChapterLists({
           <DropdownMenu.Content align="end" className="z-50 rounded-[8px] border border-line bg-card p-1 shadow-lg">
             {entry('Paste a list', () => {
               setWrong(null);
-              setText('');
               setOpen('paste');
             })}
             {entry('Number them', () => {
@@ -103,28 +127,7 @@ export function ChapterLists({
           <span className="text-second"># is the number</span>
         </span>
       )}
-      {open === 'paste' && (
-        <span className="flex w-full items-start gap-1.5">
-          <textarea
-            aria-label="Chapter list"
-            rows={5}
-            value={text}
-            placeholder={'A name a line, or\n00:00:00.000 Casting off\n00:04:10.500 The first haul\nor a WebVTT file'}
-            onChange={(e) => {
-              setText(e.target.value);
-            }}
-            className="min-w-0 flex-1 rounded-[5px] border border-line bg-card px-2 py-1 font-mono text-[12px]"
-          />
-          <Button
-            tone="main"
-            onClick={() => {
-              take(text);
-            }}
-          >
-            Take the list
-          </Button>
-        </span>
-      )}
+      {open === 'paste' && <PasteBox onTake={take} />}
       {wrong && (
         <p role="alert" className="w-full text-eyes">
           {wrong}
