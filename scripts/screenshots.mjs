@@ -77,9 +77,7 @@ try {
   await shot('bench');
   await shot('bench-dark', 'dark');
   await page.evaluate(() => (document.documentElement.dataset.theme = 'light'));
-  await page.locator('h1').click();
-  await page.keyboard.press('e');
-  await page.getByRole('tab', { name: 'Tracks' }).click();
+  await page.getByRole('tab', { name: /^Tracks/ }).click();
   await page.getByRole('button', { name: 'Add a sound file' }).click();
   await page.getByRole('button', { name: 'Beside the discs' }).click();
   await page.getByRole('button', { name: 'Add keeper-talk.flac' }).click();

@@ -67,7 +67,7 @@ function shareText({ coverage }: DiscRow): string {
 
 /** What a disc has that is neither in the vault nor planned, in a word or two. */
 const leftText = (left: readonly LeftTitles[]): string =>
-  left.length === 0 ? '' : `, left: ${list(left.map((l) => `${l.count} ${l.count === 1 ? ROLE[l.role] : ROLE_PLURAL[l.role]}`))}`;
+  left.length === 0 ? '' : `left: ${list(left.map((l) => `${l.count} ${l.count === 1 ? ROLE[l.role] : ROLE_PLURAL[l.role]}`))}`;
 
 const columnsOf = (chosen: ReadonlySet<string>, onChoose: (chosen: ReadonlySet<string>) => void, grouping: Grouping): Column<DiscRow>[] => [
   {
@@ -136,7 +136,7 @@ const columnsOf = (chosen: ReadonlySet<string>, onChoose: (chosen: ReadonlySet<s
     cell: (r) => (
       <>
         <CoverageBar coverage={r.coverage} />
-        <span className="block truncate text-[12px] text-second" title={`${coverageText(r.coverage)}${leftText(r.left)}`}>
+        <span className="block truncate text-[12px] text-second" title={coverageText(r.coverage)}>
           {shareText(r)}
           {leftText(r.left)}
         </span>

@@ -71,7 +71,7 @@ function CoverRow({ tags, set, onLook }: TagsProps & { readonly onLook: (() => v
   };
   return (
     <Row name="cover">
-      <span className="flex items-center gap-2">
+      <span className="flex flex-wrap items-center gap-2">
         {tags.cover && (
           // eslint-disable-next-line @next/next/no-img-element
           <img src={tags.cover} alt="Cover" className="h-10 rounded-[3px]" />
