@@ -138,8 +138,8 @@ const columnsOf = (chosen: ReadonlySet<string>, onChoose: (chosen: ReadonlySet<s
         <CoverageBar coverage={r.coverage} />
         <span className="block truncate text-[12px] text-second" title={coverageText(r.coverage)}>
           {shareText(r)}
-          {leftText(r.left)}
         </span>
+        {r.left.length > 0 && <span className="-mt-0.5 block truncate text-[12px] text-second">{leftText(r.left)}</span>}
       </>
     ),
   },
@@ -155,7 +155,7 @@ const columnsOf = (chosen: ReadonlySet<string>, onChoose: (chosen: ReadonlySet<s
   {
     id: 'read',
     name: 'Read',
-    width: '98px',
+    width: '108px',
     right: true,
     value: (r) => r.disc.readAt,
     cell: (r) => <span className="text-second">{day(r.disc.readAt)}</span>,

@@ -13,7 +13,7 @@ import { LanguageField } from '../../parts/language-field';
 import { PlaceBrowser } from '../../parts/place-browser';
 
 const ROW =
-  'grid grid-cols-[minmax(80px,150px)_minmax(72px,110px)_minmax(0,1fr)_122px_auto_auto] items-center gap-2 border-b border-faint py-1 last:border-0';
+  'grid grid-cols-[minmax(80px,130px)_minmax(72px,96px)_minmax(72px,1fr)_116px_auto_auto] items-center gap-2 border-b border-faint py-1 last:border-0';
 
 /** A track from a file: what it is called, its language, by how much it is shifted. Then what only one kind has. */
 function FromFile({
