@@ -74,11 +74,13 @@ export async function openFolderVolume(folder: string, manner: ReadingManner = {
     let here = root;
     for (const part of pathParts(inside)) {
       if (part === '.' || part === '..') return null;
-      const name = (await listings.of(here))?.nameOf(part);
-      if (name === undefined) return null;
-      const next = await realpath(path.join(here, name)).catch(() => null);
-      if (next === null || (next !== root && !next.startsWith(root + path.sep))) return null;
-      here = next;
+      const entry = (await listings.of(here))?.entryOf(part);
+      if (!entry) return null;
+      const next = path.join(here, entry.name);
+      // What is no link stands where it says: only where one leads is asked.
+      const real = entry.isFile() || entry.isDirectory() ? next : await realpath(next).catch(() => null);
+      if (real === null || (real !== root && !real.startsWith(root + path.sep))) return null;
+      here = real;
     }
     return here;
   };
@@ -125,8 +127,8 @@ const MOST_ENTRIES = 20_000;
 
 interface Listing {
   readonly entries: readonly Dirent[];
-  /** The name as it is written there; the very one before one that differs in its case. */
-  nameOf(part: string): string | undefined;
+  /** What has that name; the very one before one that differs in its case. */
+  entryOf(part: string): Dirent | undefined;
 }
 
 /** What stands in folders, each read once. */
@@ -159,9 +161,9 @@ class Listings {
       return null;
     }
     entries.sort((a, b) => (a.name < b.name ? -1 : 1));
-    const exact = new Set(entries.map((e) => e.name));
-    const folded = new Map(entries.map((e) => [e.name.toUpperCase(), e.name]));
-    return { entries, nameOf: (part) => (exact.has(part) ? part : folded.get(part.toUpperCase())) };
+    const exact = new Map(entries.map((e) => [e.name, e]));
+    const folded = new Map(entries.map((e) => [e.name.toUpperCase(), e]));
+    return { entries, entryOf: (part) => exact.get(part) ?? folded.get(part.toUpperCase()) };
   }
 }
 

@@ -1,4 +1,6 @@
-/** One of a few, all of them seen. */
+import { ToggleGroup } from 'radix-ui';
+
+/** One of a few, all of them seen; chosen by click or by arrow key. */
 export function Switch<T extends string>({
   value,
   options,
@@ -11,21 +13,26 @@ export function Switch<T extends string>({
   label: string;
 }) {
   return (
-    <div role="radiogroup" aria-label={label} className="flex w-fit overflow-hidden rounded-[6px] border border-line">
+    <ToggleGroup.Root
+      type="single"
+      role="radiogroup"
+      aria-label={label}
+      value={value}
+      onValueChange={(next) => {
+        // A second click on what is chosen would leave nothing chosen.
+        if (next !== '') onChange(next as T);
+      }}
+      className="flex w-fit overflow-hidden rounded-[6px] border border-line"
+    >
       {options.map((o) => (
-        <button
+        <ToggleGroup.Item
           key={o.value}
-          type="button"
-          role="radio"
-          aria-checked={o.value === value}
-          onClick={() => {
-            onChange(o.value);
-          }}
-          className={`px-2 py-0.5 ${o.value === value ? 'bg-ink text-paper' : 'bg-card hover:bg-wash'}`}
+          value={o.value}
+          className="bg-card px-2 py-0.5 whitespace-nowrap hover:bg-wash data-[state=on]:bg-ink data-[state=on]:text-paper"
         >
           {o.name}
-        </button>
+        </ToggleGroup.Item>
       ))}
-    </div>
+    </ToggleGroup.Root>
   );
 }
