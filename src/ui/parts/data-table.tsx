@@ -73,6 +73,43 @@ function GroupHeading({
   );
 }
 
+function DataRow<Row extends object>({
+  row,
+  columns,
+  rowIndex,
+  label,
+  selected,
+  onSelect,
+  style,
+}: {
+  row: Row;
+  columns: readonly Column<Row>[];
+  rowIndex: number;
+  label: string | undefined;
+  /** Null where rows are not selected. */
+  selected: boolean | null;
+  onSelect: ((row: Row) => void) | undefined;
+  style: CSSProperties;
+}) {
+  return (
+    <div
+      role="row"
+      aria-rowindex={rowIndex}
+      {...(label === undefined ? {} : { 'aria-label': label })}
+      {...(selected === null ? {} : { 'aria-selected': selected })}
+      onClick={() => onSelect?.(row)}
+      className={`absolute inset-x-0 grid items-center border-b border-faint ${onSelect ? 'cursor-pointer' : ''} ${selected === true ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash'}`}
+      style={style}
+    >
+      {columns.map((c) => (
+        <div key={c.id} role="cell" className={`min-w-0 truncate px-2.5 ${c.right ? 'text-right' : ''}`}>
+          {c.cell(row)}
+        </div>
+      ))}
+    </div>
+  );
+}
+
 /** What the columns are called; a click sorts by one. */
 function Headings<Row extends object>({
   table,
@@ -153,6 +190,24 @@ function useSortedTable<Row extends object>(
   return useTable({ features, columns: defined, data, initialState, getRowId: keyOf });
 }
 
+interface DataTableProps<Row> {
+  readonly label: string;
+  readonly rows: readonly Row[];
+  readonly columns: readonly Column<Row>[];
+  readonly keyOf: (row: Row) => string;
+  readonly rowHeight: number;
+  readonly firstSort: { readonly id: string; readonly desc: boolean };
+  readonly selected?: string | null;
+  readonly onSelect?: (row: Row) => void;
+  readonly rowLabel?: (row: Row) => string;
+  /** Puts rows under headings, in the order of those; empty for rows of no group, which come last. They can be folded. */
+  readonly groupOf?: ((row: Row) => string) | null;
+  /** What stands over rows of no group. */
+  readonly noGroup?: string;
+  /** Under which name this browser remembers how it is sorted. */
+  readonly keptAs?: string;
+}
+
 /**
  * A table of any length: only the rows that are seen are drawn. Sorted by its headings.
  * Keyboard: headings and whatever the cells hold are reached with Tab.
@@ -170,23 +225,7 @@ export function DataTable<Row extends object>({
   groupOf,
   noGroup = 'the others',
   keptAs,
-}: {
-  label: string;
-  rows: readonly Row[];
-  columns: readonly Column<Row>[];
-  keyOf: (row: Row) => string;
-  rowHeight: number;
-  firstSort: { readonly id: string; readonly desc: boolean };
-  selected?: string | null;
-  onSelect?: (row: Row) => void;
-  rowLabel?: (row: Row) => string;
-  /** Puts rows under headings, in the order of those; empty for rows of no group, which come last. They can be folded. */
-  groupOf?: ((row: Row) => string) | null;
-  /** What stands over rows of no group. */
-  noGroup?: string;
-  /** Under which name this browser remembers how it is sorted. */
-  keptAs?: string;
-}) {
+}: DataTableProps<Row>) {
   const sorts = useMemo(() => columns.flatMap((c) => [`${c.id} up`, `${c.id} down`]), [columns]);
   const [kept, keep] = useKept(keptAs ?? `${label} sort`, sorts, `${firstSort.id} ${firstSort.desc ? 'down' : 'up'}`);
   // Only how it was sorted when it was opened: the table sorts itself from then on.
@@ -249,22 +288,16 @@ export function DataTable<Row extends object>({
             const { original } = entry.row;
             const key = keyOf(original);
             return (
-              <div
+              <DataRow
                 key={key}
-                role="row"
-                aria-rowindex={item.index + 2}
-                {...(rowLabel ? { 'aria-label': rowLabel(original) } : {})}
-                {...(onSelect ? { 'aria-selected': key === selected } : {})}
-                onClick={() => onSelect?.(original)}
-                className={`absolute inset-x-0 grid items-center border-b border-faint ${onSelect ? 'cursor-pointer' : ''} ${key === selected ? 'bg-wash shadow-[inset_3px_0_0_var(--accent)]' : 'hover:bg-wash'}`}
+                row={original}
+                columns={columns}
+                rowIndex={item.index + 2}
+                label={rowLabel?.(original)}
+                selected={onSelect ? key === selected : null}
+                onSelect={onSelect}
                 style={{ gridTemplateColumns: grid, ...position }}
-              >
-                {columns.map((c) => (
-                  <div key={c.id} role="cell" className={`min-w-0 truncate px-2.5 ${c.right ? 'text-right' : ''}`}>
-                    {c.cell(original)}
-                  </div>
-                ))}
-              </div>
+              />
             );
           })}
         </div>

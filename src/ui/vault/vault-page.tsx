@@ -2,7 +2,7 @@
 
 import Link from 'next/link';
 import { useState } from 'react';
-import type { UnreadSidecar, VaultEntry } from '@/contract';
+import type { StorageState, UnreadSidecar, VaultEntry } from '@/contract';
 import { useEngine } from '@/store/engine';
 import { useOutput, useVault } from '@/store/outputs';
 import { ProblemNote } from '../parts/problem-note';
@@ -33,6 +33,22 @@ function Unread({ sidecars }: { sidecars: readonly UnreadSidecar[] }) {
         ))}
       </ul>
     </details>
+  );
+}
+
+/** Libraries that are not there, or not the ones that they were. */
+function AwayStorages({ storages }: { storages: readonly StorageState[] }) {
+  const away = storages.filter((s) => s.identity !== 'known' && s.identity !== 'new');
+  if (away.length === 0) return null;
+  return (
+    <StateText state="eyes">
+      {away.map((s) => (
+        <span key={s.id} className="block">
+          {s.name} is {STORAGE_IDENTITY[s.identity]}:{' '}
+          {s.identity === 'away' ? 'its files are not listed' : 'listed is what stands in its place now'}
+        </span>
+      ))}
+    </StateText>
   );
 }
 
@@ -80,21 +96,11 @@ export function VaultPage() {
   const current = shown.find((o) => o.id === chosen) ?? shown[0];
   const { output, problem } = useOutput(current);
   const listed = shown.slice(0, most);
-  const away = (state?.storages ?? []).filter((s) => s.identity !== 'known' && s.identity !== 'new');
   return (
     <div className="mx-auto flex h-full max-w-[2200px] flex-col gap-3 px-5 pt-4 pb-5">
       <div className="flex items-baseline justify-between gap-6">
         <h1 className="font-serif text-[24px] leading-none font-medium">The vault</h1>
-        {away.length > 0 && (
-          <StateText state="eyes">
-            {away.map((s) => (
-              <span key={s.id} className="block">
-                {s.name} is {STORAGE_IDENTITY[s.identity]}:{' '}
-                {s.identity === 'away' ? 'its files are not listed' : 'listed is what stands in its place now'}
-              </span>
-            ))}
-          </StateText>
-        )}
+        <AwayStorages storages={state?.storages ?? []} />
       </div>
       {vault && vault.unread.length > 0 && <Unread sidecars={vault.unread} />}
       {outputs === null ? (

@@ -137,6 +137,50 @@ function ChapterRow({
   );
 }
 
+/** What the moment looked at can do for the chapters. */
+function HereButtons({
+  chapters,
+  hereMs,
+  within,
+  onTake,
+  onMove,
+}: {
+  chapters: readonly ReelChapter[];
+  /** Null where the reel does not have the moment. */
+  hereMs: number | null;
+  /** Place of the chapter that it is in; -1 for none. */
+  within: number;
+  onTake: (chapters: readonly ReelChapter[]) => void;
+  onMove: (chapter: number, ms: number) => void;
+}) {
+  return (
+    <>
+      <Button
+        disabled={hereMs === null || hereMs <= 0 || chapters.some((c) => Math.round(c.startMs) === Math.round(hereMs))}
+        title={
+          hereMs === null
+            ? 'Look at a moment of it first: by its pictures, or the slider below them'
+            : 'A chapter begins at the moment looked at'
+        }
+        onClick={() => {
+          if (hereMs !== null) onTake([...chapters, { startMs: Math.round(hereMs), name: 'New chapter' }]);
+        }}
+      >
+        Take this moment
+      </Button>
+      <Button
+        disabled={hereMs === null || within < 1}
+        title="The chapter that the moment looked at is in begins with it"
+        onClick={() => {
+          if (hereMs !== null) onMove(within, hereMs);
+        }}
+      >
+        {within > 0 ? `Begin ${within + 1} here` : 'Begin it here'}
+      </Button>
+    </>
+  );
+}
+
 /** Chapters of a reel: by their pictures, their times and their names. */
 export function ChaptersPart({ draft }: { draft: DraftReel }) {
   const { disc, commands, moment, look, selectTitle } = useBench();
@@ -161,28 +205,7 @@ export function ChaptersPart({ draft }: { draft: DraftReel }) {
   return (
     <div className="flex flex-col gap-1.5">
       <div className="flex flex-wrap items-center gap-1.5">
-        <Button
-          disabled={hereMs === null || hereMs <= 0 || chapters.some((c) => Math.round(c.startMs) === Math.round(hereMs))}
-          title={
-            hereMs === null
-              ? 'Look at a moment of it first: by its pictures, or the slider below them'
-              : 'A chapter begins at the moment looked at'
-          }
-          onClick={() => {
-            if (hereMs !== null) set([...chapters, { startMs: Math.round(hereMs), name: 'New chapter' }]);
-          }}
-        >
-          Take this moment
-        </Button>
-        <Button
-          disabled={hereMs === null || within < 1}
-          title="The chapter that the moment looked at is in begins with it"
-          onClick={() => {
-            if (hereMs !== null) move(within, hereMs);
-          }}
-        >
-          {within > 0 ? `Begin ${within + 1} here` : 'Begin it here'}
-        </Button>
+        <HereButtons chapters={chapters} hereMs={hereMs} within={within} onTake={set} onMove={move} />
         <ChapterLists draft={draft} chapters={chapters} durationMs={durationMs} onChange={set} />
       </div>
       <ChapterStrip

@@ -66,6 +66,19 @@ function Marks({
   );
 }
 
+function Parts({ parts, titles }: { parts: readonly Reel[]; titles: readonly Title[] }) {
+  return (
+    <ol className="max-h-40 overflow-y-auto">
+      {parts.map((p) => (
+        <li key={p.name} className="flex justify-between gap-4">
+          <span className="truncate">{p.name}</span>
+          <span className="text-second">{clock(reelMs(titles, p.pieces))}</span>
+        </li>
+      ))}
+    </ol>
+  );
+}
+
 /** Where a reel of one piece is divided: before chapters, in groups of so many, or at any times. */
 export function DivideDialog({
   disc,
@@ -157,14 +170,7 @@ export function DivideDialog({
         )}
       </Row>
       <Row name="gives">
-        <ol className="max-h-40 overflow-y-auto">
-          {parts.map((p) => (
-            <li key={p.name} className="flex justify-between gap-4">
-              <span className="truncate">{p.name}</span>
-              <span className="text-second">{clock(reelMs(disc.reading.titles, p.pieces))}</span>
-            </li>
-          ))}
-        </ol>
+        <Parts parts={parts} titles={disc.reading.titles} />
       </Row>
     </Modal>
   );

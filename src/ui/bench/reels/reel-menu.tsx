@@ -17,18 +17,64 @@ const EDIT: Readonly<Record<EditorPart, string>> = {
   Names: 'Names and tags',
 };
 
-/** What can be done with a reel. */
-export function ReelMenu({ draft }: { draft: DraftReel }) {
-  const { disc, commands, possible, selectReel, edit, openDialog, choose } = useBench();
+const entry = (text: string, action: (() => void) | null, title?: string) => (
+  <DropdownMenu.Item className={item} disabled={!action} {...(title ? { title } : {})} onSelect={() => action?.()}>
+    {text}
+  </DropdownMenu.Item>
+);
+const where = (isPossible: boolean, action: () => void) => (isPossible ? action : null);
+
+/** The ways in which a reel is divided, and made one with the reel before. */
+function Dividing({ draft: { id }, draft }: { draft: DraftReel }) {
+  const { commands, possible, openDialog } = useBench();
   const can = possible(draft);
-  const { id } = draft;
-  const { series } = disc.tags;
-  const entry = (text: string, action: (() => void) | null, title?: string) => (
-    <DropdownMenu.Item className={item} disabled={!action} {...(title ? { title } : {})} onSelect={() => action?.()}>
-      {text}
-    </DropdownMenu.Item>
+  return (
+    <>
+      {entry(
+        'Divide: a reel for each chapter',
+        where(can.chapters.length > 0, () => {
+          commands.divideBefore(id, can.chapters);
+        }),
+      )}
+      {entry(
+        'Divide: at the works found in it',
+        where(can.works.length > 0, () => {
+          commands.divideBefore(id, can.works);
+        }),
+      )}
+      {entry(
+        'Divide: at chapters or times…',
+        where(can.divisible, () => {
+          openDialog({ kind: 'divide', reel: id });
+        }),
+      )}
+      {entry(
+        'Divide: at the moment looked at',
+        where(can.momentMs !== null, () => {
+          commands.divideAt(id, [can.momentMs ?? 0]);
+        }),
+      )}
+      {can.angles > 1 &&
+        entry('All angles: a reel for each', () => {
+          commands.divideByAngles(id);
+        })}
+      {entry(
+        'Merge into the reel before',
+        where(can.before !== null, () => {
+          commands.merge(can.before ?? '', [id]);
+        }),
+        can.mergeProblem ?? undefined,
+      )}
+      {can.mergeProblem && <p className="max-w-64 px-2.5 pb-1 text-[12px] text-eyes">{can.mergeProblem}</p>}
+    </>
   );
-  const where = (possible: boolean, action: () => void) => (possible ? action : null);
+}
+
+/** What a reel has in common with others, here and on other discs. */
+function LikeOthers({ draft: { id }, draft }: { draft: DraftReel }) {
+  const { disc, commands, possible, choose } = useBench();
+  const can = possible(draft);
+  const { series } = disc.tags;
   const keep = () => {
     void commands.keepForSet(id).then((kept) => {
       if (!kept) return;
@@ -36,6 +82,38 @@ export function ReelMenu({ draft }: { draft: DraftReel }) {
       toast({ text, to: { href: '/rules', name: 'See the rules' } });
     });
   };
+  return (
+    <>
+      {entry(
+        `Same tracks and recipes for ${can.alike.length} like it`,
+        where(can.alike.length > 0, () => {
+          commands.likeThis(id, can.alike);
+        }),
+      )}
+      {can.others.length > 0 &&
+        entry(`Same tracks and recipes for the ${can.others.length} chosen`, () => {
+          commands.likeThis(id, can.others);
+        })}
+      {can.others.length > 0 &&
+        entry(
+          `Merge the ${can.others.length} chosen into it`,
+          where(can.canMergeOthers, () => {
+            commands.merge(id, can.others);
+            choose(new Set());
+          }),
+        )}
+      {entry(
+        series === '' ? 'Keep for the next disc of the set' : `Keep for the next disc of “${series}”`,
+        where(can.role !== null && series !== '', keep),
+        'Say on “About this disc” which series it belongs to',
+      )}
+    </>
+  );
+}
+
+/** What can be done with a reel. */
+export function ReelMenu({ draft }: { draft: DraftReel }) {
+  const { selectReel, edit } = useBench();
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
@@ -68,66 +146,9 @@ export function ReelMenu({ draft }: { draft: DraftReel }) {
             </DropdownMenu.Item>
           ))}
           <DropdownMenu.Separator className="my-1 h-px bg-faint" />
-          {entry(
-            'Divide: a reel for each chapter',
-            where(can.chapters.length > 0, () => {
-              commands.divideBefore(id, can.chapters);
-            }),
-          )}
-          {entry(
-            'Divide: at the works found in it',
-            where(can.works.length > 0, () => {
-              commands.divideBefore(id, can.works);
-            }),
-          )}
-          {entry(
-            'Divide: at chapters or times…',
-            where(can.divisible, () => {
-              openDialog({ kind: 'divide', reel: id });
-            }),
-          )}
-          {entry(
-            'Divide: at the moment looked at',
-            where(can.momentMs !== null, () => {
-              commands.divideAt(id, [can.momentMs ?? 0]);
-            }),
-          )}
-          {can.angles > 1 &&
-            entry('All angles: a reel for each', () => {
-              commands.divideByAngles(id);
-            })}
-          {entry(
-            'Merge into the reel before',
-            where(can.before !== null, () => {
-              commands.merge(can.before ?? '', [id]);
-            }),
-            can.mergeProblem ?? undefined,
-          )}
-          {can.mergeProblem && <p className="max-w-64 px-2.5 pb-1 text-[12px] text-eyes">{can.mergeProblem}</p>}
+          <Dividing draft={draft} />
           <DropdownMenu.Separator className="my-1 h-px bg-faint" />
-          {entry(
-            `Same tracks and recipes for ${can.alike.length} like it`,
-            where(can.alike.length > 0, () => {
-              commands.likeThis(id, can.alike);
-            }),
-          )}
-          {can.others.length > 0 &&
-            entry(`Same tracks and recipes for the ${can.others.length} chosen`, () => {
-              commands.likeThis(id, can.others);
-            })}
-          {can.others.length > 0 &&
-            entry(
-              `Merge the ${can.others.length} chosen into it`,
-              where(can.canMergeOthers, () => {
-                commands.merge(id, can.others);
-                choose(new Set());
-              }),
-            )}
-          {entry(
-            series === '' ? 'Keep for the next disc of the set' : `Keep for the next disc of “${series}”`,
-            where(can.role !== null && series !== '', keep),
-            'Say on “About this disc” which series it belongs to',
-          )}
+          <LikeOthers draft={draft} />
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
