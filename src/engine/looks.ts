@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { ServerResponse } from 'node:http';
-import type { Reading, Title } from '@/core/reading';
+import { canBeTaken, type Reading, type Title } from '@/core/reading';
 import { takeAudio, takeSubtitle } from '@/core/reels';
 import {
   WorkError,
@@ -127,7 +127,7 @@ export class Looks {
     const reading = look.readings.get(titleNumber);
     const title = reading?.titles.find((t) => t.number === titleNumber);
     if (!reading || !title) throw new WorkError('not-known', `There is no title ${titleNumber} in this view`);
-    if (title.state !== 'usable' && title.state !== 'damaged') throw new WorkError('bad-request', 'Nothing of this title can be shown');
+    if (!canBeTaken(title)) throw new WorkError('bad-request', 'Nothing of this title can be shown');
     look.users++;
     try {
       return await work(await look.opened, reading, title);

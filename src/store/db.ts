@@ -8,7 +8,7 @@ import {
   upgradeRules,
   type HouseRules,
   type NamePart,
-  type Reel,
+  type PlannedReel,
   type ReelTags,
 } from '@/core/reels';
 import type { JobState, SourceRef } from '@/contract';
@@ -64,12 +64,8 @@ export interface FirstLookRecord {
   readonly picture: string | null;
 }
 
-export interface DraftReel {
-  readonly id: string;
-  readonly reel: Reel;
-  /** Job that was made of it; null while it is only planned. */
-  readonly jobId: string | null;
-}
+/** A reel of a draft: what the core knows as planned. */
+export type DraftReel = PlannedReel;
 
 /** Readings of earlier versions, with findings made anew from them. */
 async function bringUpToDate(change: Transaction): Promise<void> {

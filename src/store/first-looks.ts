@@ -1,4 +1,5 @@
 import { useLiveQuery } from 'dexie-react-hooks';
+import { canBeTaken } from '@/core/reading';
 import { catalogue } from './archive';
 import { currentEngine, onArrival } from './engine';
 import { fetchPictures, knownPicture } from './looks';
@@ -20,7 +21,7 @@ async function take(fingerprint: string): Promise<void> {
   if (!disc || known) return;
   const engine = currentEngine();
   const source = quietSource(readableSources(disc, engine), engine);
-  const usable = disc.reading.titles.filter((t) => t.state === 'usable' || t.state === 'damaged');
+  const usable = disc.reading.titles.filter(canBeTaken);
   const title = usable.find((t) => t.number === disc.findings.mainTitle) ?? usable.toSorted((a, b) => b.durationMs - a.durationMs)[0];
   if (!engine || !source || !title) return;
   const wish = { source: source.ref, reading: disc.reading, title: title.number, angle: 1, width: WIDTH };

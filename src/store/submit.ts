@@ -1,5 +1,5 @@
 import { folderOf, readingForReel, type HouseRules, type Reel } from '@/core/reels';
-import type { EngineState, SourceRef } from '@/contract';
+import type { EngineState, SourceRef, StorageState } from '@/contract';
 import { call } from './api';
 import type { DiscRecord, DraftRecord } from './db';
 import { fileNameFor, valuesOf } from './draft';
@@ -11,6 +11,10 @@ export interface Destination {
   readonly fileName: string;
 }
 
+/** The storage that a draft names, or the first there is; null where there is none. */
+export const storageOf = (draft: Pick<DraftRecord, 'storage'> | null, engine: Pick<EngineState, 'storages'> | null): StorageState | null =>
+  engine?.storages.find((s) => s.id === draft?.storage) ?? engine?.storages[0] ?? null;
+
 /** Where a reel of a draft goes, by what is written there and by the archive's patterns; null where there is no storage. */
 export function destinationOf(
   disc: Pick<DiscRecord, 'name'>,
@@ -19,9 +23,9 @@ export function destinationOf(
   rules: HouseRules,
   engine: Pick<EngineState, 'storages'> | null,
 ): Destination | null {
-  const storage = engine?.storages.find((s) => s.id === draft.storage)?.id ?? engine?.storages[0]?.id;
-  if (storage === undefined) return null;
-  return { storage, folder: folderOf(draft.folder, valuesOf(disc, reel)), fileName: fileNameFor(disc, reel, rules) };
+  const storage = storageOf(draft, engine);
+  if (!storage) return null;
+  return { storage: storage.id, folder: folderOf(draft.folder, valuesOf(disc, reel)), fileName: fileNameFor(disc, reel, rules) };
 }
 
 /** Sends a reel to the queue, with all of its disc that a job needs. @returns the job's identifier. @throws ApiError. */

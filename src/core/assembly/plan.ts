@@ -1,5 +1,5 @@
 import { DiscError } from '../bytes';
-import { partsOfAngle, type Chapter, type MovedStream, type Reading, type Segment, type Title } from '../reading';
+import { canBeTaken, partsOfAngle, type Chapter, type MovedStream, type Reading, type Segment, type Title } from '../reading';
 import type { Piece } from '../reels/model';
 import { pieceChapters, pieceSpan } from '../reels/pieces';
 
@@ -60,8 +60,7 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
   if (!title) throw wrong(`The disc has no title ${piece.title}`);
   if (title.state === 'scrambled')
     throw new DiscError('scrambled', { source: reading.label, byteOffset: 0 }, `Title ${title.number} is copy protected`);
-  if (title.state !== 'usable' && title.state !== 'damaged' && !(around && title.state === 'cut short'))
-    throw wrong(`Title ${title.number} can not be taken: ${title.state}`);
+  if (!canBeTaken(title) && !(around && title.state === 'cut short')) throw wrong(`Title ${title.number} can not be taken: ${title.state}`);
   const { fromChapter, toChapter } = piece;
   if (fromChapter < 1 || toChapter < fromChapter || toChapter > title.chapters.length) {
     throw wrong(`Title ${title.number} has chapters 1 to ${title.chapters.length}, not ${fromChapter} to ${toChapter}`);

@@ -1,11 +1,11 @@
-import type { Reading, Segment, Title } from '../reading';
+import { canBeTaken, type Reading, type Segment, type Title } from '../reading';
 import { findCuts, type Cut } from './cuts';
 import { findDecoys } from './decoys';
 import { evidence } from './evidence';
 import { judgeCuts } from './main-cut';
 import { SHORT_MS, type Evidence, type Findings, type TitleFinding } from './model';
 import { relate, type Relations } from './relations';
-import { canBeTaken, conclude, type FindingContext } from './rules';
+import { conclude, type FindingContext } from './rules';
 import { Scorer, isLost, shown, total } from './score';
 import { isSeries, likeTitles } from './series';
 

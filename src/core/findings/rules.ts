@@ -1,4 +1,4 @@
-import type { Segment, Title } from '../reading';
+import { canBeTaken, type Segment, type Title } from '../reading';
 import type { Cut } from './cuts';
 import { continuityOf, type Decoys } from './decoys';
 import { evidence } from './evidence';
@@ -41,9 +41,6 @@ export interface Conclusion {
 
 /** One reason for which a title is something; null where it has nothing to say. */
 type Rule = (title: Title, context: FindingContext) => Conclusion | null;
-
-/** At least in part. */
-export const canBeTaken = (title: Title): boolean => title.state === 'usable' || title.state === 'damaged';
 
 const tracksOf = (title: Title) =>
   JSON.stringify([

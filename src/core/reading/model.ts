@@ -220,6 +220,9 @@ export interface TitleMeasure {
 /** `damaged`: some chapters can be had whole; `cut short`: none can. */
 export type TitleState = 'usable' | 'damaged' | 'scrambled' | 'cut short' | 'unreadable';
 
+/** Whether something can be made of a title, at least in part. */
+export const canBeTaken = ({ state }: { readonly state: TitleState }): boolean => state === 'usable' || state === 'damaged';
+
 /** Not in the image at all; there and not readable; or readable, and not what belongs there. */
 export type DamageCause = 'missing' | 'unreadable' | 'spoilt';
 

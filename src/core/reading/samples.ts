@@ -1,7 +1,7 @@
 import { SOURCE_PACKET } from '../streams';
 import { SECTOR_BYTES } from '../volume';
 import { concatBytes, isDamage, type ByteSource } from '../bytes';
-import type { Segment, Title } from './model';
+import { canBeTaken, type Segment, type Title } from './model';
 
 /** Titles of one length are looked at for the same content under other addresses; more groups than this are not. */
 const MOST_SAMPLED = 200;
@@ -15,7 +15,7 @@ const CLIP_PACKETS = 32;
 
 /** Titles that might be the same: of equal length to a tenth of a second, equal size to a hundredth, and no segment in common. */
 function lookAlikes(titles: readonly Title[]): Title[] {
-  const usable = titles.filter((t) => (t.state === 'usable' || t.state === 'damaged') && t.durationMs >= LEAST_MS);
+  const usable = titles.filter((t) => canBeTaken(t) && t.durationMs >= LEAST_MS);
   const apart = (a: Title, b: Title) => {
     const own = new Set(a.parts.map((p) => p.segment));
     return !b.parts.some((p) => own.has(p.segment));

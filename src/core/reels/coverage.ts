@@ -1,5 +1,5 @@
 import type { MapStretch } from '../findings';
-import { damagedSegments, type DamageStretch, type Reading, type Segment } from '../reading';
+import { canBeTaken, damagedSegments, type DamageStretch, type Reading, type Segment } from '../reading';
 import type { Piece } from './model';
 import { joinedStretches, takenStretches } from './pieces';
 
@@ -72,7 +72,7 @@ export function coverageOf(
   const keptOf = shareOf(stretches);
   const takenAtAll = shareOf([...stretches, takenBy(reading, segments, planned)]);
   const damaged = damagedSegments(reading);
-  const takeable = reading.titles.filter((t) => t.state === 'usable' || t.state === 'damaged');
+  const takeable = reading.titles.filter(canBeTaken);
   const usable = new Set(takeable.flatMap((t) => t.parts.map((p) => p.segment)).filter((id) => !damaged.has(id)));
   const used = new Set(reading.titles.flatMap((t) => t.parts.map((p) => p.segment)));
   const sums: Record<Kind, { ms: number; bytes: number }> = {

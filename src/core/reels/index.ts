@@ -1,7 +1,7 @@
 export type { Piece, RecipeId, Reel, TakenTrack } from './model';
 export { readingForReel } from './for-job';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
-export { takeAudio, takeSubtitle, wholeTitleReel, withTrack } from './propose';
+export { RECIPES, takeAudio, takeSubtitle, wholeTitleReel, withRecipe, withTrack } from './propose';
 export { estimateReel, neededBytes, type ReelEstimate } from './estimate';
 export { coverageOf, type Coverage, type KeptPieces } from './coverage';
 export {

@@ -1,5 +1,5 @@
 import type { Findings, Role } from '../findings';
-import type { Reading, Title } from '../reading';
+import { canBeTaken, type Reading } from '../reading';
 import { dividingChapters } from './compose';
 import { joinProblem } from './joining';
 import type { Reel } from './model';
@@ -37,8 +37,6 @@ export interface ReelPossibilities {
   readonly role: Role | null;
 }
 
-const takable = (title: Title | undefined): title is Title => title?.state === 'usable' || title?.state === 'damaged';
-
 /** Why titles can not be joined to a planned reel without re-encoding; null where they can. */
 export function joinRefusal(reading: Reading, planned: PlannedReel | undefined, titles: readonly number[]): string | null {
   const titleOf = (number: number | undefined) => reading.titles.find((t) => t.number === number);
@@ -47,7 +45,7 @@ export function joinRefusal(reading: Reading, planned: PlannedReel | undefined, 
   if (planned.jobId !== null) return 'This reel is on the queue already';
   for (const number of titles) {
     const other = titleOf(number);
-    if (!takable(other)) return `Title ${number} can not be taken`;
+    if (!other || !canBeTaken(other)) return `Title ${number} can not be taken`;
     const problem = joinProblem(first, other);
     if (problem) return `${problem}: they can not be joined without re-encoding. Make a reel of each.`;
   }

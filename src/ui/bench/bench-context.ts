@@ -32,8 +32,8 @@ export interface BenchView {
   /** Moment of that title that is looked at; null while its contact sheet is shown. */
   readonly moment: TitleMoment | null;
   readonly look: (moment: TitleMoment | null) => void;
-  /** Picture of that moment; null where it can not be had. */
-  readonly pictureLookedAt: () => Promise<string | null>;
+  /** Gives the picture of that moment, or null where it can not be had; null where none is looked at. */
+  readonly pictureLookedAt: (() => Promise<string | null>) | null;
   /** Reel that the keys and the editor are about. */
   readonly selected: DraftReel | null;
   readonly selectReel: (reel: DraftReel) => void;

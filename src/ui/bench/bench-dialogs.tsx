@@ -7,7 +7,7 @@ import { DivideDialog } from './editor/divide-dialog';
 
 /** What is open over the Bench. */
 export function BenchDialogs() {
-  const { disc, dialog, openDialog, title, source, moment, reels, coverage, proposal, draft, commands, ...bench } = useBench();
+  const { disc, dialog, openDialog, title, source, reels, coverage, proposal, draft, commands, ...bench } = useBench();
   const close = () => {
     openDialog(null);
   };
@@ -47,7 +47,7 @@ export function BenchDialogs() {
       return (
         <DiscFactsDialog
           disc={disc}
-          onLook={source && moment ? bench.pictureLookedAt : null}
+          onLook={bench.pictureLookedAt}
           onClose={close}
           onSaved={(now) => {
             void reelsWithFacts(reels, disc, now).then((next) => {

@@ -8,6 +8,7 @@ import { fetchPictures, knownPicture } from '@/store/looks';
 import { useOutputs } from '@/store/outputs';
 import { useRules } from '@/store/rules';
 import { quietSource, readableSources } from '@/store/sources';
+import { storageOf } from '@/store/submit';
 import { useKept } from '../parts/use-kept';
 import type { BenchDialog, BenchView } from './bench-context';
 import { PARTS } from './editor/parts';
@@ -47,7 +48,7 @@ export function useBenchView(disc: DiscRecord): BenchView {
   const taking = ofTitle.find((r) => r.id === selectedId) ?? ofTitle.find((r) => r.jobId === null) ?? ofTitle[0] ?? null;
   const selected = reels.find((r) => r.id === selectedId) ?? taking;
   const source = quietSource(readableSources(disc, engine), engine);
-  const storage = (engine?.storages ?? []).find((s) => s.id === draft.record?.storage)?.id ?? engine?.storages[0]?.id ?? null;
+  const storage = storageOf(draft.record, engine)?.id ?? null;
   const places = useMemo(() => placesOf(disc, draft, rules, outputs ?? [], storage), [disc, draft, rules, outputs, storage]);
   const { coverage } = useMemo(
     () => discState(disc, draft.record ?? undefined, engine?.jobs ?? [], outputs ?? []),
@@ -74,12 +75,14 @@ export function useBenchView(disc: DiscRecord): BenchView {
     selectTitle,
     moment,
     look,
-    pictureLookedAt: async () => {
-      if (!source || !moment) return null;
-      const wish = { source: source.ref, reading: disc.reading, title: moment.title, angle: 1, width: COVER_WIDTH };
-      await fetchPictures(wish, [moment.ms]);
-      return knownPicture(wish, moment.ms) ?? null;
-    },
+    pictureLookedAt:
+      source && moment
+        ? async () => {
+            const wish = { source: source.ref, reading: disc.reading, title: moment.title, angle: 1, width: COVER_WIDTH };
+            await fetchPictures(wish, [moment.ms]);
+            return knownPicture(wish, moment.ms) ?? null;
+          }
+        : null,
     selected,
     selectReel,
     taking,

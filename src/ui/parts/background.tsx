@@ -8,8 +8,6 @@ import { plural } from '../format';
 import { discSentence } from '../words';
 import { toast, type ToastWish } from './toasts';
 
-/** So many of a kind are told one by one; more are told by their number. */
-const MOST = 3;
 /** What ends together is told together. */
 const GATHER_MS = 700;
 
@@ -52,11 +50,12 @@ const MANY: Readonly<Record<Ending['kind'], (count: number) => ToastWish>> = {
   failed: (n) => ({ text: `${plural(n, 'job')} failed.`, state: 'damaged', to: { href: '/queue', name: 'See why' } }),
 };
 
+/** Only the latest is seen: what failed comes last, and several of a kind are told by their number. */
 async function tell(endings: readonly Ending[]): Promise<void> {
   for (const kind of ['read', 'unread', 'made', 'failed'] as const) {
     const some = endings.filter((e) => e.kind === kind);
-    if (some.length > MOST) toast(MANY[kind](some.length));
-    else for (const ending of some) toast(await wordsOf(ending));
+    const [only] = some;
+    if (only) toast(some.length > 1 ? MANY[kind](some.length) : await wordsOf(only));
   }
 }
 

@@ -1,7 +1,7 @@
 'use client';
 
 import { X } from 'lucide-react';
-import { DEFAULT_FILE_NAME, fileNameOf, folderOf } from '@/core/reels';
+import { DEFAULT_FILE_NAME, RECIPES, fileNameOf, folderOf, withRecipe } from '@/core/reels';
 import { useEngine } from '@/store/engine';
 import { list, plural } from '../format';
 import { Button } from '../parts/controls';
@@ -30,14 +30,14 @@ export function MakingRules({ rules, set }: RulesProps) {
     <>
       <h3 className="smallcaps pt-3 pb-1">What is made, and where</h3>
       <Row name="recipes">
-        {(['master', 'access'] as const).map((id) => (
+        {RECIPES.map((id) => (
           <Check
             key={id}
             label={RECIPE[id]}
             checked={rules.recipes.includes(id)}
             disabled={rules.recipes.length === 1 && rules.recipes[0] === id}
             onChange={(on) => {
-              set({ recipes: (['master', 'access'] as const).filter((r) => (r === id ? on : rules.recipes.includes(r))) });
+              set({ recipes: withRecipe(rules.recipes, id, on) });
             }}
           />
         ))}

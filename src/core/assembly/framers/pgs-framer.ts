@@ -1,14 +1,11 @@
 import { PGS, clearingPgsSet, pgsSegmentBytes, readPgsComposition } from '../../streams';
 import { partsFrom, type CarriedPart } from './carried-part';
 import { EsBuffer } from './es-buffer';
-import { EARLY_TICKS, Framer, MAX_LEAD_TICKS, type PieceBegin, type Stamp, type StretchBegin } from './framer';
-import { Marks, type Timeline } from '../timeline';
+import { EARLY_TICKS, MAX_LEAD_TICKS, type PieceBegin, type StretchBegin } from './framer';
+import { MOST_LISTED, SubtitleFramer } from './subtitle-framer';
 
 /** Nothing in a display set is larger than this together; what is, is not believed. */
 const MOST_SET_BYTES = 4 * 1024 * 1024;
-
-/** Forced events whose times are kept. */
-const MOST_LISTED = 500;
 
 /** Sets whose times are kept, to know what is on the screen at an end that is found later. */
 const MOST_REMEMBERED = 64;
@@ -27,10 +24,8 @@ interface DisplaySet {
  * Puts display sets of presentation graphics together: from a composition segment to the end segment after it, at the
  * time of the composition. Spec: BD-ROM part 3, graphics streams; RFC 9559 registry S_HDMV/PGS.
  */
-export class PgsFramer extends Framer {
+export class PgsFramer extends SubtitleFramer {
   readonly es = new EsBuffer(512 * 1024);
-  override readonly carriesOver = true;
-  private readonly marks = new Marks();
   /** Where reading goes on, and where the set under way began. */
   private position = 0;
   private setStart = -1;
@@ -54,24 +49,6 @@ export class PgsFramer extends Framer {
   private shown: { readonly ticks: number; readonly shows: boolean }[] = [];
   private composed: { readonly composition: Uint8Array; windows: Uint8Array | null } | null = null;
   private clearAt: number | null = null;
-
-  /** @param onlyForced leave out what is not shown while subtitles are off. */
-  constructor(
-    private readonly timeline: Timeline,
-    private readonly onlyForced = false,
-  ) {
-    super();
-  }
-
-  override receive(data: Uint8Array, from: number, to: number, { pts90k, epoch }: Stamp): void {
-    this.append(data, from, to, pts90k, epoch);
-  }
-
-  append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number): void {
-    if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch });
-    this.account.seenBytes += to - from;
-    this.es.append(data, from, to);
-  }
 
   override beginPiece({ notBefore }: Pick<PieceBegin, 'notBefore'>): void {
     this.clearScreen();

@@ -1,22 +1,18 @@
 import { TICKS_PER_MS, readSubpicture, retimeSubpicture } from '../../streams';
 import { partsFrom, type CarriedPart } from './carried-part';
 import { EsBuffer } from './es-buffer';
-import { EARLY_TICKS, Framer, type PieceBegin, type Stamp, type StretchBegin } from './framer';
-import { Marks, type Timeline } from '../timeline';
+import { EARLY_TICKS, type PieceBegin, type StretchBegin } from './framer';
+import { MOST_LISTED, SubtitleFramer } from './subtitle-framer';
 
 /** What is shown shorter than this behind a cut, or before it, is not shown there at all. */
 const LEAST_SHOWN_TICKS = 100 * TICKS_PER_MS;
-/** Forced events whose times are kept. */
-const MOST_LISTED = 500;
 
 /**
  * Puts subpicture units together from their packets. A unit says its own length, starts in a packet of its own, and
  * has its display times in its control sequences.
  */
-export class SubpictureFramer extends Framer {
+export class SubpictureFramer extends SubtitleFramer {
   readonly es = new EsBuffer(256 * 1024);
-  override readonly carriesOver = true;
-  private readonly marks = new Marks();
   private position = 0;
   private notBefore = Number.NEGATIVE_INFINITY;
   private notFrom = Number.POSITIVE_INFINITY;
@@ -25,24 +21,6 @@ export class SubpictureFramer extends Framer {
   /** The rest of a unit may come first, whose beginning stands before the cut or was missing. */
   private quiet = true;
   private lastTicks = 0;
-
-  /** @param onlyForced leave out what is not shown while subtitles are off. */
-  constructor(
-    private readonly timeline: Timeline,
-    private readonly onlyForced = false,
-  ) {
-    super();
-  }
-
-  override receive(data: Uint8Array, from: number, to: number, { pts90k, epoch }: Stamp): void {
-    this.append(data, from, to, pts90k, epoch);
-  }
-
-  append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number): void {
-    if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch });
-    this.account.seenBytes += to - from;
-    this.es.append(data, from, to);
-  }
 
   override beginStretch({ startTicks, isCut }: StretchBegin): void {
     this.beginPiece({ notBefore: isCut ? startTicks : startTicks - EARLY_TICKS });

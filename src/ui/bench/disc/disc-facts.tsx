@@ -137,18 +137,7 @@ export function DiscFactsDialog({
             }}
           />
         </Row>
-        <KeepingRows
-          tags={tags}
-          set={set}
-          onLook={
-            onLook
-              ? () =>
-                  void onLook().then((cover) => {
-                    if (cover) set({ cover });
-                  })
-              : null
-          }
-        />
+        <KeepingRows tags={tags} set={set} onLook={onLook} />
       </form>
     </Modal>
   );

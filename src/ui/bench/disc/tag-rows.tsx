@@ -59,7 +59,7 @@ export function SeasonField({ tags, set }: TagsProps) {
   );
 }
 
-function CoverRow({ tags, set, onLook }: TagsProps & { readonly onLook: (() => void) | null }) {
+function CoverRow({ tags, set, onLook }: TagsProps & { readonly onLook: (() => Promise<string | null>) | null }) {
   const [wrong, setWrong] = useState<string | null>(null);
   const take = async (file: File) => {
     try {
@@ -69,6 +69,10 @@ function CoverRow({ tags, set, onLook }: TagsProps & { readonly onLook: (() => v
       setWrong(error instanceof Error ? error.message : String(error));
     }
   };
+  const look = async () => {
+    const cover = await onLook?.();
+    if (cover) set({ cover });
+  };
   return (
     <Row name="cover">
       <span className="flex flex-wrap items-center gap-2">
@@ -76,7 +80,7 @@ function CoverRow({ tags, set, onLook }: TagsProps & { readonly onLook: (() => v
           // eslint-disable-next-line @next/next/no-img-element
           <img src={tags.cover} alt="Cover" className="h-10 rounded-[3px]" />
         )}
-        <Button onClick={() => onLook?.()} disabled={!onLook} title="The picture that the dossier shows now: move its slider first">
+        <Button onClick={() => void look()} disabled={!onLook} title="The picture that the dossier shows now: move its slider first">
           The picture looked at
         </Button>
         <FileButton label="Cover from a picture file" accept="image/*" onFile={(file) => void take(file)}>
@@ -98,8 +102,8 @@ function CoverRow({ tags, set, onLook }: TagsProps & { readonly onLook: (() => v
   );
 }
 
-/** Accession number, notes and cover. @param onLook takes the picture that is looked at as the cover; null where none is. */
-export function KeepingRows({ tags, set, onLook }: TagsProps & { readonly onLook: (() => void) | null }) {
+/** Accession number, notes and cover. @param onLook gives the picture that is looked at; null where none is. */
+export function KeepingRows({ tags, set, onLook }: TagsProps & { readonly onLook: (() => Promise<string | null>) | null }) {
   return (
     <>
       <Row name="accession">

@@ -18,15 +18,9 @@ import type { PictureWish } from '@/store/looks';
 import { Button } from '../../parts/controls';
 import { TextField } from '../../parts/fields';
 import { useBench } from '../bench-context';
-import { Picture, usePictures } from '../title/pictures';
+import { CHAPTER_WIDTH, MOST_CHAPTER_PICTURES, Picture, intoChapter, usePictures } from '../title/pictures';
 import { ChapterLists } from './chapter-lists';
 import { ChapterStrip } from './chapter-strip';
-
-const PICTURE_WIDTH = 128;
-/** Chapters whose pictures are fetched; a reel with more shows the rest without. */
-const MOST_PICTURES = 60;
-/** A little into the chapter: its very first picture is often black. */
-const INTO_MS = 1500;
 
 /** Chapters of the reel as they will be written. */
 export function chaptersOf(disc: DiscRecord, reel: Reel): ReelChapter[] {
@@ -42,9 +36,9 @@ function useChapterPictures(reel: Reel, chapters: readonly ReelChapter[], durati
   const { disc, source } = useBench();
   const moments = useMemo(
     () =>
-      chapters.slice(0, MOST_PICTURES).map((c, i) => {
+      chapters.slice(0, MOST_CHAPTER_PICTURES).map((c, i) => {
         const end = chapters[i + 1]?.startMs ?? durationMs;
-        const moment = momentOfReel(disc.reading.titles, reel.pieces, c.startMs + Math.min(INTO_MS, (end - c.startMs) / 3));
+        const moment = momentOfReel(disc.reading.titles, reel.pieces, intoChapter(c.startMs, end - c.startMs));
         return moment && { ...moment, ms: Math.round(moment.ms) };
       }),
     [chapters, durationMs, disc.reading, reel.pieces],
@@ -52,7 +46,7 @@ function useChapterPictures(reel: Reel, chapters: readonly ReelChapter[], durati
   // A reel of several titles asks for the pictures of its first; the others have been looked at on their own.
   const first = reel.pieces[0];
   const wishOf = (title: number): PictureWish | null =>
-    source ? { source: source.ref, reading: disc.reading, title, angle: first?.angle ?? 1, width: PICTURE_WIDTH } : null;
+    source ? { source: source.ref, reading: disc.reading, title, angle: first?.angle ?? 1, width: CHAPTER_WIDTH } : null;
   const wish = wishOf(first?.title ?? 0);
   const ofFirst = useMemo(() => moments.flatMap((m) => (m?.title === first?.title && m ? [m.ms] : [])), [moments, first?.title]);
   usePictures(wish, ofFirst);

@@ -9,21 +9,12 @@ import { KeepingRows, SeasonField, WorkLanguageField, YearField, wholeNumber } f
 
 /** What the work is: becomes tags of the file and parts of its name. */
 export function NamesPart({ draft }: { draft: DraftReel }) {
-  const { commands, places, source, moment, pictureLookedAt } = useBench();
+  const { commands, places, pictureLookedAt } = useBench();
   const { reel } = draft;
   const { path, clash } = places.get(draft.id) ?? NO_PLACE;
   const onChange = (next: Reel) => {
     commands.change(draft.id, next);
   };
-  /** Takes the picture that is looked at as the cover; null where none is. */
-  const onCover =
-    source && moment
-      ? () => {
-          void pictureLookedAt().then((cover) => {
-            if (cover) onChange({ ...reel, tags: { ...tags, cover } });
-          });
-        }
-      : null;
   const tags: ReelTags = reel.tags ?? NO_TAGS;
   const set = (change: Partial<ReelTags>) => {
     onChange({ ...reel, tags: { ...tags, ...change } });
@@ -71,7 +62,7 @@ export function NamesPart({ draft }: { draft: DraftReel }) {
         <Row name="language" hint="in which the work was made">
           <WorkLanguageField tags={tags} set={set} />
         </Row>
-        <KeepingRows tags={tags} set={set} onLook={onCover} />
+        <KeepingRows tags={tags} set={set} onLook={pictureLookedAt} />
       </div>
       <div className="col-span-2">
         <Row name="file" hint={clash ? <span className="text-eyes">A file of this name is already planned or in the library.</span> : path}>

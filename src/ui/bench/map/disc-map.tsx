@@ -170,8 +170,11 @@ export function DiscMap() {
   useEffect(() => {
     if (stretch !== null) document.getElementById('loose-lane')?.scrollIntoView({ block: 'nearest' });
   }, [stretch, shape]);
-  const rows = rowsOf(groupsOf(reading, findings), []);
-  const lanesHeight = rows.reduce((sum, r) => sum + (r.kind === 'heading' ? HEADING_HEIGHT : LANE_HEIGHT), 0);
+  // Not with every moment that is looked at: a disc may have a thousand titles.
+  const lanesHeight = useMemo(
+    () => rowsOf(groupsOf(reading, findings), []).reduce((sum, r) => sum + (r.kind === 'heading' ? HEADING_HEIGHT : LANE_HEIGHT), 0),
+    [reading, findings],
+  );
   const height = HEAD_HEIGHT + lanesHeight + (map.loose.length > 0 ? LOOSE_HEIGHT : 0) + 4;
   return (
     <Panel

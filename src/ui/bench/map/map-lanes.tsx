@@ -3,7 +3,7 @@
 import { useDraggable } from '@dnd-kit/core';
 import { memo, type CSSProperties } from 'react';
 import type { DiscMap as Layout, MapBlock, MapLane, MapStretch, Role, TitleFinding } from '@/core/findings';
-import type { Title } from '@/core/reading';
+import { canBeTaken, type Title } from '@/core/reading';
 import { bytes, clock, plural } from '../../format';
 import { roleOf } from '../../words';
 import { hueOf, letterOf, paleHue } from './hues';
@@ -113,7 +113,7 @@ export const Lane = memo(function Lane({
   onSelect: (title: number) => void;
 }) {
   const role = finding ? roleOf(finding) : '';
-  const usable = title.state === 'usable' || title.state === 'damaged';
+  const usable = canBeTaken(title);
   const { setNodeRef, listeners } = useDraggable({ id: `lane ${title.number}`, disabled: !usable });
   return (
     <div

@@ -11,7 +11,7 @@ import { useNextDisc } from '@/store/live';
 import { useOutputs } from '@/store/outputs';
 import { valuesOf } from '@/store/draft';
 import { readableSources } from '@/store/sources';
-import { submitReel } from '@/store/submit';
+import { destinationOf, storageOf, submitReel } from '@/store/submit';
 import { bytes, plural, timeLeft } from '../../format';
 import { Button, Key } from '../../parts/controls';
 import { Select, TextField } from '../../parts/fields';
@@ -26,25 +26,25 @@ import { MakeHere } from './make-here';
 
 /** From where to where the planned reels go, and their way onto the queue. */
 export function useQueueing() {
-  const { disc, draft, engine, reels, places } = useBench();
+  const { disc, draft, rules, engine, reels } = useBench();
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<Problem | null>(null);
   const [wish, setWish] = useState<string | null>(null);
   const sources = readableSources(disc, engine);
   const source = sources.find((s) => sourceKey(s.ref) === wish) ?? sources[0] ?? null;
   const storages = engine?.storages ?? [];
-  const storage = storages.find((s) => s.id === draft.record?.storage) ?? storages[0] ?? null;
+  const storage = storageOf(draft.record, engine);
   const waiting = reels.filter((r) => r.jobId === null);
   const submit = async () => {
-    if (!storage || !source) return;
+    const { record } = draft;
+    if (!source || !storage || !record) return;
     setBusy(true);
     setProblem(null);
     let queued = 0;
     for (const { id, reel } of waiting) {
       try {
-        const path = (places.get(id)?.path ?? reel.name).split('/');
-        const place = { storage: storage.id, folder: path.slice(0, -1).join('/'), fileName: path.at(-1) ?? reel.name };
-        draft.queued(id, await submitReel(disc, source.ref, reel, place));
+        const destination = destinationOf(disc, record, reel, rules, engine);
+        if (destination) draft.queued(id, await submitReel(disc, source.ref, reel, destination));
         queued++;
       } catch (error) {
         setProblem(problemOf(error)); // the others are still tried: one clash must not hold up the batch

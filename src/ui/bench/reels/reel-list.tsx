@@ -1,7 +1,7 @@
 import { useDroppable } from '@dnd-kit/core';
 import { ChevronDown, ChevronUp } from 'lucide-react';
 import { useMemo, useState } from 'react';
-import { estimateReel } from '@/core/reels';
+import { RECIPES, estimateReel, type RecipeId } from '@/core/reels';
 import type { DraftReel } from '@/store/db';
 import { clock, plural } from '../../format';
 import { Button, Mark, StateText } from '../../parts/controls';
@@ -77,7 +77,7 @@ function Chosen() {
   const { reels, chosen, choose, commands } = useBench();
   const ids = new Set(reels.filter((r) => chosen.has(r.id) && r.jobId === null).map((r) => r.id));
   const [first, ...rest] = reels.filter((r) => ids.has(r.id));
-  const all = (recipe: 'master' | 'access') => reels.every((r) => !ids.has(r.id) || r.reel.recipes.includes(recipe));
+  const all = (recipe: RecipeId) => reels.every((r) => !ids.has(r.id) || r.reel.recipes.includes(recipe));
   if (!first) return null;
   return (
     <div
@@ -86,7 +86,7 @@ function Chosen() {
       className="flex items-center gap-2 border-b border-faint bg-wash px-2.5 py-1"
     >
       <span className="font-semibold">{ids.size} chosen</span>
-      {(['master', 'access'] as const).map((recipe) => (
+      {RECIPES.map((recipe) => (
         <Button
           key={recipe}
           className="px-2 py-0"

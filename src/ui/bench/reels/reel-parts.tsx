@@ -1,16 +1,13 @@
 import { useDraggable } from '@dnd-kit/core';
 import { GripVertical, X } from 'lucide-react';
 import Link from 'next/link';
-import { RECIPE_ENDING, type RecipeId } from '@/core/reels';
+import { RECIPES, RECIPE_ENDING } from '@/core/reels';
 import type { DraftReel } from '@/store/db';
 import { bytes, list } from '../../format';
 import { Mark, StateText } from '../../parts/controls';
 import { JOB, RECIPE, RECIPE_NOTE } from '../../words';
 import { useBench } from '../bench-context';
 import type { ReelFacts } from './use-reel';
-import { withRecipe } from './use-reel-commands';
-
-const ALL: readonly RecipeId[] = ['master', 'access'];
 
 /** What a card and a row do with a click of their own. */
 const apart = (e: { stopPropagation: () => void }) => {
@@ -22,7 +19,7 @@ export function RecipeBoxes({ draft, short = false }: { draft: DraftReel; short?
   const { reel } = draft;
   return (
     <span className="flex gap-3">
-      {ALL.map((id) => (
+      {RECIPES.map((id) => (
         <label key={id} title={RECIPE_NOTE[id]} className="flex items-center gap-1 whitespace-nowrap">
           <input
             type="checkbox"
@@ -31,7 +28,7 @@ export function RecipeBoxes({ draft, short = false }: { draft: DraftReel; short?
             checked={reel.recipes.includes(id)}
             disabled={draft.jobId !== null || (reel.recipes.length === 1 && reel.recipes[0] === id)}
             onChange={(e) => {
-              commands.change(draft.id, withRecipe(reel, id, e.target.checked));
+              commands.setRecipe(new Set([draft.id]), id, e.target.checked);
             }}
           />
           {short ? RECIPE_ENDING[id].slice(1) : RECIPE[id]}

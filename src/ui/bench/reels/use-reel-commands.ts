@@ -7,13 +7,14 @@ import {
   divideByChapters,
   mergeReels,
   wholeTitleReel,
+  withRecipe,
   withTracksLike,
   type HouseRules,
   type Proposal,
   type RecipeId,
   type Reel,
 } from '@/core/reels';
-import type { Title } from '@/core/reading';
+import { canBeTaken, type Title } from '@/core/reading';
 import type { DiscRecord } from '@/store/db';
 import type { Draft } from '@/store/draft';
 import { saveRules } from '@/store/rules';
@@ -42,20 +43,12 @@ export interface ReelCommands {
   readonly proposeAgain: () => void;
 }
 
-const RECIPE_ORDER: readonly RecipeId[] = ['master', 'access'];
-
-/** A reel with a recipe more or less; the last one stays. */
-export function withRecipe(reel: Reel, recipe: RecipeId, on: boolean): Reel {
-  const recipes = RECIPE_ORDER.filter((r) => (r === recipe ? on : reel.recipes.includes(r)));
-  return recipes.length > 0 ? { ...reel, recipes } : reel;
-}
-
 export function useReelCommands(disc: DiscRecord, { change, record }: Draft, rules: HouseRules, proposal: Proposal): ReelCommands {
   return useMemo(() => {
     const titleOf = (number: number) => disc.reading.titles.find((t) => t.number === number);
     const ruledReel = (number: number): Reel | null => {
       const title = titleOf(number);
-      if (!title || (title.state !== 'usable' && title.state !== 'damaged')) return null;
+      if (!title || !canBeTaken(title)) return null;
       const proposed = proposal.reels.find((r) => r.pieces[0]?.title === number);
       if (proposed) return proposed;
       const isMatter = disc.findings.mainTitle === number && disc.findings.kind === 'film';
@@ -118,7 +111,11 @@ export function useReelCommands(disc: DiscRecord, { change, record }: Draft, rul
         if (like) change((all) => all.map((r) => (others.includes(r.id) ? { ...r, reel: withTracksLike(disc.reading, r.reel, like) } : r)));
       },
       setRecipe: (ids, recipe, on) => {
-        change((all) => all.map((r) => (ids.has(r.id) && r.jobId === null ? { ...r, reel: withRecipe(r.reel, recipe, on) } : r)));
+        change((all) =>
+          all.map((r) =>
+            ids.has(r.id) && r.jobId === null ? { ...r, reel: { ...r.reel, recipes: withRecipe(r.reel.recipes, recipe, on) } } : r,
+          ),
+        );
       },
       keepForSet: async (id) => {
         const reel = record?.reels.find((r) => r.id === id)?.reel;

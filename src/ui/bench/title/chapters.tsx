@@ -1,13 +1,13 @@
 'use client';
 
 import { useMemo } from 'react';
-import type { Title } from '@/core/reading';
+import { canBeTaken, type Title } from '@/core/reading';
 import { pieceChapters, pieceMs, type Reel } from '@/core/reels';
 import type { DraftReel } from '@/store/db';
 import type { PictureWish } from '@/store/looks';
 import { clock, plural } from '../../format';
 import { useBench } from '../bench-context';
-import { Picture, usePictures } from './pictures';
+import { CHAPTER_WIDTH, MOST_CHAPTER_PICTURES, Picture, intoChapter, usePictures } from './pictures';
 import { Section } from './section';
 
 function ChapterRange({
@@ -90,9 +90,6 @@ function ChapterRange({
   );
 }
 
-/** Chapters whose pictures are fetched; a title with more shows them without. */
-const MOST_CHAPTER_PICTURES = 60;
-
 function Chapters({
   title,
   reel,
@@ -110,10 +107,8 @@ function Chapters({
 }) {
   const piece = reel?.pieces.length === 1 && reel.pieces[0]?.title === title.number && !reel.chapters ? reel.pieces[0] : undefined;
   const within = piece ? pieceChapters(title, piece).map((c) => c.number) : null;
-  // A little into the chapter: its very first picture is often black.
-  const momentOf = (startMs: number, durationMs: number) => Math.round(startMs + Math.min(1500, durationMs / 3));
   const moments = useMemo(
-    () => title.chapters.slice(0, MOST_CHAPTER_PICTURES).map((c) => momentOf(c.startMs, c.durationMs)),
+    () => title.chapters.slice(0, MOST_CHAPTER_PICTURES).map((c) => Math.round(intoChapter(c.startMs, c.durationMs))),
     [title.chapters],
   );
   usePictures(pictures, moments);
@@ -122,7 +117,7 @@ function Chapters({
       {title.chapters.map((chapter, i) => {
         const place = within ? within.indexOf(chapter.number) : -1;
         const inside = within === null || place >= 0;
-        const ms = momentOf(chapter.startMs, chapter.durationMs);
+        const ms = Math.round(intoChapter(chapter.startMs, chapter.durationMs));
         return (
           <li
             key={chapter.number}
@@ -173,7 +168,7 @@ function Chapters({
 /** The chapters of a title: which are taken, how they are called, how each begins. */
 export function TitleChapters({ title, draft }: { title: Title; draft: DraftReel | null }) {
   const { disc, source, look, commands } = useBench();
-  const usable = title.state === 'usable' || title.state === 'damaged';
+  const usable = canBeTaken(title);
   const locked = draft !== null && draft.jobId !== null;
   const onChange = (reel: Reel) => {
     if (draft) commands.change(draft.id, reel);
@@ -186,7 +181,9 @@ export function TitleChapters({ title, draft }: { title: Title; draft: DraftReel
         reel={draft?.reel ?? null}
         onChange={onChange}
         disabled={locked}
-        pictures={usable && source ? { source: source.ref, reading: disc.reading, title: title.number, angle: 1, width: 128 } : null}
+        pictures={
+          usable && source ? { source: source.ref, reading: disc.reading, title: title.number, angle: 1, width: CHAPTER_WIDTH } : null
+        }
         onLook={(ms) => {
           look({ title: title.number, ms });
         }}

@@ -1,6 +1,6 @@
 'use client';
 
-import type { Title } from '@/core/reading';
+import { canBeTaken, type Title } from '@/core/reading';
 import { Button, Key, Panel } from '../../parts/controls';
 import { roleOf } from '../../words';
 import { useBench } from '../bench-context';
@@ -14,7 +14,7 @@ import { Viewer } from './viewer';
 export function Dossier({ title }: { title: Title }) {
   const { disc, source, taking, take } = useBench();
   const finding = disc.findings.titles.find((f) => f.title === title.number);
-  const usable = title.state === 'usable' || title.state === 'damaged';
+  const usable = canBeTaken(title);
   return (
     <Panel
       className="flex-1"

@@ -8,6 +8,12 @@ import type { Problem } from '@/contract';
 /** Pictures asked for at a time: the first come soon. */
 const BATCH = 8;
 
+/** Width of the pictures beside chapters; and how many chapters have one. */
+export const CHAPTER_WIDTH = 128;
+export const MOST_CHAPTER_PICTURES = 60;
+/** A little into a chapter: its very first picture is often black. */
+export const intoChapter = (startMs: number, durationMs: number): number => startMs + Math.min(1500, durationMs / 3);
+
 /** Fetches pictures in batches and says when more have come. */
 export function usePictures(wish: PictureWish | null, moments: readonly number[]): { version: number; problem: Problem | null } {
   const [version, setVersion] = useState(0);

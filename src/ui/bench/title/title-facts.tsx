@@ -1,5 +1,5 @@
 import type { TitleFinding } from '@/core/findings';
-import { damagedTimes, type Title } from '@/core/reading';
+import { canBeTaken, damagedTimes, type Title } from '@/core/reading';
 import { bytes, clock, numbers, plural } from '../../format';
 import { StateText } from '../../parts/controls';
 import { GROUND, evidenceText, remarkText, videoText } from '../../words';
@@ -46,7 +46,7 @@ export function TitleFindings({ title, taken }: { title: Title; taken: boolean }
   if (!finding) return null;
   return (
     <div className="px-3.5 py-2">
-      {decision && !decision.taken && !taken && (title.state === 'usable' || title.state === 'damaged') && (
+      {decision && !decision.taken && !taken && canBeTaken(title) && (
         <p className="pb-1 text-second">Left by the house rules: {GROUND[decision.ground]}.</p>
       )}
       <p className="text-second">
