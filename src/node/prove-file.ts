@@ -41,7 +41,7 @@ export async function proveMasterFile(
     readonly onProgress?: (done: number, total: number) => void;
   } = {},
 ): Promise<{ proof: Proof; sha256: string }> {
-  const source = await openFileSource(file);
+  const source = await openFileSource(file, { blocking: true });
   try {
     const digest = sha256InThread(file, signal);
     digest.catch(() => undefined); // looked at below; a proof that throws first must not leave it unheard

@@ -7,7 +7,7 @@ import { TICKS_PER_SECOND, type AudioFrameHeader } from '../streams';
 import { SECTOR_BYTES } from '../volume';
 import { AccessUnitFramer, CompanionUnits } from './framers/access-unit-framer';
 import { SILENCE_TICKS } from './framers/audio-framer';
-import { MAX_LEAD_TICKS, type PictureFramer, type VideoCounts } from './framers/framer';
+import { MAX_LEAD_TICKS, OwnRoom, type FrameRoom, type PictureFramer, type VideoCounts } from './framers/framer';
 import { ClipWalk } from './walks/clip-walk';
 import { DvdWalk } from './walks/dvd-walk';
 import { FaultLog, noWitnesses } from './faults';
@@ -50,6 +50,18 @@ const bytesOf = (piece: PlannedPiece) =>
   );
 const clipBytes = (segment: ClipSegment) => (segment.endPacket - segment.firstPacket) * SOURCE_PACKET_BYTES;
 
+/** A packet as the container holds it; the tap sees it as the disc does, or as it stands in the container where that is the same in other packing. */
+function contentOf({ framer, track, run, seeDirectly }: Lane, held: HeldPacket, room: FrameRoom): Uint8Array {
+  const frame = framer.reframed(held, room);
+  if (frame) {
+    seeDirectly?.(frame);
+    return frame;
+  }
+  run?.add(held.position, held.length);
+  const bytes = framer.es.view(held.position, held.length);
+  return track.kind === 'audio' && track.lpcm ? transformLpcm(track.lpcm, bytes, room) : bytes;
+}
+
 /**
  * Turns a reel into timed packets per track, continuous from zero, by walking its cells in order.
  *
@@ -71,7 +83,7 @@ export class Assembly implements PacketStream {
   private readonly faultLog = new FaultLog();
   private readonly seen = noWitnesses();
   private endsNoted = false;
-  private readonly room = { bytes: new Uint8Array(1024 * 1024) };
+  private readonly room = new OwnRoom();
 
   constructor(reading: Reading, reel: Reel, openContent: OpenContent, options: AssemblyOptions = {}) {
     const around = options.around ?? reel.damage === 'around';
@@ -227,10 +239,11 @@ export class Assembly implements PacketStream {
   async close(): Promise<void> {
     this.ended = true;
     await this.steps.return();
+    for (const { framer } of this.lanes) framer.close();
   }
 
   /** The next packet in order of time, or null where more must be read first. */
-  take(): Packet | null {
+  take(room: FrameRoom = this.room): Packet | null {
     const index = this.nextLane();
     if (index === null) return null;
     const lane = this.lanes[index] as Lane;
@@ -245,21 +258,8 @@ export class Assembly implements PacketStream {
       durationTicks: held.durationTicks,
       key: held.key,
       discardable: held.discardable,
-      data: this.contentOf(lane, held),
+      data: contentOf(lane, held, room),
     };
-  }
-
-  /** The packet as the container holds it; the tap sees it as the disc does, or as it stands in the container where that is the same in other packing. */
-  private contentOf(lane: Lane, held: HeldPacket): Uint8Array {
-    const { framer, track } = lane;
-    const frame = framer.reframed(held, this.room);
-    if (frame) {
-      lane.seeDirectly?.(frame);
-      return frame;
-    }
-    lane.run?.add(held.position, held.length);
-    const bytes = framer.es.view(held.position, held.length);
-    return track.kind === 'audio' && track.lpcm ? transformLpcm(track.lpcm, bytes, this.room) : bytes;
   }
 
   /** Sound may begin before the first picture; then everything moves, so that nothing has a negative time. */

@@ -198,7 +198,7 @@ export class FileAssembly implements PacketStream {
     if (this.descriptions.length === 0) this.descriptions = tracks.map((t) => ({ ...t, elements: t.elements.slice() }));
   }
 
-  /** Hands a frame over. */
+  /** Hands a frame over. Its bytes are the reader's, which reads on only once all that is ready has been taken. */
   emit(track: number, block: StreamBlock, ticks: number, data: Uint8Array): void {
     const account = this.account(track);
     account.packets++;
@@ -216,6 +216,9 @@ export class FileAssembly implements PacketStream {
 class Run {
   private held: Held[] = [];
   private heldBytes = 0;
+  /** Of what is held: the latest picture, and the tracks that something has come of. */
+  private latestPictureMs = Number.NEGATIVE_INFINITY;
+  private readonly heard = new Set<number>();
   /** File time that becomes the run's beginning. */
   private originMs: number | null = null;
   /** The picture that the run begins with, as far as is known. */
@@ -249,6 +252,8 @@ class Run {
     }
     this.held.push({ track, block, data: block.data.slice() });
     this.heldBytes += block.data.byteLength;
+    this.heard.add(track);
+    if (track === 0) this.latestPictureMs = Math.max(this.latestPictureMs, block.timestampMs);
     if (track === 0 && block.key && (this.keyMs === null || this.mayBegin(block.timestampMs))) this.keyMs = block.timestampMs;
     if (this.keyMs !== null && this.hasEnough()) this.begin();
     else if (this.heldBytes > MAX_HELD_BYTES) this.begin();
@@ -261,12 +266,9 @@ class Run {
 
   /** Nothing that still comes can change where the run begins: the picture is past the cut, and all sound has shown itself. */
   private hasEnough(): boolean {
-    const pictures = this.held.filter((h) => h.track === 0);
-    const latest = Math.max(...pictures.map((h) => h.block.timestampMs));
-    if (this.run.fromMs !== null) return latest > this.run.fromMs + this.tolerance;
-    const seen = new Set(this.held.map((h) => h.track));
-    const silent = this.assembly.tracks.some((t, i) => t.kind === 'audio' && !seen.has(i));
-    return !silent || latest > (this.keyMs ?? 0) + FIRST_SOUND_MS;
+    if (this.run.fromMs !== null) return this.latestPictureMs > this.run.fromMs + this.tolerance;
+    const silent = this.assembly.tracks.some((t, i) => t.kind === 'audio' && !this.heard.has(i));
+    return !silent || this.latestPictureMs > (this.keyMs ?? 0) + FIRST_SOUND_MS;
   }
 
   private begin(): void {
@@ -295,7 +297,7 @@ class Run {
       account.leave(track === 0 && fromMs !== null ? 'needs pictures before the cut' : 'outside the cut', data.byteLength);
       return;
     }
-    this.assembly.emit(track, block, this.startTicks + Math.round((block.timestampMs - origin) * TICKS_PER_MS), data.slice());
+    this.assembly.emit(track, block, this.startTicks + Math.round((block.timestampMs - origin) * TICKS_PER_MS), data);
   }
 
   finish(): void {

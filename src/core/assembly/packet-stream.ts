@@ -4,7 +4,7 @@ import type { Wholeness } from '../reading/fault';
 import type { AssembledTrack } from './walks/lanes';
 import type { Packet, TrackAccount } from './packet';
 import type { PictureDescription } from './picture';
-import type { VideoCounts } from './framers/framer';
+import type { FrameRoom, VideoCounts } from './framers/framer';
 import type { AssembledChapter } from './walks/walk';
 
 /** Timed packets of a reel, continuous from zero: what masters, previews and encoders are made from, whatever the source. */
@@ -28,7 +28,8 @@ export interface PacketStream {
   /** How the source's own container describes a track; null on discs, whose streams describe themselves. */
   described(track: number): DescribedTrack | null;
   fill(): Promise<boolean>;
-  take(): Packet | null;
+  /** @param room where a frame may stand that has to be put together; the packet's data may lie in it. */
+  take(room?: FrameRoom): Packet | null;
   /** Ends it before its end: whatever is read from is let go. */
   close(): Promise<void>;
 }

@@ -67,10 +67,12 @@ export async function writeMaster(
   const report = options.onProgress ?? TAP_NONE;
   const estimateMs = reelMs(reading.titles, reel.pieces);
   let begun = false;
+  // Frames from elsewhere come between a packet and its place: then it is put together apart.
+  const room = added.length > 0 ? undefined : writer;
   try {
     for (const sound of sounds) await sound.open();
     while (await assembly.fill()) {
-      for (let packet = assembly.take(); packet; packet = assembly.take()) {
+      for (let packet = assembly.take(room); packet; packet = assembly.take(room)) {
         if (describer.needsPicture) describer.see(packet);
         if (!begun) {
           begun = true;

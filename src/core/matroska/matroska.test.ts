@@ -185,12 +185,19 @@ function makeFrames(random: Random, count: number, largest: number): MatroskaFra
   return frames;
 }
 
+/** A frame put together where it will stand, in more room than it takes in the end. */
+function placed(writer: MatroskaWriter, data: Uint8Array): Uint8Array {
+  const room = writer.place(data.byteLength + 40).fill(0xee);
+  room.set(data);
+  return room.subarray(0, data.byteLength);
+}
+
 async function writeFile(frames: readonly MatroskaFrame[], sink: MatroskaSink, d = description()): Promise<void> {
   const writer = new MatroskaWriter(sink, TRACKS.length, 0);
   writer.wantsDuration.add(2);
   await writer.begin(d);
-  for (const frame of frames) {
-    writer.add(frame);
+  for (const [i, frame] of frames.entries()) {
+    writer.add(i % 4 === 0 ? { ...frame, data: placed(writer, frame.data) } : frame);
     if (writer.pending) await writer.flush();
   }
   await writer.finish({ ...d, durationNs: 123_456_000_000 });
@@ -233,6 +240,18 @@ describe('what is written can be read', () => {
     expect(summary.chapters.map((c) => c.name)).toEqual(['One', 'Two “quoted” & <marked>']);
     expect(summary.tags.get('TITLE')).toBe('A title');
     expect(summary.cues).toBeGreaterThanOrEqual(Math.floor(count / 12));
+  });
+
+  test('a frame that was put where it will stand is never written over by another', async () => {
+    const sink = memorySink();
+    const writer = new MatroskaWriter(sink, TRACKS.length, 0);
+    await writer.begin(description());
+    const [first, second, third] = makeFrames(seeded(9), 3, 500) as [MatroskaFrame, MatroskaFrame, MatroskaFrame];
+    writer.add(first);
+    placed(writer, second.data);
+    expect(() => {
+      writer.add(third);
+    }).toThrow('another one added');
   });
 
   test('a frame larger than a cluster stands in one of its own', async () => {

@@ -227,23 +227,61 @@ function readTopLevel(id: number, data: Uint8Array, where: Where, state: State, 
   }
 }
 
-function readCluster(data: Uint8Array, where: Where, msPerUnit: number, visitor: MatroskaVisitor): void {
-  let timestamp = 0;
-  for (const child of children(data, where)) {
-    if (child.id === ID.Timestamp) timestamp = unsigned(child.data);
-    else if (child.id === ID.SimpleBlock) readBlock(child.data, timestamp, msPerUnit, true, where, visitor);
-    else if (child.id === ID.BlockGroup) {
-      for (const inner of children(child.data, where))
-        if (inner.id === ID.Block) readBlock(inner.data, timestamp, msPerUnit, false, where, visitor);
+/**
+ * Walks the elements of a master in memory, block by block of a file of hours: nothing is made for each.
+ * @throws DiscError `bad-structure` where one leaves its parent.
+ */
+function eachElement(
+  data: Uint8Array,
+  from: number,
+  end: number,
+  where: Where,
+  see: (id: number, dataFrom: number, dataTo: number) => void,
+): void {
+  for (let at = from; at < end;) {
+    const first = data[at] ?? 0;
+    const sizeFirst = data[at + 1] ?? 0;
+    let id = first;
+    let size: number;
+    let dataAt: number;
+    // Blocks and timestamps: an identifier of one byte, a size of one, two or four.
+    if (first >= 0x80 && sizeFirst >= 0x80 && sizeFirst < 0xff && at + 2 <= end) {
+      size = sizeFirst & 0x7f;
+      dataAt = at + 2;
+    } else if (first >= 0x80 && sizeFirst >> 4 === 1 && at + 5 <= end && sizeFirst !== 0x1f) {
+      size = ((sizeFirst & 0x0f) << 24) | ((data[at + 2] ?? 0) << 16) | ((data[at + 3] ?? 0) << 8) | (data[at + 4] ?? 0);
+      dataAt = at + 5;
+    } else {
+      const element = readHeadOf(data, at);
+      if (!element || element.size === UNKNOWN) throw leaves(where, at);
+      ({ id, size } = element);
+      dataAt = at + element.headBytes;
     }
+    if (dataAt + size > end) throw leaves(where, at);
+    see(id, dataAt, dataAt + size);
+    at = dataAt + size;
   }
 }
 
-function readBlock(data: Uint8Array, timestamp: number, msPerUnit: number, simple: boolean, where: Where, visitor: MatroskaVisitor): void {
-  const first = data[0] ?? 0;
-  if (data.byteLength < 4 || first < 0x80) throw new DiscError('bad-structure', where, 'A block has no head that can be read');
-  const relative = new DataView(data.buffer, data.byteOffset + 1, 2).getInt16(0);
-  const flags = data[3] as number;
-  if (flags & 0x06) throw new DiscError('unsupported', where, 'Laced blocks are not written here, and not read');
-  visitor.block?.(first & 0x7f, (timestamp + relative) * msPerUnit, simple ? (flags & 0x80) !== 0 : true, data.subarray(4));
+const leaves = (where: Where, at: number) =>
+  new DiscError('bad-structure', { ...where, byteOffset: where.byteOffset + at }, 'An element leaves the element that holds it');
+
+function readCluster(data: Uint8Array, where: Where, msPerUnit: number, visitor: MatroskaVisitor): void {
+  let timestamp = 0;
+  const block = (from: number, to: number, simple: boolean) => {
+    const first = data[from] ?? 0;
+    if (to - from < 4 || first < 0x80) throw new DiscError('bad-structure', where, 'A block has no head that can be read');
+    const relative = ((((data[from + 1] as number) << 8) | (data[from + 2] as number)) << 16) >> 16;
+    const flags = data[from + 3] as number;
+    if (flags & 0x06) throw new DiscError('unsupported', where, 'Laced blocks are not written here, and not read');
+    visitor.block?.(first & 0x7f, (timestamp + relative) * msPerUnit, simple ? (flags & 0x80) !== 0 : true, data.subarray(from + 4, to));
+  };
+  const inGroup = (id: number, from: number, to: number) => {
+    if (id === ID.Block) block(from, to, false);
+  };
+  eachElement(data, 0, data.byteLength, where, (id, from, to) => {
+    if (id === ID.SimpleBlock) block(from, to, true);
+    else if (id === ID.BlockGroup) eachElement(data, from, to, where, inGroup);
+    else if (id === ID.Timestamp) timestamp = unsigned(data.subarray(from, to));
+  });
 }

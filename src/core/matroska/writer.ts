@@ -63,13 +63,15 @@ export interface MatroskaFrame {
 /** Timestamps of blocks count milliseconds where nothing else is asked for: half a millisecond is inaudible. */
 const TIMESTAMP_SCALE_NS = 1_000_000;
 const CLUSTER_BYTES = 1024 * 1024;
-const CLUSTER_ROOM_BYTES = 2560 * 1024;
+const CLUSTER_ROOM_BYTES = 2048 * 1024;
 const CLUSTER_MS = 5000;
 /** A block's time is 16 bits, signed, from its cluster's. */
 const MAX_BLOCK_UNITS = 30_000;
 /** Room in the head for what is only known at the end: a sequence header, and names and places of chapters. */
 const HEAD_SLACK_BYTES = 2048;
 const CHAPTER_SLACK_BYTES = 64;
+/** Before a frame that was put together where it stands: identifier, size in four bytes, head of a block. */
+const PLACED_HEAD_BYTES = 1 + 4 + 4;
 const CLUSTER_HEAD_BYTES = 4 + 8 + CRC_ELEMENT_BYTES;
 
 /** FNV-1a over the text, widened to 64 bits: identifiers only have to differ inside one file. */
@@ -94,6 +96,9 @@ export class MatroskaWriter {
   private closed: Uint8Array | null = null;
   private writing: Promise<void> = Promise.resolve();
   private overflow: Uint8Array | null = null;
+  /** Where a frame is put together that has no place in the cluster. */
+  private apart = new Uint8Array(0);
+  private placed: Uint8Array | null = null;
   private clusterEnd = 0;
   private clusterTime: number | null = null;
   private readonly cues: { time: number; track: number; cluster: number; relative: number }[] = [];
@@ -196,6 +201,9 @@ export class MatroskaWriter {
    * @throws RangeError for a frame larger than any cluster.
    */
   add(frame: MatroskaFrame): void {
+    // Another frame would be written over the one that stands there: better no file than a wrong one.
+    if (this.placed && frame.data.buffer !== this.placed.buffer) throw new Error('a frame was placed, and another one added');
+    this.placed = null;
     const time = this.unitsOf(frame.ticks);
     const startsCluster = frame.key && frame.track === this.videoTrack;
     if (this.clusterTime !== null && this.mustClose(time, frame.data.byteLength, startsCluster)) this.closeCluster();
@@ -212,7 +220,7 @@ export class MatroskaWriter {
     }
     const relative = time - (this.clusterTime ?? 0);
     if (frame.durationTicks !== null && frame.track !== this.videoTrack && this.wantsDuration.has(frame.track))
-      this.blockGroup(target, frame, relative);
+      this.blockGroup(target, frame.data.buffer === target.buffer ? { ...frame, data: frame.data.slice() } : frame, relative);
     else this.simpleBlock(target, frame, relative);
   }
 
@@ -237,12 +245,25 @@ export class MatroskaWriter {
     this.clusterTime = time;
   }
 
-  private simpleBlock(target: Uint8Array, frame: MatroskaFrame, relative: number): void {
-    const flags = (frame.key ? 0x80 : 0) | (frame.discardable ? 0x01 : 0);
-    let at = this.putHead(target, this.clusterEnd, ID.SimpleBlock, frame.data.byteLength + 4);
-    at = putBlockHead(target, at, frame.track + 1, relative, flags);
-    target.set(frame.data, at);
-    this.clusterEnd = at + frame.data.byteLength;
+  /**
+   * Room for the next frame where it will stand in the cluster: `add` then copies nothing. Where the cluster has no such room, or is
+   * closed before the frame is added, the frame is copied like any other. It must be the next that is added.
+   */
+  place(bytes: number): Uint8Array {
+    const from = this.clusterEnd + PLACED_HEAD_BYTES;
+    if (this.clusterTime !== null && !this.overflow && from + bytes + 64 <= this.cluster.byteLength)
+      return (this.placed = this.cluster.subarray(from, from + bytes));
+    if (this.apart.byteLength < bytes) this.apart = new Uint8Array(Math.ceil(bytes * 1.5));
+    return this.apart;
+  }
+
+  private simpleBlock(target: Uint8Array, { key, discardable, track, data }: MatroskaFrame, relative: number): void {
+    const flags = (key ? 0x80 : 0) | (discardable ? 0x01 : 0);
+    const stands = data.buffer === target.buffer && data.byteOffset === target.byteOffset + this.clusterEnd + PLACED_HEAD_BYTES;
+    let at = this.putHead(target, this.clusterEnd, ID.SimpleBlock, data.byteLength + 4, stands);
+    at = putBlockHead(target, at, track + 1, relative, flags);
+    if (!stands) target.set(data, at);
+    this.clusterEnd = at + data.byteLength;
   }
 
   private blockGroup(target: Uint8Array, frame: MatroskaFrame, relative: number): void {
@@ -257,22 +278,16 @@ export class MatroskaWriter {
     this.clusterEnd = at + frame.data.byteLength + duration.byteLength;
   }
 
-  /** A one-byte identifier and a size, without making an array for each. */
-  private putHead(target: Uint8Array, at: number, id: number, size: number): number {
+  /** A one-byte identifier and a size, without making an array for each. @param long always in four bytes. */
+  private putHead(target: Uint8Array, at: number, id: number, size: number, long = false): number {
     target[at] = id;
+    if (long) return putLongSize(target, at + 1, size);
     if (size < 127) target[at + 1] = 0x80 | size;
     else if (size < 16383) {
       target[at + 1] = 0x40 | (size >> 8);
       target[at + 2] = size & 0xff;
       return at + 3;
-    } else {
-      target[at + 1] = 0x10 | (size >>> 24);
-      target[at + 2] = (size >>> 16) & 0xff;
-      target[at + 3] = (size >>> 8) & 0xff;
-      target[at + 4] = size & 0xff;
-      if (size >= 2 ** 28 - 1) throw new RangeError('A frame of 256 MiB is no frame');
-      return at + 5;
-    }
+    } else return putLongSize(target, at + 1, size);
     return at + 2;
   }
 
@@ -344,6 +359,16 @@ export class MatroskaWriter {
   get trackCount(): number {
     return this.tracks;
   }
+}
+
+/** A size in four bytes (RFC 8794 section 4). @returns where it ends. */
+function putLongSize(target: Uint8Array, at: number, size: number): number {
+  if (size >= 2 ** 28 - 1) throw new RangeError('A frame of 256 MiB is no frame');
+  target[at] = 0x10 | (size >>> 24);
+  target[at + 1] = (size >>> 16) & 0xff;
+  target[at + 2] = (size >>> 8) & 0xff;
+  target[at + 3] = size & 0xff;
+  return at + 4;
 }
 
 /** Track number (below 127), relative timestamp, flags: RFC 9559 section 10.1. */

@@ -156,6 +156,24 @@ describe('start codes', () => {
     expect(store.findUnitCode(501, 500_000, FIRST_BEYOND_SLICES)).toBe(400_000);
   });
 
+  test('a store that took over the room of another finds only what it was given', () => {
+    const first = scanningStore(200_000);
+    first.bytes.set([0, 0, 1, 0xb3], 100);
+    first.bytes.set([0, 0, 1, 0x05], 50);
+    expect(first.findUnitCode(0, 1000, FIRST_BEYOND_SLICES)).toBe(100);
+    first.release();
+    const second = scanningStore(300_000);
+    expect(second.takeSliceRows()).toEqual({ row: 0, skipped: 0 });
+    second.bytes.set(new Uint8Array(60).fill(7));
+    expect(second.findUnitCode(0, 60, ANY_CODE)).toBe(-1);
+    expect(second.bytes.byteLength).toBeGreaterThanOrEqual(300_000);
+    first.release(); // once more: it is not given away twice
+    const [third, fourth] = [scanningStore(1000), scanningStore(1000)];
+    third.bytes.set([0, 0, 1, 0xb3], 0);
+    fourth.bytes.fill(9, 0, 4);
+    expect(third.findUnitCode(0, 4, FIRST_BEYOND_SLICES)).toBe(0);
+  });
+
   test('the committed kernel is the compiled text beside it', () => {
     const script = `import('./scripts/wasm.mjs').then(async (m) => process.stdout.write(await m.compile((await import('node:fs')).readFileSync('src/core/streams/unit-codes.wat', 'utf8'))))`;
     const { stdout, stderr } = spawnSync(process.execPath, ['-e', script], { encoding: 'utf8' });

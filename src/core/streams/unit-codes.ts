@@ -55,6 +55,8 @@ export interface ByteStore {
   findUnitCode(from: number, end: number, least: number): number;
   /** The slices that the search has passed over since the last call. */
   takeSliceRows(): SliceRows;
+  /** It is not used any more: another stream may have its room. */
+  release(): void;
 }
 
 export function plainStore(capacityBytes: number): ByteStore {
@@ -76,6 +78,9 @@ export function plainStore(capacityBytes: number): ByteStore {
       rows = { row: 0, skipped: 0 };
       return seen;
     },
+    release: () => {
+      bytes = new Uint8Array(0);
+    },
   };
 }
 
@@ -96,17 +101,27 @@ function kernel(): WebAssembly.Module | null {
   return compiled;
 }
 
+interface Kernel {
+  readonly memory: WebAssembly.Memory;
+  readonly find: (from: number, end: number, least: number) => number;
+  readonly row: WebAssembly.Global<'i32'>;
+  readonly skipped: WebAssembly.Global<'i32'>;
+}
+
+/** Instances that were used and may be again: pictures of a title are dozens of streams of which one frame is wanted. */
+const spare: Kernel[] = [];
+const MOST_SPARE = 4;
+const MOST_SPARE_BYTES = 16 * 1024 * 1024;
+
 /** A store whose search runs over the bytes where they lie, sixteen at a time; a plain one where that is not possible. */
 export function scanningStore(capacityBytes: number): ByteStore {
   const compiledKernel = kernel();
   if (!compiledKernel) return plainStore(capacityBytes);
-  const { memory, find, row, skipped } = new WebAssembly.Instance(compiledKernel).exports as unknown as {
-    memory: WebAssembly.Memory;
-    find: (from: number, end: number, least: number) => number;
-    row: WebAssembly.Global<'i32'>;
-    skipped: WebAssembly.Global<'i32'>;
-  };
-  memory.grow(Math.max(0, pages(capacityBytes) - 1));
+  let used: Kernel | null = spare.pop() ?? (new WebAssembly.Instance(compiledKernel).exports as unknown as Kernel);
+  const { memory, find, row, skipped } = used;
+  row.value = 0;
+  skipped.value = 0;
+  memory.grow(Math.max(0, pages(capacityBytes) - pages(memory.buffer.byteLength)));
   let bytes = new Uint8Array(memory.buffer);
   return {
     get bytes() {
@@ -123,6 +138,11 @@ export function scanningStore(capacityBytes: number): ByteStore {
       row.value = 0;
       skipped.value = 0;
       return seen;
+    },
+    release: () => {
+      if (used && bytes.byteLength <= MOST_SPARE_BYTES && spare.length < MOST_SPARE) spare.push(used);
+      used = null;
+      bytes = new Uint8Array(0);
     },
   };
 }

@@ -41,7 +41,7 @@ const near = (stamp: number, base: number): number => {
 
 /** Access units of the second view of a title, found by their time stamps. */
 export class CompanionUnits {
-  readonly es = new EsBuffer(8 * 1024 * 1024, scanningStore);
+  readonly es = new EsBuffer(4 * 1024 * 1024, scanningStore);
   readonly account = new TrackAccount();
   private readonly units = new Map<number, { position: number; length: number }>();
   private start = -1;
@@ -101,7 +101,7 @@ export function eachUnit(es: EsBuffer, from: number, to: number, see: (unit: Uin
  * Spec: ITU-T H.264 7.4.1.2.4, H.265 7.4.2.4.5; BD-ROM part 3 on PES packets of video.
  */
 export class AccessUnitFramer extends PictureFramer {
-  readonly es = new EsBuffer(8 * 1024 * 1024, scanningStore);
+  readonly es = new EsBuffer(4 * 1024 * 1024, scanningStore);
   override readonly reordersOverCuts = true;
   private start = -1;
   private startPts = -1;
@@ -153,6 +153,11 @@ export class AccessUnitFramer extends PictureFramer {
 
   override receive(data: Uint8Array, from: number, to: number, { pts90k, dts90k, starts }: Stamp): void {
     this.append(data, from, to, pts90k, dts90k, starts);
+  }
+
+  override close(): void {
+    super.close();
+    this.companion?.es.close();
   }
 
   override reframed(held: HeldPacket, room: FrameRoom): Uint8Array | null {
@@ -371,17 +376,12 @@ export class AccessUnitFramer extends PictureFramer {
   }
 }
 
-/** Writes units with lengths of four bytes into the room. @returns where it ends. */
-function putPrefixed(es: EsBuffer, position: number, length: number, room: FrameRoom, to: number): number {
-  // Each start code of three bytes becomes a length of four: room for the worst case of tiny units.
-  const most = to + length + length / 3 + 8;
-  if (room.bytes.byteLength < most) {
-    const larger = new Uint8Array(Math.ceil(most * 1.5));
-    larger.set(room.bytes.subarray(0, to));
-    room.bytes = larger;
-  }
-  const { bytes } = room;
-  let at = to;
+/** Room for units behind their lengths: each start code of three bytes becomes a length of four, in the worst case of tiny units. */
+const prefixedBytes = (length: number): number => Math.ceil((length * 4) / 3) + 8;
+
+/** Writes units with lengths of four bytes. @returns where it ends. */
+function putPrefixed(es: EsBuffer, position: number, length: number, bytes: Uint8Array, from: number): number {
+  let at = from;
   eachUnit(es, position, position + length, (unit) => {
     const size = unit.byteLength;
     bytes[at] = size >>> 24;
@@ -405,11 +405,12 @@ export function prefixedFrame(
   { position, length, companion }: Pick<HeldPacket, 'position' | 'length' | 'companion'>,
   room: FrameRoom,
 ): Uint8Array {
-  let end = putPrefixed(framer.es, position, length, room, 0);
+  const bytes = room.place(prefixedBytes(length) + (companion ? prefixedBytes(companion.length) : 0));
+  let end = putPrefixed(framer.es, position, length, bytes, 0);
   if (companion && framer.companion) {
-    end = putPrefixed(framer.companion.es, companion.position, companion.length, room, end);
+    end = putPrefixed(framer.companion.es, companion.position, companion.length, bytes, end);
     framer.companion.es.release(companion.position + companion.length);
     framer.companion.account.takenBytes += companion.length;
   }
-  return room.bytes.subarray(0, end);
+  return bytes.subarray(0, end);
 }

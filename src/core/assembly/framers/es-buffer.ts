@@ -53,6 +53,12 @@ export class EsBuffer {
     return this.buffer.subarray(position - this.base, position - this.base + length);
   }
 
+  /** Nothing more is taken from it: its room may serve another stream. */
+  close(): void {
+    this.store.release();
+    this.buffer = new Uint8Array(0);
+  }
+
   /** Position of the next start code of zero or from `least` on, wholly before `end`; -1 where there is none. */
   findUnitCode(from: number, end: number, least: number = FIRST_BEYOND_SLICES): number {
     const at = this.store.findUnitCode(from - this.base, end - this.base, least);

@@ -58,9 +58,20 @@ export interface VideoCounts {
   totalTicks: number;
 }
 
-/** Room that a frame is put together in: each assembly has its own, since another one may be at work meanwhile. */
+/** Where frames are put together that do not stand in the stream as the container holds them. */
 export interface FrameRoom {
-  bytes: Uint8Array;
+  /** @returns at least so many bytes to write to; what was written before is no longer valid. */
+  place(bytes: number): Uint8Array;
+}
+
+/** A room of one's own: each assembly has one, since another may be at work meanwhile. */
+export class OwnRoom implements FrameRoom {
+  private bytes = new Uint8Array(0);
+
+  place(bytes: number): Uint8Array {
+    if (this.bytes.byteLength < bytes) this.bytes = new Uint8Array(Math.ceil(bytes * 1.5));
+    return this.bytes;
+  }
 }
 
 /** How much sound may come before the first picture. */
@@ -148,6 +159,11 @@ export abstract class Framer {
   /** What a player must have before the first unit; null where there is no such thing. */
   get style(): Uint8Array | null {
     return null;
+  }
+
+  /** Nothing more is asked of it. */
+  close(): void {
+    this.es.close();
   }
 
   /** A packet as the container holds it, put together in the room; null where it is as it stands in the buffer. */

@@ -10,6 +10,7 @@ import {
   type HdmvLpcmLayout,
   type LpcmLayout,
 } from '../../streams';
+import type { FrameRoom } from './framer';
 
 /** Layout of an LPCM track and how the disc packs it. */
 export interface LpcmPacking {
@@ -28,12 +29,11 @@ const groupBytes = (packing: LpcmPacking) =>
     ? { disc: hdmvGroupBytes(packing), file: hdmvPcmBytes(packing) }
     : { disc: lpcmGroupBytes(packing as LpcmLayout), file: pcmGroupBytes(packing as LpcmLayout) };
 
-/** Re-packs a run of LPCM for the container. @param room made larger where needed; the result stands in it. */
-export function transformLpcm(packing: LpcmPacking, bytes: Uint8Array, room: { bytes: Uint8Array }): Uint8Array {
+/** Re-packs a run of LPCM for the container. The result stands in the room. */
+export function transformLpcm(packing: LpcmPacking, bytes: Uint8Array, room: FrameRoom): Uint8Array {
   const { disc, file } = groupBytes(packing);
   const groups = Math.floor(bytes.byteLength / disc);
-  if (room.bytes.byteLength < groups * file) room.bytes = new Uint8Array(groups * file * 2);
-  const to = room.bytes;
+  const to = room.place(groups * file);
   if (onBluray(packing)) unpackHdmvLpcm(packing, bytes, 0, groups, to, 0);
   else unpackLpcm(packing as LpcmLayout, bytes, 0, groups, to, 0);
   return to.subarray(0, groups * file);

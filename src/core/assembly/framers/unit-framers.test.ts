@@ -1,6 +1,7 @@
 import { seeded } from '@/test-support/random';
 import { readDtsHdUnit, readEac3Unit } from '../../streams';
 import { AccessUnitFramer, CompanionUnits, prefixedFrame } from './access-unit-framer';
+import { OwnRoom } from './framer';
 import { trueHdFormat, unitFormat } from './audio-formats-hd';
 import { AudioFramer } from './audio-framer';
 import { PgsFramer } from './pgs-framer';
@@ -10,7 +11,7 @@ import { H264Codec, HevcCodec, Vc1Codec, type UnitCodec } from './unit-codecs';
 /** Framers of Blu-ray over streams made by hand: what whole discs seldom show, and what must not go wrong all the same. */
 
 const FRAME = 1_126_125; // 24000/1001
-const ROOM = { bytes: new Uint8Array(1024) };
+const ROOM = new OwnRoom();
 const FRAME_90K = 3754;
 const START = [0, 0, 0, 1];
 

@@ -1,8 +1,8 @@
 import { DiscError, isDamage, type ByteSource } from '../../bytes';
 import { SOURCE_PACKET } from '../../streams';
 
-/** 4,096 source packets: 768 KiB. */
-const CHUNK_PACKETS = 4096;
+/** 2,048 source packets: 384 KiB. */
+const CHUNK_PACKETS = 2048;
 /** Source packets of an aligned unit, which is three sectors: the least that can be lost. */
 const UNIT_PACKETS = 32;
 
