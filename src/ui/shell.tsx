@@ -15,7 +15,7 @@ import { Empty, Mark } from './parts/controls';
 import { KeySheet } from './parts/key-sheet';
 import { Background } from './parts/background';
 import { Toasts } from './parts/toasts';
-import { readingText } from './words';
+import { readingText } from './words-queue';
 
 const PLACES = [
   { href: '/', name: 'Shelf' },

@@ -2,21 +2,9 @@ import { findRoles } from '@/core/findings';
 import { offers, plays, sketchReading } from '@/test-support/readings';
 import { bytes, clock, languageName, list, moment, numbers, timeLeft } from './format';
 import type { Sidecar } from '@/contract';
-import {
-  audioText,
-  discSentence,
-  evidenceText,
-  kindText,
-  legsText,
-  proofState,
-  proofText,
-  proofWord,
-  purposeText,
-  readingText,
-  remarkText,
-  roleOf,
-  videoText,
-} from './words';
+import { audioText, discSentence, evidenceText, kindText, purposeText, remarkText, roleOf, videoText } from './words';
+import { readingText } from './words-queue';
+import { legsText, proofState, proofText, proofWord } from './words-proof';
 
 test.each([
   [0, '0:00'],

@@ -1,9 +1,8 @@
-import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import type { Evidence, Findings, Role, TitleFinding } from '@/core/findings';
 import type { Ground } from '@/core/reels';
 import { isPictures, type AudioTrack, type Reading, type Remark, type SubtitleCodec, type SubtitleTrack, type Title } from '@/core/reading';
-import type { JobState, ReadingTask, Sidecar, Stage, StorageState, VaultEntry } from '@/contract';
-import { bytes, clock, list, numbers, plural } from './format';
+import type { StorageState } from '@/contract';
+import { clock, list, numbers, plural } from './format';
 
 /** The core gives data; here they become words. */
 
@@ -287,110 +286,3 @@ export function videoText(title: Title): string {
     ...more,
   ].join(', ');
 }
-
-export const STAGE: Readonly<Record<Stage, string>> = {
-  master: 'reading the disc into the master',
-  'master proof': 'proving the master',
-  access: 'making the access copy',
-  'access proof': 'proving the access copy',
-  placing: 'placing in the library',
-};
-
-export const JOB: Readonly<Record<JobState['state'], string>> = {
-  waiting: 'waiting',
-  running: 'running',
-  interrupted: 'interrupted, goes on soon',
-  done: 'in the vault',
-  failed: 'failed',
-  cancelled: 'cancelled',
-};
-
-export const RECIPE = { master: 'Lossless master', access: 'Access copy' } as const;
-export const RECIPE_NOTE = { master: 'Matroska, the disc’s own streams', access: 'MP4, H.264 by quality and AAC' } as const;
-
-export function readingText(task: ReadingTask): string {
-  const { step, done, total } = task.progress;
-  if (task.state === 'waiting') return 'waits for its turn';
-  if (task.state !== 'reading') return task.state;
-  if (step === 'surface') return `checking every sector: ${bytes(done * 1e6)} of ${bytes(total * 1e6)}`;
-  if (step === 'opening') return 'opening the disc';
-  if (step === 'titleSet') return `title set ${done + 1} of ${total}`;
-  if (step === 'playlist') return `playlist ${done + 1} of ${total}`;
-  if (step === 'clip') return `clip ${done + 1} of ${total}`;
-  if (step === 'looking') return `looking at title ${done + 1} of ${total}`;
-  return 'following the menus';
-}
-
-const damagedPlaces = (proof: Pick<Sidecar['proof'], 'exceptions'>) =>
-  proof.exceptions.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage').length;
-
-/** What became of the disc's own account of itself. */
-function wholeText({ promise, proof }: Pick<Sidecar, 'promise' | 'proof'>): string {
-  const { wholeness } = promise;
-  if (!wholeness) return '';
-  if (wholeness.damage > 0) return `, taken around damage in ${plural(damagedPlaces(proof), 'place')}`;
-  const places = plural(proof.exceptions.length, 'place');
-  return proof.exceptions.length > 0 ? `, whole; ${places} to know of` : ', whole by all that the disc says of itself';
-}
-
-/** How a result stands: proven whole, proven with gaps, or not. */
-export function proofState({ promise, proof }: Pick<VaultEntry['sidecar'], 'promise' | 'proof'>): 'kept' | 'eyes' | 'damaged' {
-  if (!proof.passed) return 'damaged';
-  return (promise.wholeness?.damage ?? 0) > 0 ? 'eyes' : 'kept';
-}
-
-/** The same in a few words, for a list. */
-export function proofWord(sidecar: Pick<VaultEntry['sidecar'], 'promise' | 'proof' | 'recipe'>): string {
-  const { proof, promise } = sidecar;
-  if (!proof.passed) return 'did not pass its proof';
-  if (!promise.wholeness) return sidecar.recipe === 'master' ? 'as it was read' : 'decodes';
-  return promise.wholeness.damage > 0 ? `proven, with gaps in ${plural(damagedPlaces(proof), 'place')}` : 'whole and proven';
-}
-
-/** "4 of 4 tracks bit-identical to what was read, whole by all that the disc says of itself". */
-export function proofText(sidecar: Pick<Sidecar, 'promise' | 'proof' | 'recipe'>): string {
-  const { proof } = sidecar;
-  if (!proof.passed) return 'did not pass its proof';
-  return sidecar.recipe === 'master'
-    ? `${proof.identicalTracks} of ${proof.tracks} tracks bit-identical to what was read${wholeText(sidecar)}`
-    : `every frame decodes${wholeText(sidecar)}`;
-}
-
-/** What the proof compared with what, leg by leg. */
-export function legsText({ promise, recipe }: Pick<Sidecar, 'promise' | 'recipe'>): readonly string[] {
-  const file =
-    recipe === 'master'
-      ? 'The file holds what was read: payload hashes of every track, counts, times and chapters, read again from the finished file.'
-      : 'The file decodes without complaint, and has every picture, the length and the chapters of what it was made from.';
-  const { wholeness } = promise;
-  if (!wholeness) return [file, 'Whether the source itself is whole was not looked at.'];
-  const { packs, navigationPacks, cells, playItems, entryPoints } = wholeness.witnesses;
-  const n = (count: number) => count.toLocaleString('en-GB');
-  const witnesses = [
-    `${n(packs)} packs`,
-    ...(navigationPacks > 0 ? [`${n(navigationPacks)} navigation packs`, `${n(cells)} cells by their table`] : []),
-    ...(playItems > 0 ? [`${plural(playItems, 'stretch', 'stretches')} of clips by their playlist`] : []),
-    ...(entryPoints > 0 ? [`${n(entryPoints)} entry points`] : []),
-  ];
-  const read = `What was read is what the disc says there is: ${witnesses.join(', ')}, and the numbers and times of pictures and sound.`;
-  const leftOut = promise.tracks.some((track) => track.left.length > 0);
-  const left = leftOut ? 'What was left out is listed below, and within its bounds.' : 'Nothing was left out of a track.';
-  return [file, wholeness.damage > 0 ? read.replace('is what', 'is, but for the places below, what') : read, left];
-}
-
-export const CHECK: Readonly<Record<Sidecar['proof']['checks'][number]['what'], string>> = {
-  'track identical': 'payload hash',
-  packets: 'frames counted',
-  timestamps: 'time stamps in order',
-  moments: 'first and last moments',
-  index: 'index',
-  parts: 'parts of the file as they were',
-  'not empty': 'something in it',
-  whole: 'the disc’s own account of itself',
-  duration: 'duration in ms',
-  chapters: 'chapters by time and name',
-  checksums: 'checksums of the file’s parts',
-  structure: 'structure',
-  decodes: 'decodes',
-  streams: 'streams',
-};

@@ -1,5 +1,4 @@
 import { concatBytes } from '../bytes';
-import { ticksToNs } from '../streams';
 import {
   CRC_ELEMENT_BYTES,
   ID,
@@ -15,6 +14,7 @@ import {
   voidElement,
   type Crc32,
 } from './ebml';
+import { PLACED_HEAD_BYTES, putBlockHead, putHead } from './block-head';
 import { crc32 as plainCrc32 } from './crc32';
 import {
   attachmentsContent,
@@ -70,8 +70,6 @@ const MAX_BLOCK_UNITS = 30_000;
 /** Room in the head for what is only known at the end: a sequence header, and names and places of chapters. */
 const HEAD_SLACK_BYTES = 2048;
 const CHAPTER_SLACK_BYTES = 64;
-/** Before a frame that was put together where it stands: identifier, size in four bytes, head of a block. */
-const PLACED_HEAD_BYTES = 1 + 4 + 4;
 const CLUSTER_HEAD_BYTES = 4 + 8 + CRC_ELEMENT_BYTES;
 
 /** FNV-1a over the text, widened to 64 bits: identifiers only have to differ inside one file. */
@@ -260,7 +258,7 @@ export class MatroskaWriter {
   private simpleBlock(target: Uint8Array, { key, discardable, track, data }: MatroskaFrame, relative: number): void {
     const flags = (key ? 0x80 : 0) | (discardable ? 0x01 : 0);
     const stands = data.buffer === target.buffer && data.byteOffset === target.byteOffset + this.clusterEnd + PLACED_HEAD_BYTES;
-    let at = this.putHead(target, this.clusterEnd, ID.SimpleBlock, data.byteLength + 4, stands);
+    let at = putHead(target, this.clusterEnd, ID.SimpleBlock, data.byteLength + 4, stands);
     at = putBlockHead(target, at, track + 1, relative, flags);
     if (!stands) target.set(data, at);
     this.clusterEnd = at + data.byteLength;
@@ -270,25 +268,12 @@ export class MatroskaWriter {
     const duration = uint(ID.BlockDuration, Math.max(1, this.unitsOf(frame.durationTicks ?? 0)));
     const blockHead = [ID.Block, ...sizeBytes(frame.data.byteLength + 4)];
     const size = blockHead.length + 4 + frame.data.byteLength + duration.byteLength;
-    let at = this.putHead(target, this.clusterEnd, ID.BlockGroup, size);
+    let at = putHead(target, this.clusterEnd, ID.BlockGroup, size);
     target.set(blockHead, at);
     at = putBlockHead(target, at + blockHead.length, frame.track + 1, relative, 0);
     target.set(frame.data, at);
     target.set(duration, at + frame.data.byteLength);
     this.clusterEnd = at + frame.data.byteLength + duration.byteLength;
-  }
-
-  /** A one-byte identifier and a size, without making an array for each. @param long always in four bytes. */
-  private putHead(target: Uint8Array, at: number, id: number, size: number, long = false): number {
-    target[at] = id;
-    if (long) return putLongSize(target, at + 1, size);
-    if (size < 127) target[at + 1] = 0x80 | size;
-    else if (size < 16383) {
-      target[at + 1] = 0x40 | (size >> 8);
-      target[at + 2] = size & 0xff;
-      return at + 3;
-    } else return putLongSize(target, at + 1, size);
-    return at + 2;
   }
 
   private closeCluster(): void {
@@ -360,24 +345,3 @@ export class MatroskaWriter {
     return this.tracks;
   }
 }
-
-/** A size in four bytes (RFC 8794 section 4). @returns where it ends. */
-function putLongSize(target: Uint8Array, at: number, size: number): number {
-  if (size >= 2 ** 28 - 1) throw new RangeError('A frame of 256 MiB is no frame');
-  target[at] = 0x10 | (size >>> 24);
-  target[at + 1] = (size >>> 16) & 0xff;
-  target[at + 2] = (size >>> 8) & 0xff;
-  target[at + 3] = size & 0xff;
-  return at + 4;
-}
-
-/** Track number (below 127), relative timestamp, flags: RFC 9559 section 10.1. */
-function putBlockHead(target: Uint8Array, at: number, track: number, relative: number, flags: number): number {
-  target[at] = 0x80 | track;
-  target[at + 1] = (relative >> 8) & 0xff;
-  target[at + 2] = relative & 0xff;
-  target[at + 3] = flags;
-  return at + 4;
-}
-
-export const nsOfTicks = ticksToNs;

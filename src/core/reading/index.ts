@@ -1,4 +1,7 @@
 export * from './model';
+export * from './tracks';
+export { titleSetName } from './title-set-name';
+export { upgradeReading } from './upgrade';
 export { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type FaultWeight, type Wholeness, type Witnesses } from './fault';
 export { MOST_STRETCHES, damageOf, faultText, lengthText, wholenessText } from './fault-text';
 export { readDisc } from './read-disc';

@@ -2,7 +2,8 @@ import { readNavigationPack } from '../streams';
 import type { DvdPgc } from '../dvd';
 import { unlessDamaged, type ByteSource } from '../bytes';
 import { SECTOR_BYTES } from '../volume';
-import { titleSetName, type LooseStretch, type Segment } from './model';
+import { type LooseStretch, type Segment } from './model';
+import { titleSetName } from './title-set-name';
 
 /** Less than this between two cells is padding of the author's, not content. */
 const LEAST_SECTORS = 32;

@@ -1,4 +1,4 @@
-import type { MeasuredPicture, ScanKind, TitleMeasure, VideoTrack } from './model';
+import type { MeasuredPicture, ScanKind, TitleMeasure, VideoTrack } from './tracks';
 
 /** What was counted over decoded sample frames. */
 export interface PictureCounts {

@@ -1,6 +1,6 @@
 import type { ReadingTask } from '@/contract';
 import { call } from '@/store/api';
-import { readingText } from '../words';
+import { readingText } from '../words-queue';
 import { Bar, Button } from './controls';
 import { ProblemNote } from './problem-note';
 import { useAction } from './use-action';

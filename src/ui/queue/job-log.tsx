@@ -3,7 +3,7 @@
 import { useState } from 'react';
 import type { JobEvent } from '@/contract';
 import { call } from '@/store/api';
-import { STAGE } from '../words';
+import { STAGE } from '../words-queue';
 
 function lineOf(event: JobEvent): string {
   switch (event.type) {

@@ -9,7 +9,7 @@ import { bytes, clock, moment, timeLeft } from '../format';
 import { Bar, Button, StateText, type State } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
-import { JOB, RECIPE, STAGE } from '../words';
+import { JOB, RECIPE, STAGE } from '../words-queue';
 import { JobLog } from './job-log';
 
 const MARK: Readonly<Record<JobState['state'], State>> = {

@@ -6,7 +6,8 @@ import { useEngine } from '@/store/engine';
 import { list, plural } from '../format';
 import { Button } from '../parts/controls';
 import { Check, Row, Select } from '../parts/fields';
-import { RECIPE, ROLE_PLURAL } from '../words';
+import { ROLE_PLURAL } from '../words';
+import { RECIPE } from '../words-queue';
 import { NameField } from './name-field';
 import type { RulesProps } from './rules-props';
 

@@ -9,7 +9,8 @@ import { bytes, clock, dayTime, languageName, plural } from '../format';
 import { Button, Panel, StateText } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
-import { CHECK, RECIPE, legsText, proofState, proofText } from '../words';
+import { RECIPE } from '../words-queue';
+import { CHECK, legsText, proofState, proofText } from '../words-proof';
 import { Player } from './player';
 
 function Section({ name, aside, children }: { name: string; aside?: ReactNode; children: ReactNode }) {

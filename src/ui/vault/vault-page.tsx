@@ -8,7 +8,9 @@ import { useOutput, useVault } from '@/store/outputs';
 import { ProblemNote } from '../parts/problem-note';
 import { bytes, clock, day, plural } from '../format';
 import { Button, Empty, Panel, StateText } from '../parts/controls';
-import { RECIPE, STORAGE_IDENTITY, proofState, proofWord } from '../words';
+import { STORAGE_IDENTITY } from '../words';
+import { RECIPE } from '../words-queue';
+import { proofState, proofWord } from '../words-proof';
 import { OutputDetail } from './output-detail';
 
 /** Files listed at first, and with each wish for more. */

@@ -1,6 +1,8 @@
-import { ANY_CODE, scanningStore, trimmedUnit } from '../../streams';
+import { scanningStore } from '../../streams';
+import { eachUnit, type CompanionUnits } from './companion-units';
 import { EsBuffer } from './es-buffer';
-import { TrackAccount, type HeldPacket } from '../packet';
+import { prefixedFrame } from './prefixed-frame';
+import type { HeldPacket, TrackAccount } from '../packet';
 import type { PictureDescription } from '../picture';
 import { PictureFramer, type FrameRoom, type Stamp, type StretchBegin } from './framer';
 import type { Timeline } from '../timeline';
@@ -38,61 +40,6 @@ const near = (stamp: number, base: number): number => {
   const delta = stamp - base;
   return delta > WRAP / 2 ? stamp - WRAP : delta < -WRAP / 2 ? stamp + WRAP : stamp;
 };
-
-/** Access units of the second view of a title, found by their time stamps. */
-export class CompanionUnits {
-  readonly es = new EsBuffer(4 * 1024 * 1024, scanningStore);
-  readonly account = new TrackAccount();
-  private readonly units = new Map<number, { position: number; length: number }>();
-  private start = -1;
-  private startPts = -1;
-  latest90k = -1;
-
-  constructor(readonly codec: UnitCodec) {}
-
-  append(data: Uint8Array, from: number, to: number, pts90k: number, starts: boolean): void {
-    if (starts) {
-      this.close();
-      this.start = this.es.end;
-      this.startPts = pts90k;
-      this.latest90k = pts90k;
-    }
-    this.account.seenBytes += to - from;
-    this.es.append(data, from, to);
-  }
-
-  close(): void {
-    if (this.start < 0 || this.es.end <= this.start) return;
-    const length = this.es.end - this.start;
-    const facts = this.codec.begin();
-    eachUnit(this.es, this.start, this.es.end, (unit) => this.codec.see(unit, facts));
-    this.units.set(this.startPts, { position: this.start, length });
-    this.start = -1;
-  }
-
-  take(pts90k: number): { readonly position: number; readonly length: number } | null {
-    const found = this.units.get(pts90k) ?? null;
-    this.units.delete(pts90k);
-    return found;
-  }
-
-  /** Nothing before this time will be asked for any more. */
-  forget(): void {
-    for (const { length } of this.units.values()) this.account.leave('not part of any frame', length);
-    this.units.clear();
-    this.es.release(this.es.end);
-  }
-}
-
-/** Calls back for every unit between two positions, without start code and the zeros before the next. */
-export function eachUnit(es: EsBuffer, from: number, to: number, see: (unit: Uint8Array) => boolean): void {
-  let start = -1;
-  for (let at = es.findUnitCode(from, to, ANY_CODE); at >= 0; at = es.findUnitCode(at + 3, to, ANY_CODE)) {
-    if (start >= 0 && !see(trimmedUnit(es.view(start, at - start)))) return;
-    start = at + 3;
-  }
-  if (start >= 0) see(trimmedUnit(es.view(start, to - start)));
-}
 
 /**
  * Cuts H.264, HEVC and VC-1 into frames. On a Blu-ray every access unit begins a PES packet of its own and carries its
@@ -374,43 +321,4 @@ export class AccessUnitFramer extends PictureFramer {
     }
     this.waiting = this.waiting.slice(ready);
   }
-}
-
-/** Room for units behind their lengths: each start code of three bytes becomes a length of four, in the worst case of tiny units. */
-const prefixedBytes = (length: number): number => Math.ceil((length * 4) / 3) + 8;
-
-/** Writes units with lengths of four bytes. @returns where it ends. */
-function putPrefixed(es: EsBuffer, position: number, length: number, bytes: Uint8Array, from: number): number {
-  let at = from;
-  eachUnit(es, position, position + length, (unit) => {
-    const size = unit.byteLength;
-    bytes[at] = size >>> 24;
-    bytes[at + 1] = (size >>> 16) & 0xff;
-    bytes[at + 2] = (size >>> 8) & 0xff;
-    bytes[at + 3] = size & 0xff;
-    bytes.set(unit, at + 4);
-    at += 4 + size;
-    return true;
-  });
-  return at;
-}
-
-/**
- * A frame as the container holds it: each unit behind its length (ISO/IEC 14496-15 5.3.4.2.1), the second view's units
- * after the first's. Stands in the room. Units themselves are not changed; only start codes and the zeros before
- * them are not kept.
- */
-export function prefixedFrame(
-  framer: AccessUnitFramer,
-  { position, length, companion }: Pick<HeldPacket, 'position' | 'length' | 'companion'>,
-  room: FrameRoom,
-): Uint8Array {
-  const bytes = room.place(prefixedBytes(length) + (companion ? prefixedBytes(companion.length) : 0));
-  let end = putPrefixed(framer.es, position, length, bytes, 0);
-  if (companion && framer.companion) {
-    end = putPrefixed(framer.companion.es, companion.position, companion.length, bytes, end);
-    framer.companion.es.release(companion.position + companion.length);
-    framer.companion.account.takenBytes += companion.length;
-  }
-  return bytes.subarray(0, end);
 }

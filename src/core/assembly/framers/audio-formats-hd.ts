@@ -8,7 +8,7 @@ import {
   type HdmvLpcmLayout,
   type TrueHdSync,
 } from '../../streams';
-import type { AudioFormat } from './audio-framer';
+import type { AudioFormat } from './audio-formats';
 
 type UnitReader = (data: Uint8Array, at: number, end: number) => AudioFrameHeader | null | 'more';
 const PAD_BYTES = 96;

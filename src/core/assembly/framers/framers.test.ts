@@ -1,5 +1,6 @@
 import { SubpictureFramer } from './subpicture-framer';
-import { AudioFramer, framedFormat, lpcmFormat } from './audio-framer';
+import { framedFormat, lpcmFormat } from './audio-formats';
+import { AudioFramer } from './audio-framer';
 import { EsBuffer } from './es-buffer';
 import { FaultLog } from '../faults';
 import { Marks, Timeline } from '../timeline';

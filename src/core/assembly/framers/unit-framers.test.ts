@@ -1,6 +1,8 @@
 import { seeded } from '@/test-support/random';
 import { readDtsHdUnit, readEac3Unit } from '../../streams';
-import { AccessUnitFramer, CompanionUnits, prefixedFrame } from './access-unit-framer';
+import { AccessUnitFramer } from './access-unit-framer';
+import { CompanionUnits } from './companion-units';
+import { prefixedFrame } from './prefixed-frame';
 import { OwnRoom } from './framer';
 import { trueHdFormat, unitFormat } from './audio-formats-hd';
 import { AudioFramer } from './audio-framer';

@@ -6,16 +6,15 @@ import {
   TICKS_PER_PTS,
   scanningStore,
   pictureFields,
-  pictureRows,
   readPictureCoding,
   readPictureHeader,
   readSequenceHeader,
   type PictureCoding,
   type SequenceHeader,
-  type SliceRows,
 } from '../../streams';
 import { EsBuffer } from './es-buffer';
 import { PLAIN_PICTURE, type PictureDescription } from '../picture';
+import { PictureCounts } from './picture-counts';
 import { PictureFramer, type PieceBegin, type Stamp } from './framer';
 import { Marks, ptsBetween, type Mark, type Timeline } from '../timeline';
 
@@ -52,29 +51,10 @@ interface Frame {
 /** Stamps are rounded to 90 kHz and jitter by a field on discs with pulldown; only more than this is a jump. */
 const JUMP_SHARE_OF_FRAME = 0.75;
 const STEADY_TICKS = TICKS_PER_MS;
-/** Pictures of a stretch may last this much less or more than its navigation pack says, in frames: pulldown changes inside it. */
-const VOBU_SLACK_FRAMES = 0.75;
 /** A clock that goes on by less than this over its last picture only rounds, or counts the end of the sound. */
 const HELD_FRAMES = 1.5;
 /** A picture that stands for less is no news: clocks go on until the end of the sound. */
 const HELD_TICKS = 250 * TICKS_PER_MS;
-/** Numbers of pictures in a group; more than this are no group of a disc. */
-const MOST_IN_GROUP = 512;
-
-/** What a navigation pack says of the pictures behind it. */
-interface Expected {
-  /** Position in the stream at which the first of them begins, at the earliest. */
-  readonly position: number;
-  readonly pts90k: number;
-  readonly epoch: number;
-  readonly ticks: number;
-  /** Something was missing before it had ended: then its pictures are not counted. */
-  hurt: boolean;
-  seenTicks: number;
-  pictures: number;
-}
-/** Pictures higher than this count their rows in another way (13818-2 6.2.4); none of a disc's is. */
-const MOST_CHECKED_ROWS = 2800;
 /** A stamp that is wrong by more than this is later than the next one, which stands half a second behind it at the most. */
 const LONG_STAND_TICKS = 1000 * TICKS_PER_MS;
 
@@ -111,16 +91,15 @@ export class VideoFramer extends PictureFramer {
   private groupIsClosed = true;
   /** A jump of the stamps is expected: something is missing before the next. */
   private jumpExpected = false;
-  private readonly expected: Expected[] = [];
-  /** Numbers of the pictures of the group under way; null where it did not begin with a head, or something is missing in it. */
-  private group: { least: number; most: number; pictures: number } | null = null;
   private suspect: { readonly ticks: number } | null = null;
   /** The stream has said that its pictures end for now. */
-  private sequenceEnded = false;
+  sequenceEnded = false;
+  private readonly witnessed: PictureCounts;
   private framesSinceHold = 0;
 
   constructor(private readonly timeline: Timeline) {
     super();
+    this.witnessed = new PictureCounts(this, timeline);
   }
 
   override get size(): readonly [number, number] | null {
@@ -142,14 +121,12 @@ export class VideoFramer extends PictureFramer {
   /** Something is missing in the stream before what comes next. */
   override breakHere(): void {
     this.jumpExpected = true;
-    this.group = null;
-    for (const stretch of this.expected) stretch.hurt = true;
+    this.witnessed.breakHere();
   }
 
   /** What comes next is said to last from one stamp to another, by a witness outside the stream. */
   expect(epoch: number, from90k: number, to90k: number): void {
-    const ticks = ptsBetween(from90k, to90k) * TICKS_PER_PTS;
-    this.expected.push({ position: this.es.end, pts90k: from90k, epoch, ticks, hurt: false, seenTicks: 0, pictures: 0 });
+    this.witnessed.expect(this.es.end, epoch, from90k, to90k);
   }
 
   /** Time goes on to `ticks` without another picture: the last one stands. */
@@ -194,15 +171,14 @@ export class VideoFramer extends PictureFramer {
     for (let at = this.es.findUnitCode(this.scanFrom, this.es.end); at >= 0; at = this.es.findUnitCode(at + 3, this.es.end))
       this.onCode(at, true);
     this.scanFrom = this.es.end;
-    if (this.current) this.lookAtRows(this.current.coding, this.es.takeSliceRows());
+    if (this.current) this.witnessed.lookAtRows(this.current.coding, this.es.takeSliceRows());
     this.endPicture(this.es.end);
     this.pairUp(null);
     if (this.undisplayed) this.display(this.undisplayed);
     this.undisplayed = null;
     this.placeWithoutStamp();
     this.release();
-    this.settleExpected(Number.POSITIVE_INFINITY);
-    this.group = null;
+    this.witnessed.finish();
     this.lastDeviation = 0;
     this.settleSuspect();
     if (this.auStart < this.es.end) {
@@ -221,7 +197,7 @@ export class VideoFramer extends PictureFramer {
     if (code === CODE.sequence || code === CODE.group || code === CODE.picture) {
       const rows = this.es.takeSliceRows();
       if (this.current) {
-        this.lookAtRows(this.current.coding, rows);
+        this.witnessed.lookAtRows(this.current.coding, rows);
         this.endPicture(position);
         this.auHasSequence = false;
         this.auClosedGroup = false;
@@ -231,7 +207,7 @@ export class VideoFramer extends PictureFramer {
         this.auHasSequence = true;
       } else if (code === CODE.group) {
         this.auClosedGroup = ((data[at + 7] as number) & 0x40) !== 0;
-        this.endGroup();
+        this.witnessed.beginGroup();
       } else {
         this.current = {
           position: this.auStart,
@@ -250,66 +226,6 @@ export class VideoFramer extends PictureFramer {
     return true;
   }
 
-  /** A group's pictures are numbered without gaps in the order in which they are shown. 13818-2 6.3.9 on temporal_reference. */
-  private endGroup(): void {
-    const { group } = this;
-    this.group = { least: Number.POSITIVE_INFINITY, most: -1, pictures: 0 };
-    if (!group || group.pictures === 0 || group.most >= MOST_IN_GROUP) return;
-    const missing = group.most - group.least + 1 - group.pictures;
-    if (missing === 0) return;
-    const frame = (this.sequence?.frameTicks ?? 0) / TICKS_PER_MS;
-    this.account.fault('pictures missing', this.endTicks, missing > 0 ? missing * frame : null);
-  }
-
-  /** Stretches that end before `position` are complete: their pictures last as long as the witness said, or some are missing. */
-  private settleExpected(position: number, next: Mark | null = null): void {
-    for (;;) {
-      const [stretch, following] = this.expected;
-      if (!stretch || (following ? following.position > position : position !== Number.POSITIVE_INFINITY)) return;
-      this.expected.shift();
-      const frame = this.sequence?.frameTicks ?? 0;
-      const short = stretch.ticks - stretch.seenTicks;
-      // A stretch without any picture belongs to the one that stands; so does what comes after a sequence's end.
-      if (stretch.hurt || stretch.pictures === 0 || frame === 0 || (short > 0 && this.sequenceEnded)) continue;
-      if (Math.abs(short) <= frame * VOBU_SLACK_FRAMES) continue;
-      const at = this.timeline.isPlaced(stretch.epoch) ? this.timeline.map(stretch.epoch, stretch.pts90k) : this.endTicks;
-      // What lacks pictures at the end of its clock is held; anywhere else some are missing, or there are too many.
-      if (!following && short > 0) continue;
-      // They were all shown before the next had come: the last of them stands until then.
-      const shown90k = stretch.pts90k + stretch.seenTicks / TICKS_PER_PTS;
-      if (short > 0 && next?.epoch === stretch.epoch && next.arrival90k != null && ptsBetween(shown90k, next.arrival90k) > 0) continue;
-      this.account.fault('pictures missing', at, short > 0 ? short / TICKS_PER_MS : null);
-    }
-  }
-
-  private isWitnessed(position: number, mark: Mark | null, frameTicks: number): boolean {
-    const [stretch] = this.expected;
-    if (!mark || !stretch || stretch.position > position || stretch.epoch !== mark.epoch) return false;
-    return Math.abs(ptsBetween(stretch.pts90k, mark.pts90k)) < frameTicks / TICKS_PER_PTS;
-  }
-
-  private count(position: number, temporalReference: number, ticks: number, isNewFrame: boolean): void {
-    const [stretch] = this.expected;
-    if (stretch && stretch.position <= position) {
-      stretch.seenTicks += ticks;
-      stretch.pictures++;
-    }
-    const { group } = this;
-    if (!group || !isNewFrame) return;
-    group.least = Math.min(group.least, temporalReference);
-    group.most = Math.max(group.most, temporalReference);
-    group.pictures++;
-  }
-
-  /** Every row of macroblocks of a picture of MPEG-2 stands in a slice of its own, or several: 13818-2 6.1.2.2. MPEG-1 knows no such rule. */
-  private lookAtRows({ structure }: PictureCoding, { row, skipped }: SliceRows): void {
-    const { sequence } = this;
-    if (!sequence?.mpeg2 || sequence.heightPixels > MOST_CHECKED_ROWS) return;
-    const all = pictureRows(sequence, structure);
-    if (row === all && skipped === 0) return;
-    this.account.fault('rows missing', this.endTicks);
-  }
-
   private endPicture(end: number): void {
     const picture = this.current;
     if (!picture) return;
@@ -326,8 +242,8 @@ export class VideoFramer extends PictureFramer {
       picture.temporalReference === partner.temporalReference
     ) {
       this.marks.takeUpTo(picture.headerPosition);
-      this.settleExpected(picture.headerPosition);
-      this.count(picture.headerPosition, picture.temporalReference, this.unpaired.durationTicks, false);
+      this.witnessed.settle(picture.headerPosition);
+      this.witnessed.count(picture.headerPosition, picture.temporalReference, this.unpaired.durationTicks, false);
       this.unpaired.length += length;
       this.unpaired.durationTicks *= 2;
       this.unpaired.openField = null;
@@ -336,7 +252,7 @@ export class VideoFramer extends PictureFramer {
     const frameTicks = this.sequence?.frameTicks ?? 0;
     const fields = pictureFields(coding, this.sequence?.progressiveSequence ?? true);
     const mark = this.marks.takeUpTo(picture.headerPosition);
-    this.settleExpected(picture.headerPosition, mark);
+    this.witnessed.settle(picture.headerPosition, mark);
     const frame: Frame = {
       position: picture.position,
       length,
@@ -345,7 +261,7 @@ export class VideoFramer extends PictureFramer {
       mark,
       epoch: this.epoch,
       afterEnd: this.sequenceEnded,
-      isWitnessed: this.isWitnessed(picture.headerPosition, mark, frameTicks),
+      isWitnessed: this.witnessed.isWitnessed(picture.headerPosition, mark),
       durationTicks: Math.round((frameTicks * fields) / 2),
       ticks: null,
       openField: coding.structure === 3 ? null : { structure: coding.structure, temporalReference: picture.temporalReference },
@@ -354,7 +270,7 @@ export class VideoFramer extends PictureFramer {
       this.account.leave('not part of any frame', length);
       return;
     }
-    this.count(picture.headerPosition, picture.temporalReference, frame.durationTicks, true);
+    this.witnessed.count(picture.headerPosition, picture.temporalReference, frame.durationTicks, true);
     this.sequenceEnded = picture.endsSequence;
     if (picture.type !== PICTURE.bidirectional) this.referencesInPiece++;
     if (picture.type === PICTURE.intra) this.groupIsClosed = picture.closedGroup;

@@ -2,7 +2,7 @@ import { DiscError, throwIfCancelled } from '../../bytes';
 import type { EntryPoint } from '../../bluray';
 import type { ApartRun } from '../../reading';
 import { SOURCE_PACKET, TransportDemux, type TransportFault } from '../../streams';
-import { ChunkReader } from './clip-chunks';
+import { PACKETS, ReadAhead } from './read-ahead';
 import { ptsBetween } from '../timeline';
 import type { WalkSurroundings } from './walk';
 
@@ -22,7 +22,7 @@ export type HearPiece = (data: Uint8Array, from: number, to: number, titleMs: nu
  */
 export class ApartSound {
   private run = -1;
-  private reader: ChunkReader | null = null;
+  private reader: ReadAhead | null = null;
   private chunk: Uint8Array | null = null;
   private at = 0;
   private latestMs = Number.NEGATIVE_INFINITY;
@@ -95,23 +95,20 @@ export class ApartSound {
     const unreadable = (packet: number, packets: number) => {
       this.lost('unreadable', run.clip, packet, packets);
     };
-    this.reader = new ChunkReader(
-      source,
-      entry?.packet ?? 0,
-      Math.floor(source.sizeBytes / SOURCE_PACKET),
-      this.around.around ? unreadable : null,
-    );
+    this.reader = new ReadAhead(source, PACKETS, entry?.packet ?? 0, Math.floor(source.sizeBytes / SOURCE_PACKET), {
+      unreadable: this.around.around ? unreadable : null,
+    });
   }
 
   /** @returns false at the end of the clip. */
-  private async step(reader: ChunkReader): Promise<boolean> {
+  private async step(reader: ReadAhead): Promise<boolean> {
     if (!this.chunk || this.at >= this.chunk.byteLength) {
       this.chunk = await reader.next();
       this.at = 0;
       if (!this.chunk) return false;
     }
     const to = Math.min(this.chunk.byteLength, this.at + STEP_PACKETS * SOURCE_PACKET);
-    const packet = reader.packet - (this.chunk.byteLength - this.at) / SOURCE_PACKET;
+    const packet = reader.record - (this.chunk.byteLength - this.at) / SOURCE_PACKET;
     this.demux.feed(this.chunk, this.at, to, packet);
     this.at = to;
     return true;

@@ -4,7 +4,7 @@ import type { CellSegment, ClipSegment, Segment } from '../../reading';
 import { SOURCE_PACKET, TransportDemux, readNavigationPack, readPack, type StreamKey } from '../../streams';
 import { SECTOR_BYTES } from '../../volume';
 import type { CarriedPart } from '../framers/carried-part';
-import { ChunkReader } from './clip-chunks';
+import { PACKETS, ReadAhead } from './read-ahead';
 
 /**
  * Subtitles at a cut. One that is on the screen there stands before it on the disc, and so may one that appears right behind it:
@@ -108,12 +108,14 @@ export async function partsBeforeClip(
     scrambled: nobody,
   });
   for (const pid of pids) demux.want(pid);
-  const reader = new ChunkReader(source, from, first.firstPacket, () => {
-    found.clear();
+  const reader = new ReadAhead(source, PACKETS, from, first.firstPacket, {
+    unreadable: () => {
+      found.clear();
+    },
   });
   for (let chunk = await reader.next(); chunk; chunk = await reader.next()) {
     throwIfCancelled(signal, source.name);
-    demux.feed(chunk, 0, chunk.byteLength, reader.packet - chunk.byteLength / SOURCE_PACKET);
+    demux.feed(chunk, 0, chunk.byteLength, reader.record - chunk.byteLength / SOURCE_PACKET);
   }
   return found.parts;
 }

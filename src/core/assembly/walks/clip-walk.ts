@@ -1,48 +1,34 @@
-import { DiscError, isDamage, throwIfCancelled } from '../../bytes';
-import { parseClipInfo, type EntryPoint } from '../../bluray';
-import { APART_STREAM, CORE_STREAM, clipInfoName, type ClipSegment, type MovedStream } from '../../reading';
+import { DiscError, isDamage } from '../../bytes';
+import type { ClipSegment } from '../../reading';
 import {
-  HDMV_LPCM_HEAD_BYTES,
   NO_PTS,
   SOURCE_PACKET,
   TICKS_PER_MS,
   TransportDemux,
   readAc3Header,
-  readHdmvLpcm,
   type TransportFault,
   type TransportReceiver,
 } from '../../streams';
-import type { CompanionUnits } from '../framers/access-unit-framer';
+import type { CompanionUnits } from '../framers/companion-units';
 import { ApartSound, type HearPiece } from './apart-sound';
 import { partsBeforeClip, type CarriedParts } from './carried';
-import { ChunkReader } from './clip-chunks';
+import { ClipRoutes } from './clip-routes';
+import { PACKETS, ReadAhead } from './read-ahead';
+import { SecondView } from './second-view';
+import { EntryWatch, clipOf, stretchesOf, type ClipStretch } from './stretches';
 import type { FaultKind } from '../../reading/fault';
 import { sectorsOf, type Moment } from '../faults';
-import { lanesByStream, type Lane } from './lanes';
-import type { PlannedPiece, PlannedSegment } from '../plan';
+import type { Lane } from './lanes';
+import type { PlannedPiece } from '../plan';
 import type { PictureFramer, StretchBegin } from '../framers/framer';
-import { breakLanes, carryOver, carryingStreams, emptyStamp, type OpenContent, type Walk, type WalkSurroundings } from './walk';
+import { breakLanes, carryOver, carryingStreams, emptyStamp, type Walk, type WalkSurroundings } from './walk';
 
-const MAX_INFO_BYTES = 16 * 1024 * 1024;
-/** Times of entry points leave out the lowest nine bits. */
-const ENTRY_STEP = 2 ** 9;
 /** How far beyond a cut sound that belongs before it is looked for: a second or more at the highest rate. */
 const TAIL_PACKETS = 65_536;
 /** Pictures at a cut that need earlier ones are left out; more than that is missing. */
 const LENGTH_SLACK_MS = 250;
 /** Sound beside the title is read this much beyond what is shown: more than its longest frame. */
 const TAIL_MS = 200;
-
-/** Segments of one clip that follow each other without a join. */
-interface Stretch {
-  /** Its sound goes on from the stretch before without a break. */
-  readonly seamless: boolean;
-  readonly moved: readonly MovedStream[] | null;
-  readonly segments: readonly PlannedSegment[];
-  readonly first: ClipSegment;
-  readonly last: ClipSegment;
-  readonly companion: string | null;
-}
 
 const TRANSPORT_FAULTS: Readonly<Record<TransportFault, FaultKind>> = {
   'no packet': 'no pack',
@@ -51,64 +37,16 @@ const TRANSPORT_FAULTS: Readonly<Record<TransportFault, FaultKind>> = {
   broken: 'broken pack',
 };
 
-type EntryMaps = ReadonlyMap<number, readonly EntryPoint[]>;
-
-/** Entry points of a clip's streams as its information lists them; none where that is lost, which the reading has said. */
-async function readMaps(openContent: OpenContent, clip: string): Promise<EntryMaps> {
-  try {
-    const file = await openContent(clipInfoName(clip));
-    const data = new Uint8Array(Math.min(file.sizeBytes, MAX_INFO_BYTES));
-    await file.read(0, data);
-    return parseClipInfo(data, file.name).maps;
-  } catch (error) {
-    if (error instanceof DiscError && error.code !== 'cancelled') return new Map();
-    throw error;
-  }
-}
-
-const clipOf = ({ segment }: PlannedSegment): ClipSegment => {
-  if (segment.kind !== 'clip') throw new Error('a Blu-ray is walked by clips');
-  return segment;
-};
-
-const sameMoves = (a: readonly MovedStream[] | null, b: readonly MovedStream[] | null) =>
-  a === b || JSON.stringify(a) === JSON.stringify(b);
-
-/** Puts the parts of a piece together to stretches that are read in one go. */
-export function stretchesOf(segments: readonly PlannedSegment[]): Stretch[] {
-  const stretches: Stretch[] = [];
-  for (const planned of segments) {
-    const clip = clipOf(planned);
-    const before = stretches[stretches.length - 1];
-    const goesOn =
-      before?.last.content === clip.content &&
-      before.last.out90k === clip.in90k &&
-      before.companion === planned.companion &&
-      sameMoves(before.moved, planned.moved);
-    if (goesOn) stretches[stretches.length - 1] = { ...before, segments: [...before.segments, planned], last: clip };
-    else {
-      const { seamless, companion, moved } = planned;
-      stretches.push({ seamless, moved, segments: [planned], first: clip, last: clip, companion });
-    }
-  }
-  return stretches;
-}
-
 /** Walks the clips of a Blu-ray: transport streams cut by in and out times, each stretch with a clock of its own. */
 export class ClipWalk implements Walk, TransportReceiver {
-  private byPid = new Map<number, Lane>();
-  private cores = new Map<number, Lane>();
-  /** Which of the two lanes of a TrueHD stream the packet under way belongs to. */
-  private readonly goingTo = new Map<number, Lane | null>();
+  private readonly routes: ClipRoutes;
+  private readonly entries: EntryWatch;
   private readonly demux = new TransportDemux(this);
   private readonly stamp = emptyStamp();
-  private readonly companionDemux: TransportDemux | null = null;
-  private readonly companion: CompanionUnits | null = null;
+  private readonly second: SecondView | null;
   /** Sound in clips of its own, and the lane that it feeds; and where the stretch that it is laid beside begins. */
   private apart: { readonly lane: Lane; readonly sound: ApartSound }[] = [];
   private beside: { readonly titleMs: number; readonly in90k: number; readonly endMs: number } = { titleMs: 0, in90k: 0, endMs: 0 };
-  /** Lanes whose text belongs to the title of this piece. */
-  private textLanes: ReadonlySet<Lane> = new Set();
   private epoch = -1;
   private soundOnly = false;
   /** Decoding time from which on no picture is shown before the end of the stretch. */
@@ -117,31 +55,22 @@ export class ClipWalk implements Walk, TransportReceiver {
   /** The latest stamp of the picture, for places of faults; and the clip it counts in. */
   private clock90k = 0;
   private content = '';
-  /** Entry points of the clip under way by their packet, as its information says, and those met. */
-  private entries = new Map<number, number>();
   /** Size of the picture so far. */
   private size: string | null = null;
-  private readonly infos = new Map<string, EntryMaps>();
 
   constructor(
     private readonly video: PictureFramer,
-    private videoPid: number,
+    videoPid: number,
     second: { readonly units: CompanionUnits; readonly pid: number } | null,
     private readonly around: WalkSurroundings,
   ) {
-    if (second) {
-      const { units } = second;
-      this.companion = units;
-      this.companionDemux = new TransportDemux({
-        transport: (_pid, data, from, to, pts, _dts, starts) => {
-          units.append(data, from, to, pts, starts);
-        },
-        scrambled: () => {
-          this.scrambled();
-        },
+    this.routes = new ClipRoutes(around.lanes, videoPid, around.label);
+    this.entries = new EntryWatch(around);
+    this.second =
+      second &&
+      new SecondView(second.units, second.pid, around.openContent, () => {
+        this.scrambled();
       });
-      this.companionDemux.want(second.pid);
-    }
   }
 
   async *steps(pieces: readonly PlannedPiece[]): AsyncGenerator<void, void> {
@@ -151,7 +80,8 @@ export class ClipWalk implements Walk, TransportReceiver {
       this.layBeside(piece);
       for (const [i, stretch] of stretches.entries()) {
         const isLast = i === stretches.length - 1;
-        this.mapStreams(piece, stretch.moved);
+        this.routes.map(piece, stretch.moved);
+        for (const pid of this.routes.pids) this.demux.want(pid);
         if (this.around.around && (await this.isGone(stretch))) {
           this.passOver(stretch, i === 0);
           yield;
@@ -160,10 +90,10 @@ export class ClipWalk implements Walk, TransportReceiver {
         const goesOnSeamlessly = stretches[i + 1]?.seamless ?? false;
         // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
         const isCut = i === 0 && !piece.naturalStart;
-        this.entries = await this.entriesOf(stretch);
+        await this.entries.begin(stretch, this.routes.videoPid);
         const before = isCut ? await this.partsBefore(stretch) : null;
         this.begin(stretch, i === 0, isCut, isLast && !piece.naturalEnd);
-        if (before) carryOver(this.byPid, before, stretch.first.in90k, this.epoch);
+        if (before) carryOver(this.routes.lanesByPid, before, stretch.first.in90k, this.epoch);
         const size = await this.clipPackets(stretch.last.content);
         const startTicks = this.video.endTicks;
         yield* this.read(stretch);
@@ -172,7 +102,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         if (goesOn) yield* this.readTail(stretch.last, size);
         this.finishVideo();
         this.settle(true, isLast);
-        this.lookAtEntries(stretch);
+        this.entries.end(stretch, this.epoch);
         this.lookAtLength(stretch, startTicks);
         this.requireSameSize(stretch);
         // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
@@ -180,25 +110,6 @@ export class ClipWalk implements Walk, TransportReceiver {
         yield;
       }
     }
-  }
-
-  /** Which lane each stream of this piece's title feeds, in a part where some of them stand elsewhere. */
-  private mapStreams(piece: PlannedPiece, moved: readonly MovedStream[] | null): void {
-    const places = new Map(moved?.map((m) => [m.stream, m.pid]));
-    const placeOf = (stream: number | null): number | null => {
-      if (stream === null || stream >= APART_STREAM) return stream;
-      const core = stream >= CORE_STREAM ? CORE_STREAM : 0;
-      const pid = places.get(stream - core);
-      return pid === undefined ? stream : pid === null ? null : pid + core;
-    };
-    const all = lanesByStream(this.around.lanes, piece.streams.map(placeOf));
-    this.videoPid = placeOf(piece.title.video.stream) ?? piece.title.video.stream;
-    this.byPid = new Map([...all].filter(([stream]) => stream < CORE_STREAM));
-    this.cores = new Map(
-      [...all].flatMap(([stream, lane]) => (stream >= CORE_STREAM && stream < APART_STREAM ? [[stream - CORE_STREAM, lane]] : [])),
-    );
-    for (const pid of [...this.byPid.keys(), ...this.cores.keys()]) this.demux.want(pid);
-    this.textLanes = new Set([...all].flatMap(([stream, lane]) => (stream >= APART_STREAM ? [lane] : [])));
   }
 
   /** Sound of this piece's title that stands in clips of its own. */
@@ -209,7 +120,7 @@ export class ClipWalk implements Walk, TransportReceiver {
       const rest = () => {
         lane.framer.restHere();
       };
-      const mapOf = (clip: string) => this.mapOf(clip, runs[0]?.pid ?? 0);
+      const mapOf = (clip: string) => this.entries.mapOf(clip, runs[0]?.pid ?? 0);
       const sound = new ApartSound(runs, this.around, mapOf, this.hearing(lane), rest, this.losing(lane, track));
       sound.beginAt(piece.segments[0]?.titleMs ?? 0);
       return [{ lane, sound }];
@@ -225,7 +136,7 @@ export class ClipWalk implements Walk, TransportReceiver {
       if (isCore) return;
       this.stamp.pts90k = titleMs === null ? NO_PTS : Math.round(this.beside.in90k + (titleMs - this.beside.titleMs) * 90);
       this.stamp.epoch = this.epoch;
-      framer.receive(data, this.soundStart(lane, data, from, to, starts), to, this.stamp);
+      framer.receive(data, this.routes.soundStart(lane, data, from, to, starts), to, this.stamp);
     };
   }
 
@@ -241,40 +152,16 @@ export class ClipWalk implements Walk, TransportReceiver {
     return this.apart.some((a) => a.lane === lane);
   }
 
-  /** Entry points of one stream of a clip. */
-  private async mapOf(clip: string, pid: number): Promise<readonly EntryPoint[]> {
-    let maps = this.infos.get(clip);
-    if (!maps) {
-      maps = await readMaps(this.around.openContent, clip);
-      this.infos.set(clip, maps);
-    }
-    return maps.get(pid) ?? [];
-  }
-
-  private async entriesOf({ first, last }: Stretch): Promise<Map<number, number>> {
-    const entries = await this.mapOf(first.content, this.videoPid);
-    // The first may stand before the stretch's own packets, the last is met only where its picture begins before the end.
-    const own = entries.filter((e) => e.packet >= first.firstPacket && e.packet < last.endPacket);
-    return new Map(own.map((e) => [e.packet, e.pts90k]));
-  }
-
   /** What of the subtitles stands before a cut, and may be shown at it. */
-  private async partsBefore({ first }: Stretch): Promise<CarriedParts | null> {
-    const pids = carryingStreams(this.byPid);
+  private async partsBefore({ first }: ClipStretch): Promise<CarriedParts | null> {
+    const pids = carryingStreams(this.routes.lanesByPid);
     if (pids.length === 0) return null;
     const source = await this.around.openContent(first.content);
-    return partsBeforeClip(source, first, await this.mapOf(first.content, this.videoPid), pids, this.around.signal);
-  }
-
-  /** Whatever entry point has not been met stands somewhere else, or not at all. */
-  private lookAtEntries({ first }: Stretch): void {
-    for (const [packet, pts90k] of this.entries)
-      this.around.faults.note('entry point', 0, { epoch: this.epoch, pts90k }, sectorsOf(first.content, packet * SOURCE_PACKET, 1));
-    this.entries.clear();
+    return partsBeforeClip(source, first, await this.entries.mapOf(first.content, this.routes.videoPid), pids, this.around.signal);
   }
 
   /** The picture of a stretch lasts as long as the playlist says; where its end was lost, time goes on, so that what comes next stays where it is. */
-  private lookAtLength({ first, last }: Stretch, startTicks: number): void {
+  private lookAtLength({ first, last }: ClipStretch, startTicks: number): void {
     const missing = (last.out90k - first.in90k) / 90 - (this.video.endTicks - startTicks) / TICKS_PER_MS;
     if (missing <= LENGTH_SLACK_MS) {
       this.around.witnesses.playItems++;
@@ -285,31 +172,21 @@ export class ClipWalk implements Walk, TransportReceiver {
     if (this.around.around) this.video.endTicks += missing * TICKS_PER_MS;
   }
 
-  private meetEntry(packet: number, pts90k: number): void {
-    const expected = this.entries.get(packet);
-    if (expected === undefined) return;
-    if (Math.floor(pts90k / ENTRY_STEP) * ENTRY_STEP !== expected) return;
-    this.entries.delete(packet);
-    this.around.witnesses.entryPoints++;
-  }
-
   private now(): Moment {
     return { epoch: this.epoch, pts90k: this.clock90k };
   }
 
   /** @internal part of the demultiplexer's contract. */
   fault(kind: TransportFault, pid: number, packet: number): void {
-    if (this.soundOnly && (pid === this.videoPid || pid < 0)) return;
-    const lane =
-      pid < 0 ? null : pid === this.videoPid ? (this.around.lanes[0] ?? null) : (this.byPid.get(pid) ?? this.cores.get(pid) ?? null);
+    if (this.soundOnly && (pid === this.routes.videoPid || pid < 0)) return;
+    const lane = this.routes.laneOf(pid);
     const track = lane ? this.around.lanes.indexOf(lane) : null;
     this.around.faults.note(TRANSPORT_FAULTS[kind], track, this.now(), sectorsOf(this.content, packet * SOURCE_PACKET, SOURCE_PACKET));
     if (kind !== 'missing') return;
-    for (const hurt of new Set([lane, this.cores.get(pid) ?? null])) if (hurt) breakLanes(this.around.lanes, hurt);
-    this.goingTo.delete(pid);
+    for (const hurt of this.routes.lose(pid)) breakLanes(this.around.lanes, hurt);
   }
 
-  private async isGone(stretch: Stretch): Promise<boolean> {
+  private async isGone(stretch: ClipStretch): Promise<boolean> {
     try {
       await this.around.openContent(stretch.first.content);
       return false;
@@ -320,7 +197,7 @@ export class ClipWalk implements Walk, TransportReceiver {
   }
 
   /** A clip that is not there: time goes on without it, so that what comes behind stays where it is. */
-  private passOver(stretch: Stretch, firstOfPiece: boolean): void {
+  private passOver(stretch: ClipStretch, firstOfPiece: boolean): void {
     const { first, last } = stretch;
     const { timeline, chapters, faults } = this.around;
     this.epoch = timeline.begin(first.in90k);
@@ -333,7 +210,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     chapters.place();
   }
 
-  private noteChapters({ segments }: Stretch, firstOfPiece: boolean): void {
+  private noteChapters({ segments }: ClipStretch, firstOfPiece: boolean): void {
     segments.forEach((planned, i) => {
       const { in90k } = clipOf(planned);
       const begins = firstOfPiece && i === 0;
@@ -343,7 +220,7 @@ export class ClipWalk implements Walk, TransportReceiver {
   }
 
   /** A file has one size of picture. @throws DiscError `unsupported` where a clip has another than the one before. */
-  private requireSameSize(stretch: Stretch): void {
+  private requireSameSize(stretch: ClipStretch): void {
     const size = this.video.size?.join('×');
     if (size === undefined) return;
     this.size ??= size;
@@ -359,14 +236,13 @@ export class ClipWalk implements Walk, TransportReceiver {
     return Math.floor((await this.around.openContent(content)).sizeBytes / SOURCE_PACKET);
   }
 
-  private begin(stretch: Stretch, firstOfPiece: boolean, isCut: boolean, endsCut: boolean): void {
+  private begin(stretch: ClipStretch, firstOfPiece: boolean, isCut: boolean, endsCut: boolean): void {
     const { first, last } = stretch;
     const { timeline, lanes } = this.around;
     const startTicks = this.video.endTicks;
     this.epoch = timeline.begin(first.in90k);
     this.demux.restart();
-    this.companionDemux?.restart();
-    this.goingTo.clear();
+    this.routes.restart();
     this.latestDts = NO_PTS;
     this.clock90k = first.in90k;
     this.content = first.content;
@@ -378,8 +254,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     const { out90k } = last;
     const common = { epoch: this.epoch, in90k, out90k, titleMs, startTicks, isCut, endsCut, midFrame: first.firstPacket > 0 };
     for (const lane of lanes) {
-      // Text that stands apart belongs to the titles that lay it beside theirs.
-      if (lane.track.kind === 'subtitle' && lane.track.source.apart && !this.textLanes.has(lane)) continue;
+      if (this.routes.isOfOtherTitle(lane)) continue;
       const begin: StretchBegin = { ...common, goesOn: (stretch.seamless || this.isApart(lane)) && !firstOfPiece };
       lane.framer.beginStretch(begin);
     }
@@ -391,7 +266,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     for (const lane of this.around.lanes) if (isLast || !this.isApart(lane)) lane.framer.endPieceAt(ticks);
   }
 
-  private async *read(stretch: Stretch): AsyncGenerator<void, void> {
+  private async *read(stretch: ClipStretch): AsyncGenerator<void, void> {
     const source = await this.around.openContent(stretch.first.content);
     const unreadable = this.around.around
       ? (packet: number, packets: number) => {
@@ -399,37 +274,22 @@ export class ClipWalk implements Walk, TransportReceiver {
           this.around.faults.note('unreadable', null, this.now(), place);
         }
       : null;
-    const reader = new ChunkReader(source, stretch.first.firstPacket, stretch.last.endPacket, unreadable);
-    const second = stretch.companion === null || !this.companion ? null : await this.openCompanion(stretch.companion);
+    const reader = new ReadAhead(source, PACKETS, stretch.first.firstPacket, stretch.last.endPacket, {
+      unreadable,
+      signal: this.around.signal,
+    });
+    await this.second?.begin(stretch.companion);
     for (let chunk = await reader.next(); chunk; chunk = await reader.next()) {
-      throwIfCancelled(this.around.signal, this.around.label);
-      this.demux.feed(chunk, 0, chunk.byteLength, reader.packet - chunk.byteLength / SOURCE_PACKET);
+      this.demux.feed(chunk, 0, chunk.byteLength, reader.record - chunk.byteLength / SOURCE_PACKET);
       this.around.witnesses.packs += chunk.byteLength / SOURCE_PACKET;
       this.around.progress(chunk.byteLength);
-      if (second) await this.readCompanion(second);
+      await this.second?.readTo(this.latestDts);
       const shownMs = this.beside.titleMs + (this.clock90k - this.beside.in90k) / 90;
       for (const { sound } of this.apart) await sound.readTo(Math.min(shownMs, this.beside.endMs) + TAIL_MS);
       this.settle(false);
       yield;
     }
-    if (second) {
-      this.latestDts = Number.POSITIVE_INFINITY;
-      await this.readCompanion(second);
-    }
-  }
-
-  private async openCompanion(clip: string): Promise<ChunkReader> {
-    const source = await this.around.openContent(clip);
-    return new ChunkReader(source, 0, Math.floor(source.sizeBytes / SOURCE_PACKET));
-  }
-
-  /** Reads the second view as far as the first has come. */
-  private async readCompanion(reader: ChunkReader): Promise<void> {
-    while (this.companion && this.companion.latest90k <= this.latestDts) {
-      const chunk = await reader.next();
-      if (!chunk) return;
-      this.companionDemux?.feed(chunk, 0, chunk.byteLength);
-    }
+    await this.second?.readTo(Number.POSITIVE_INFINITY);
   }
 
   /** The picture of this stretch is complete; packets of it that still come are not looked at. */
@@ -451,7 +311,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.settle(false);
     for (const { framer } of lanes) framer.beginTail();
     const source = await this.around.openContent(last.content);
-    const reader = new ChunkReader(source, last.endPacket, Math.min(size, last.endPacket + TAIL_PACKETS));
+    const reader = new ReadAhead(source, PACKETS, last.endPacket, Math.min(size, last.endPacket + TAIL_PACKETS));
     while (!passed()) {
       // What lies behind the cut may be damaged: then picture and sound end where they do.
       const chunk = await reader.next().catch((error: unknown) => {
@@ -480,12 +340,12 @@ export class ClipWalk implements Walk, TransportReceiver {
 
   /** @internal part of the demultiplexer's contract. */
   transport(pid: number, data: Uint8Array, from: number, to: number, pts90k: number, dts90k: number, starts: boolean): void {
-    if (pid === this.videoPid) {
+    if (pid === this.routes.videoPid) {
       if (this.soundOnly) return;
       if (starts) {
         this.latestDts = Math.max(this.latestDts, dts90k);
         if (pts90k >= 0) this.clock90k = pts90k;
-        this.meetEntry(this.demux.packet, pts90k);
+        this.entries.meet(this.demux.packet, pts90k);
       }
       if (starts && dts90k >= this.pictureEnd90k) {
         this.finishVideo();
@@ -495,11 +355,11 @@ export class ClipWalk implements Walk, TransportReceiver {
       this.video.receive(data, from, to, this.stamp);
       return;
     }
-    const lane = this.laneFor(pid, data, from, to, starts);
+    const lane = this.routes.laneFor(pid, data, from, to, starts);
     if (!lane) return;
     // Behind a cut too: a subtitle whose packet comes late belongs to the part that shows its beginning.
     this.stamped(pts90k, dts90k, starts);
-    const begin = this.soundStart(lane, data, from, to, starts);
+    const begin = this.routes.soundStart(lane, data, from, to, starts);
     lane.framer.receive(data, begin, to, this.stamp);
     lane.twin?.framer.receive(data, begin, to, this.stamp);
   }
@@ -509,31 +369,6 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.stamp.dts90k = dts90k;
     this.stamp.starts = starts;
     this.stamp.epoch = this.epoch;
-  }
-
-  /** A TrueHD stream carries AC-3 frames between its own: each packet holds only one of them, and its beginning tells which. */
-  private laneFor(pid: number, data: Uint8Array, from: number, to: number, starts: boolean): Lane | null {
-    const core = this.cores.get(pid);
-    const main = this.byPid.get(pid);
-    const mixed = core !== undefined || (main?.track.kind === 'audio' && main.track.source.codec === 'TrueHD');
-    if (!mixed) return main ?? null;
-    if (starts) this.goingTo.set(pid, (readAc3Header(data, from, to) ? core : main) ?? null);
-    return this.goingTo.get(pid) ?? null;
-  }
-
-  /** LPCM packets begin with four bytes that say their layout; they are no samples. */
-  private soundStart(lane: Lane, data: Uint8Array, from: number, to: number, starts: boolean): number {
-    if (!starts || lane.track.kind !== 'audio' || !lane.track.lpcm) return from;
-    const layout = to - from >= HDMV_LPCM_HEAD_BYTES ? readHdmvLpcm(data, from) : null;
-    const { lpcm } = lane.track;
-    if (!layout || layout.bitDepth !== lpcm.bitDepth || layout.channels !== lpcm.channels || layout.sampleRateHz !== lpcm.sampleRateHz) {
-      throw new DiscError(
-        'unsupported',
-        { source: this.around.label, byteOffset: 0 },
-        'An LPCM track changes its layout inside the title: take the parts as reels of their own',
-      );
-    }
-    return from + HDMV_LPCM_HEAD_BYTES;
   }
 
   /** @internal part of the demultiplexer's contract. */

@@ -1,5 +1,5 @@
-import { DiscError, isDamage, throwIfCancelled, type ByteSource } from '../../bytes';
-import type { CellSegment, Segment } from '../../reading';
+import { DiscError, isDamage } from '../../bytes';
+import type { CellSegment } from '../../reading';
 import {
   NO_PTS,
   PackClock,
@@ -20,35 +20,23 @@ import { SECTOR_BYTES } from '../../volume';
 import { partsBeforeCell, type CarriedParts } from './carried';
 import type { FaultKind } from '../../reading/fault';
 import { sectorsOf, type Moment } from '../faults';
+import { CellWatch, cellOf, latestEnd90k } from './cell-watch';
+import { lpcmChanges } from './clip-routes';
 import { lanesByStream, type Lane } from './lanes';
+import { NavigationChain } from './navigation-chain';
+import { ChunkPair, ReadAhead, SECTORS } from './read-ahead';
 import type { PlannedPiece, PlannedSegment } from '../plan';
 import { ptsBetween } from '../timeline';
 import type { VideoFramer } from '../framers/video-framer';
 import { MAX_LEAD_TICKS } from '../framers/framer';
 import { breakLanes, carryOver, carryingStreams, emptyStamp, type Walk, type WalkSurroundings } from './walk';
 
-const CHUNK_SECTORS = 256;
 /** How far beyond a cut sound that belongs before it is looked for. */
 const TAIL_SECTORS = 1024;
 /** Navigation packs that follow each other inside a VOB join to less than this; anything more is a jump. */
 const CLOCK_JUMP_PTS = 1500;
-/** What the table of cells says may be off by the rounding of its time code, counted as it should be or in whole seconds. */
-const CELL_SLACK_MS = 120;
-const CODE_RATIO = 1.001;
 /** Sound may outlast the picture of its VOB by so much before the next VOB waits for it. */
 const SOUND_SPARE_TICKS = 48 * TICKS_PER_MS;
-
-const cell = (segment: Segment): CellSegment => {
-  if (segment.kind !== 'cell') throw new Error('a DVD is walked by cells');
-  return segment;
-};
-
-/** What has been seen of the cell under way, to be compared with what the table says of it. */
-interface CellSeen {
-  readonly segment: CellSegment;
-  epoch: number;
-  from90k: number | null;
-}
 
 /** Walks the cells of a DVD: program streams with navigation packs, whose clock restarts at VOB borders. */
 export class DvdWalk implements Walk, PesReceiver {
@@ -59,8 +47,7 @@ export class DvdWalk implements Walk, PesReceiver {
   private soundOnly = false;
   /** Clock of the latest pack behind a cut; null before the first. */
   private tailScr: number | null = null;
-  /** One is worked on while the other is read. */
-  private readonly chunks = [new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES), new Uint8Array(CHUNK_SECTORS * SECTOR_BYTES)] as const;
+  private readonly chunks = new ChunkPair(SECTORS);
   private chapterToCome = false;
   /** What of the subtitles stands before the cut at which the piece begins, until its clock is known. */
   private carried: CarriedParts | null = null;
@@ -68,16 +55,13 @@ export class DvdWalk implements Walk, PesReceiver {
   private endsBeforeOther = false;
   private readonly clock = new PackClock();
   private readonly stamp = emptyStamp();
-  /** Where the next navigation pack stands, as the last one says; minus one where that is not known. */
-  private nextVobu = -1;
+  private readonly chain = new NavigationChain();
   /** The cell under way stands right behind the one before, in the same VOB. */
   private followsOn = false;
   private lastSegment: CellSegment | null = null;
-  /** Difference between the sectors that navigation packs name and those that they stand at. */
-  private shift: { readonly content: string; sectors: number; suspected: number | null } | null = null;
   /** Something was missing since the last navigation pack. */
   private hole = false;
-  private seen: CellSeen | null = null;
+  private readonly watch: CellWatch;
   /** The last pack of a clock that has ended with its cell. */
   private endedNavigation: NavigationPack | null = null;
   /** Where the clock under way ends, where more is known of it than its last navigation pack says. */
@@ -86,7 +70,9 @@ export class DvdWalk implements Walk, PesReceiver {
   constructor(
     private readonly video: VideoFramer,
     private readonly around: WalkSurroundings,
-  ) {}
+  ) {
+    this.watch = new CellWatch(around);
+  }
 
   async *steps(pieces: readonly PlannedPiece[]): AsyncGenerator<void, void> {
     for (const [i, piece] of pieces.entries()) {
@@ -95,11 +81,11 @@ export class DvdWalk implements Walk, PesReceiver {
       for (const planned of piece.segments) {
         this.endsBeforeOther = planned === piece.segments.at(-1) && !piece.naturalEnd && i + 1 < pieces.length;
         this.enterSegment(planned);
-        yield* this.readSegment(cell(planned.segment), Number.POSITIVE_INFINITY);
+        yield* this.readSegment(cellOf(planned.segment), Number.POSITIVE_INFINITY);
         this.leaveSegment();
       }
       this.breakClock(piece.naturalEnd);
-      if (!piece.naturalEnd && piece.following) yield* this.readTail(cell(piece.following), this.video.endTicks);
+      if (!piece.naturalEnd && piece.following) yield* this.readTail(cellOf(piece.following), this.video.endTicks);
       this.settle(true);
       if (!piece.naturalEnd) this.endAt(this.video.endTicks);
       this.epoch = -1;
@@ -113,7 +99,7 @@ export class DvdWalk implements Walk, PesReceiver {
     this.byStream = lanesByStream(this.around.lanes, [VIDEO_STREAM, ...piece.streams.slice(1)]);
     const [first] = piece.segments;
     // With a VOB begins all that belongs to it, also the sound before its first picture.
-    const begins = piece.naturalStart || (first !== undefined && cell(first.segment).clockRestarts);
+    const begins = piece.naturalStart || (first !== undefined && cellOf(first.segment).clockRestarts);
     const notBefore = begins ? (startTicks === 0 ? Number.NEGATIVE_INFINITY : startTicks - MAX_LEAD_TICKS) : startTicks;
     const begin = { notBefore, isCut: !piece.naturalStart, midFrame: !begins };
     for (const { framer } of this.around.lanes) framer.beginPiece(begin);
@@ -125,13 +111,11 @@ export class DvdWalk implements Walk, PesReceiver {
     const streams = carryingStreams(this.byStream);
     const first = segments[0]?.segment;
     if (streams.length === 0 || !first) return null;
-    return partsBeforeCell(this.around.openContent, preceding, cell(first), streams, this.around.signal);
+    return partsBeforeCell(this.around.openContent, preceding, cellOf(first), streams, this.around.signal);
   }
 
-  /** The table's length of a cell may count seconds of 30 pictures where there are 29.97: the later end is the right one, nothing is cut early. */
   private tellEnd(segment: CellSegment, start90k: number): void {
-    const end90k = start90k + Math.ceil(segment.durationMs * 90 * CODE_RATIO);
-    for (const { framer } of this.around.lanes) framer.endsAbout(this.epoch, end90k);
+    for (const { framer } of this.around.lanes) framer.endsAbout(this.epoch, latestEnd90k(segment, start90k));
   }
 
   private endAt(ticks: number): void {
@@ -140,7 +124,7 @@ export class DvdWalk implements Walk, PesReceiver {
 
   private enterSegment(planned: PlannedSegment): void {
     if (planned.chapter !== null) this.chapterToCome = true;
-    const segment = cell(planned.segment);
+    const segment = cellOf(planned.segment);
     const last = this.lastSegment;
     const goesOn = last?.content === segment.content && last.vobId === segment.vobId && !segment.clockRestarts;
     if (!goesOn) {
@@ -150,31 +134,17 @@ export class DvdWalk implements Walk, PesReceiver {
     }
     this.followsOn = goesOn && !segment.interleaved && last.lastSector + 1 === segment.firstSector;
     if (!this.followsOn) this.clock.forget();
-    this.nextVobu = segment.firstSector;
-    this.seen = { segment, epoch: -1, from90k: null };
+    this.chain.next = segment.firstSector;
+    this.watch.enter(segment);
     this.lastSegment = segment;
   }
 
-  /** Compares what came of the cell with what the disc's table says of it. */
   private leaveSegment(): void {
-    const { seen, lastNavigation: last } = this;
-    this.seen = null;
-    if (!seen) return;
-    const { segment } = seen;
-    const place = { content: segment.content, firstSector: segment.firstSector, lastSector: segment.lastSector };
-    if (seen.from90k === null || !last) {
-      this.around.faults.note('short', null, this.now(), place, segment.durationMs);
-      return;
-    }
-    const ms = ptsBetween(seen.from90k, last.endPts90k) / 90;
+    const last = this.lastNavigation;
     const isNtsc = (this.video.sequence?.frameTicks ?? 0) % 1001 === 0;
-    const said = isNtsc ? [segment.durationMs, segment.durationMs / CODE_RATIO] : [segment.durationMs];
-    const missing = segment.durationMs - ms;
-    if (missing > 0 && !said.some((length) => Math.abs(length - ms) <= CELL_SLACK_MS)) {
-      this.around.faults.note('short', null, { epoch: seen.epoch, pts90k: seen.from90k }, place, missing);
-      // The end of it was lost: time goes on all the same, so that what comes next stays where it is.
-      if (this.hole) this.endsAt = { epoch: seen.epoch, pts90k: last.endPts90k + Math.round(missing * 90) };
-    } else this.around.witnesses.cells++;
+    const lost = this.watch.leave(last?.endPts90k ?? null, isNtsc, this.now());
+    // The end of it was lost: time goes on all the same, so that what comes next stays where it is.
+    if (lost && last && this.hole) this.endsAt = { epoch: lost.epoch, pts90k: last.endPts90k + lost.missing90k };
   }
 
   private now(): Moment {
@@ -206,69 +176,31 @@ export class DvdWalk implements Walk, PesReceiver {
   private async *readSegment(segment: CellSegment, mostSectors: number, enough: () => boolean = () => false): AsyncGenerator<void, void> {
     const source = await this.around.openContent(segment.content);
     const end = Math.min(segment.lastSector + 1, segment.firstSector + mostSectors);
-    const request = (sector: number, which: number) => {
-      const sectors = Math.min(CHUNK_SECTORS, end - sector);
-      const target = (this.chunks[which & 1] as Uint8Array).subarray(0, Math.max(0, sectors) * SECTOR_BYTES);
-      const read = sectors > 0 ? source.read(sector * SECTOR_BYTES, target) : Promise.resolve(0);
-      read.catch(() => undefined); // looked at when it is awaited; a read ahead that is never used must not end the process
-      return { read, target };
+    const { signal, around, faults } = this.around;
+    const unreadable = (sector: number, sectors: number) => {
+      faults.note('unreadable', null, this.now(), sectorsOf(segment.content, sector * SECTOR_BYTES, sectors * SECTOR_BYTES));
     };
+    const reader = new ReadAhead(source, SECTORS, segment.firstSector, end, {
+      unreadable: around && !this.soundOnly ? unreadable : null,
+      signal,
+      chunks: this.chunks,
+    });
     this.skipToSector = segment.firstSector;
-    let ahead = request(segment.firstSector, 0);
-    for (let sector = segment.firstSector, turn = 0; sector < end; sector += CHUNK_SECTORS, turn++) {
-      throwIfCancelled(this.around.signal, this.around.label);
-      const { read, target } = ahead;
-      const got = await this.received(source, sector, read, target, segment);
-      ahead = request(sector + CHUNK_SECTORS, turn + 1);
-      this.clock.forgetNext();
-      for (let at = 0; at < got; at += SECTOR_BYTES) this.sector(target, at, got, sector + at / SECTOR_BYTES, segment);
-      if (!this.soundOnly) this.around.progress(got);
-      if (this.soundOnly) {
-        this.settle(false);
-        if (enough()) {
-          await ahead.read.catch(() => 0); // its buffer is used again
-          return;
-        }
-      }
-      yield;
-    }
-  }
-
-  /**
-   * What was read of a chunk. Where damage is gone around, sectors that can not be had are left empty, one by one.
-   * @throws DiscError `ended-early`, `read-failed`.
-   */
-  private async received(
-    source: ByteSource,
-    sector: number,
-    read: Promise<number>,
-    target: Uint8Array,
-    segment: CellSegment,
-  ): Promise<number> {
     try {
-      const got = await read;
-      if (got === target.byteLength) return got;
-      throw new DiscError(
-        'ended-early',
-        { source: source.name, byteOffset: sector * SECTOR_BYTES + got },
-        `The content ends inside segment ${segment.id}`,
-      );
-    } catch (error) {
-      if (!this.around.around || this.soundOnly || !isDamage(error)) throw error;
+      for (let chunk = await reader.next(); chunk; chunk = await reader.next()) {
+        const first = reader.record - chunk.byteLength / SECTOR_BYTES;
+        this.clock.forgetNext();
+        for (let at = 0; at < chunk.byteLength; at += SECTOR_BYTES)
+          this.sector(chunk, at, chunk.byteLength, first + at / SECTOR_BYTES, segment);
+        if (this.soundOnly) {
+          this.settle(false);
+          if (enough()) return;
+        } else this.around.progress(chunk.byteLength);
+        yield;
+      }
+    } finally {
+      await reader.stop(); // its chunks are used again
     }
-    for (let at = 0; at < target.byteLength; at += SECTOR_BYTES) {
-      throwIfCancelled(this.around.signal, this.around.label);
-      const one = target.subarray(at, at + SECTOR_BYTES);
-      const got = await source.read(sector * SECTOR_BYTES + at, one).catch((error: unknown) => {
-        if (isDamage(error)) return 0;
-        throw error;
-      });
-      if (got === SECTOR_BYTES) continue;
-      one.fill(0);
-      const place = sectorsOf(segment.content, sector * SECTOR_BYTES + at, SECTOR_BYTES);
-      this.around.faults.note('unreadable', null, this.now(), place);
-    }
-    return target.byteLength;
   }
 
   private sector(data: Uint8Array, at: number, got: number, sector: number, segment: CellSegment): void {
@@ -282,7 +214,7 @@ export class DvdWalk implements Walk, PesReceiver {
       if (segment.interleaved && segment.vobId !== 0 && (navigation.vobId !== segment.vobId || navigation.cellId !== segment.cellId)) {
         this.skipToSector = sector + navigation.lastSectorOffset + 1;
         this.clock.forget();
-        this.nextVobu = this.skipToSector;
+        this.chain.next = this.skipToSector;
         return;
       }
       if (this.soundOnly) return;
@@ -297,7 +229,7 @@ export class DvdWalk implements Walk, PesReceiver {
       return;
     }
     this.around.witnesses.packs++;
-    if (sector === this.nextVobu && isPack(data, at)) this.wrong('navigation', sector, segment);
+    if (sector === this.chain.next && isPack(data, at)) this.wrong('navigation', sector, segment);
     if (this.clock.isOutOfPlace(data, at, got)) {
       this.missing('out of place', sector, segment);
       return;
@@ -317,24 +249,12 @@ export class DvdWalk implements Walk, PesReceiver {
     this.around.faults.note(kind, null, this.now(), { content: segment.content, firstSector: sector, lastSector: sector });
   }
 
-  /**
-   * A navigation pack names the sector it stands at, and the one before it names where the next stands.
-   * @returns false for one that belongs elsewhere. Where the next agrees with it, all that follows has moved.
-   */
+  /** @returns false for a navigation pack that belongs elsewhere. */
   private isAtItsPlace(navigation: NavigationPack, sector: number, segment: CellSegment): boolean {
-    const sectors = sector - navigation.sector;
-    if (this.shift?.content !== segment.content) this.shift = { content: segment.content, sectors, suspected: null };
-    if (sectors !== this.shift.sectors && sectors !== this.shift.suspected) {
-      this.shift.suspected = sectors;
-      this.nextVobu = -1;
-      return false;
-    }
-    const chained = this.nextVobu < 0 || sector === this.nextVobu || segment.interleaved || this.hole;
-    if (!navigation.agrees || this.shift.sectors !== sectors || !chained) this.wrong('navigation', sector, segment);
-    else this.around.witnesses.navigationPacks++;
-    this.shift.sectors = sectors;
-    this.nextVobu = navigation.lastSectorOffset > 0 ? sector + navigation.lastSectorOffset + 1 : -1;
-    return true;
+    const state = this.chain.follow(navigation, sector, segment.content, segment.interleaved || this.hole);
+    if (state === 'wrong') this.wrong('navigation', sector, segment);
+    else if (state === 'sound') this.around.witnesses.navigationPacks++;
+    return state !== 'elsewhere';
   }
 
   private enterVobu(navigation: NavigationPack, sector: number, segment: CellSegment, scr: number): void {
@@ -348,7 +268,8 @@ export class DvdWalk implements Walk, PesReceiver {
       if (this.hole && jump > 0) {
         // Time goes on over what is missing: the gap stays as long as it is.
         this.video.breakHere();
-      } else if (this.isBorder(segment)) {
+      } else if (this.watch.isEmpty) {
+        // The first navigation pack of a cell: a title may pass over what stands before it.
         // Cells that follow each other in a VOB have one clock: the last picture of the one stands until the other begins.
         if (jump < 0 || !this.followsOn || scr <= this.clock.last) this.beginClock(navigation);
       } else {
@@ -364,20 +285,14 @@ export class DvdWalk implements Walk, PesReceiver {
     this.hole = false;
     this.lastNavigation = current;
     this.video.expect(this.epoch, current.startPts90k, current.endPts90k);
-    if (this.seen?.from90k === null) {
-      this.seen.from90k = current.startPts90k;
-      this.seen.epoch = this.epoch;
+    if (this.watch.isEmpty) {
+      this.watch.begin(this.epoch, current.startPts90k);
       if (this.carried) carryOver(this.byStream, this.carried, current.startPts90k, this.epoch);
       this.carried = null;
       if (this.endsBeforeOther) this.tellEnd(segment, current.startPts90k);
     }
     if (this.chapterToCome) this.around.chapters.note(this.epoch, current.startPts90k);
     this.chapterToCome = false;
-  }
-
-  /** The first navigation pack of a cell: a title may pass over what stands before it. */
-  private isBorder(segment: CellSegment): boolean {
-    return this.seen?.segment === segment && this.seen.from90k === null;
   }
 
   private beginClock(navigation: NavigationPack): void {
@@ -441,11 +356,7 @@ export class DvdWalk implements Walk, PesReceiver {
     const { lpcm } = lane.track;
     const layout = readLpcmLayout(data[from - 2] as number);
     if (layout && (layout.bitDepth !== lpcm.bitDepth || layout.channels !== lpcm.channels || layout.sampleRateHz !== lpcm.sampleRateHz)) {
-      throw new DiscError(
-        'unsupported',
-        { source: this.around.label, byteOffset: 0 },
-        'An LPCM track changes its layout inside the title: take the parts as reels of their own',
-      );
+      throw lpcmChanges(this.around.label);
     }
     return Math.max(0, (((data[from - 5] as number) << 8) | (data[from - 4] as number)) - 4);
   }

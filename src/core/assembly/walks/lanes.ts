@@ -11,7 +11,8 @@ import {
   type LpcmLayout,
 } from '../../streams';
 import { hdmvLpcmFormat, trueHdFormat, unitFormat } from '../framers/audio-formats-hd';
-import { AudioFramer, framedFormat, lpcmFormat, type AudioFormat } from '../framers/audio-framer';
+import { framedFormat, lpcmFormat, type AudioFormat } from '../framers/audio-formats';
+import { AudioFramer } from '../framers/audio-framer';
 import type { EsBuffer } from '../framers/es-buffer';
 import type { Framer, PictureFramer } from '../framers/framer';
 import type { LpcmPacking } from '../framers/lpcm-repack';

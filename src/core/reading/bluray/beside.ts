@@ -10,7 +10,8 @@ import {
 import { note, stateOf, type Material, type NumberedPlaylist } from './material';
 import { blurayAudio, blurayVideo } from './tracks';
 import { segmentsBetween } from './clip-segments';
-import type { ApartRun, AudioTrack, ClipSegment, Title, TitlePart } from '../model';
+import type { ClipSegment, Title, TitlePart } from '../model';
+import type { ApartRun, AudioTrack } from '../tracks';
 import type { AlignedStreams } from './stream-tables';
 
 /**

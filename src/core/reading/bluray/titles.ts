@@ -1,5 +1,6 @@
 import { CODING, SOURCE_PACKET_BYTES, SUB_PATH, type Playlist, type PlaylistStream } from '../../bluray';
-import type { Chapter, ClipSegment, SubtitleTrack, Title, TitlePart } from '../model';
+import type { Chapter, ClipSegment, Title, TitlePart } from '../model';
+import type { SubtitleTrack } from '../tracks';
 import { longestItem, remarkStreams, picturesBeside, soundBeside } from './beside';
 import { CutList, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './clip-segments';
 import { stateOf, type Material, type NumberedPlaylist } from './material';

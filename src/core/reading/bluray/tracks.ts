@@ -8,7 +8,7 @@ import {
   type SubtitleTrack,
   type VideoCodec,
   type VideoTrack,
-} from '../model';
+} from '../tracks';
 import type { ClipProbe } from './probe-transport';
 
 const VIDEO_CODECS: Readonly<Record<number, VideoCodec>> = {

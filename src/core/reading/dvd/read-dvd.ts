@@ -1,15 +1,8 @@
 import { throwIfCancelled } from '../../bytes';
 import { findRoutes, followNavigation, parseVideoManager } from '../../dvd';
 import { SECTOR_BYTES, type Volume } from '../../volume';
-import {
-  READING_VERSION,
-  titleSetName,
-  type CellSegment,
-  type DamageStretch,
-  type LooseStretch,
-  type Reading,
-  type Remark,
-} from '../model';
+import { READING_VERSION, type CellSegment, type DamageStretch, type LooseStretch, type Reading, type Remark } from '../model';
+import { titleSetName } from '../title-set-name';
 import { withLooks } from '../damage';
 import { fingerprint } from '../fingerprint';
 import { findLoose } from '../loose';

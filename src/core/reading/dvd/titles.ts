@@ -10,7 +10,8 @@ import {
   type VideoManager,
 } from '../../dvd';
 import { SECTOR_BYTES, type Volume } from '../../volume';
-import { titleSetName, type CellSegment, type Chapter, type Remark, type Title, type TitlePart, type TitleState } from '../model';
+import { type CellSegment, type Chapter, type Remark, type Title, type TitlePart, type TitleState } from '../model';
+import { titleSetName } from '../title-set-name';
 import type { ReadOptions } from '../progress';
 import { lostTitle } from './lost-title';
 import type { StreamProbe } from './probe';

@@ -1,6 +1,6 @@
 import { privateStream, STREAM, VIDEO_STREAM, type AudioFrameHeader, type LpcmLayout, type StreamKey } from '../../streams';
 import type { AudioAttributes, DvdPgc, TitleSet, VideoAttributes } from '../../dvd';
-import type { AudioCodec, AudioTrack, SubtitleTrack, VideoTrack } from '../model';
+import type { AudioCodec, AudioTrack, SubtitleTrack, VideoTrack } from '../tracks';
 import type { StreamProbe } from './probe';
 
 const AUDIO_BASE: Readonly<Record<AudioAttributes['coding'], number | null>> = {

@@ -1,17 +1,6 @@
 import { DiscError } from '../../bytes';
-import {
-  READING_VERSION,
-  type AudioCodec,
-  type AudioTrack,
-  type Chapter,
-  type Reading,
-  type Remark,
-  type SpanSegment,
-  type SubtitleCodec,
-  type SubtitleTrack,
-  type VideoCodec,
-  type VideoTrack,
-} from '../model';
+import { READING_VERSION, type Chapter, type Reading, type Remark, type SpanSegment } from '../model';
+import { type AudioCodec, type AudioTrack, type SubtitleCodec, type SubtitleTrack, type VideoCodec, type VideoTrack } from '../tracks';
 
 /** What a prober says of a plain video file, as far as it is used here. Texts are foreign. */
 export interface ProbedFile {

@@ -5,7 +5,7 @@ import { RECIPES, estimateReel, type RecipeId } from '@/core/reels';
 import type { DraftReel } from '@/store/db';
 import { clock, plural } from '../../format';
 import { Button, Mark, StateText } from '../../parts/controls';
-import { RECIPE } from '../../words';
+import { RECIPE } from '../../words-queue';
 import { useBench } from '../bench-context';
 import { ReelMenu } from './reel-menu';
 import { ChooseBox, Grip, Outcome, RecipeBoxes, ReelName, RemoveReel, TracksLink, sizesOf } from './reel-parts';

@@ -5,7 +5,7 @@ import { RECIPES, RECIPE_ENDING } from '@/core/reels';
 import type { DraftReel } from '@/store/db';
 import { bytes, list } from '../../format';
 import { Mark, StateText } from '../../parts/controls';
-import { JOB, RECIPE, RECIPE_NOTE } from '../../words';
+import { JOB, RECIPE, RECIPE_NOTE } from '../../words-queue';
 import { useBench } from '../bench-context';
 import type { ReelFacts } from './use-reel';
 
