@@ -5,6 +5,7 @@ import { existsSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'no
 import path from 'node:path';
 import { ensurePackages, root } from './ensure.mjs';
 import { bundle } from './bundle.mjs';
+import { step } from './steps.mjs';
 
 /** A digest of all that goes into the build, so that a second start needs none. */
 function sourcesDigest() {
@@ -24,7 +25,7 @@ function sourcesDigest() {
 
 export async function buildAll() {
   ensurePackages();
-  await bundle();
+  await step('bundling engine and runner', 'a few seconds', () => bundle());
   const stampFile = path.join(root, '.next', 'careful-vault-stamp');
   const stamp = sourcesDigest();
   if (existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp) return;
@@ -34,7 +35,7 @@ export async function buildAll() {
       cwd: root,
       env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' },
     }).status;
-  if (next() !== 0) {
+  if ((await step('building the pages', 'about a minute, once', next)) !== 0) {
     // A crash of the bundler is cached and would come back for ever.
     console.error('the build failed: trying once more from nothing');
     rmSync(path.join(root, '.next'), { recursive: true, force: true });

@@ -9,8 +9,9 @@ const { values } = parseArgs({
 ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv']);
 ensurePackages();
 const { buildAll } = await import('./build.mjs');
+const { step } = await import('./steps.mjs');
 const { startDemo } = await import('./demo-app.mjs');
 await buildAll();
 const cache = path.join(root, '.cache', 'demo');
-must(process.execPath, [path.join('dist', 'demo.mjs'), cache]);
+await step('making the demo discs', 'about a minute, once', () => must(process.execPath, [path.join('dist', 'demo.mjs'), cache]));
 await startDemo(cache, values.data, Number(values.port));

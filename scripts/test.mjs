@@ -7,8 +7,13 @@ ensurePrograms(['ffmpeg', 'ffprobe', 'dvdauthor', 'spumux', 'genisoimage', '7z',
 ensurePackages();
 
 const started = Date.now();
-const step = (name, program, args) => {
+const costs = [];
+const begin = (name) => {
+  costs.push({ name, from: Date.now() });
   console.log(`\n== ${name} (${Math.round((Date.now() - started) / 1000)} s)`);
+};
+const step = (name, program, args) => {
+  begin(name);
   must(process.execPath, [`node_modules/${program}`, ...args], { env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' } });
 };
 
@@ -19,17 +24,20 @@ if (!lock.includes('node_modules/@next/swc-darwin-arm64') || lock.includes('"res
   process.exit(1);
 }
 const { buildAll } = await import('./build.mjs');
-console.log('\n== build');
+begin('build');
 await buildAll(); // also writes the route types that the compiler wants
 step('types', 'typescript/bin/tsc', ['--noEmit']);
 step('lint', 'eslint/bin/eslint.js', ['.']);
 step('format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']);
 step('arrows between the rooms', 'dependency-cruiser/bin/dependency-cruise.mjs', ['src', '--config', '.dependency-cruiser.mjs']);
 step('unit tests', 'jest/bin/jest.js', ['--silent']);
+begin('fuzz');
 must(process.execPath, ['scripts/fuzz.mjs', '10000']);
-console.log(`\n== doubt (${Math.round((Date.now() - started) / 1000)} s)`);
+begin('doubt');
 must(process.execPath, ['scripts/doubt.mjs', '150']);
-console.log(`\n== soak (${Math.round((Date.now() - started) / 1000)} s)`);
+begin('soak');
 must(process.execPath, ['scripts/soak.mjs', 'faults', '6']);
 step('browser tests', '@playwright/test/cli.js', ['test']);
-console.log(`\nall passed in ${Math.round((Date.now() - started) / 1000)} s`);
+const ends = [...costs.slice(1).map((c) => c.from), Date.now()];
+console.log(`\n${costs.map(({ name, from }, i) => `${name} ${Math.round(((ends[i] ?? 0) - from) / 1000)} s`).join(', ')}`);
+console.log(`all passed in ${Math.round((Date.now() - started) / 1000)} s`);
