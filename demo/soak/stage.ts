@@ -57,6 +57,7 @@ export class Stage {
       folder: '',
       fileName: 'Soaked',
       soundFiles: [],
+      copies: [],
     };
     const stage = new Stage(root, order, []);
     await stage.prepare();

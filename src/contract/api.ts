@@ -2,6 +2,7 @@ import { z } from 'zod';
 import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, MasterPromiseSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { ProblemSchema } from './problem';
+import { RecipeIdSchema, RecipeSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
 
 /** What the browser and the engine say to each other. Every body on the way is one of these. */
@@ -99,9 +100,13 @@ export const JobStateSchema = z.object({
   storage: z.string(),
   disc: z.string(),
   fingerprint: z.string(),
-  recipes: z.array(z.enum(['master', 'access'])),
+  recipes: z.array(RecipeIdSchema),
+  /** Names of the recipes of its copies, by identifier. */
+  copies: z.array(z.object({ id: RecipeIdSchema, name: z.string() })).default([]),
   state: z.enum(['waiting', 'running', 'interrupted', 'done', 'failed', 'cancelled']),
   stage: StageSchema.nullable(),
+  /** The recipe of the copy that is made or proven; null for other stages. */
+  copy: RecipeIdSchema.nullable().default(null),
   done: z.number(),
   total: z.number(),
   unit: z.enum(['bytes', 'ms']),
@@ -136,6 +141,11 @@ export type Output = z.infer<typeof OutputSchema>;
 /** A result as it stands in a list: of its sidecar what lists, coverage and estimates need. The whole is asked for by its id. */
 export const VaultEntrySchema = OutputSchema.extend({
   sidecar: SidecarSchema.pick({ recipe: true, jobId: true, madeAt: true }).extend({
+    /** How a copy was made; null for a master, and for copies of earlier versions. */
+    copy: z
+      .object({ recipe: RecipeSchema.pick({ name: true, container: true, video: true }) })
+      .nullable()
+      .default(null),
     file: SidecarSchema.shape.file.pick({ sizeBytes: true }),
     disc: SidecarSchema.shape.disc.pick({ label: true, fingerprint: true }),
     reel: ReelSchema.pick({ name: true, pieces: true }),
@@ -214,6 +224,8 @@ export const SubmitJobSchema = z.object({
   fingerprint: z.string().regex(/^[0-9a-f]{64}$/),
   reading: ReadingSchema,
   reel: ReelSchema,
+  /** The recipes of its copies. */
+  copies: z.array(RecipeSchema).max(12).default([]),
   storage: id,
   /** Folder inside the storage, as the user wrote it; the engine makes a safe path of it. */
   folder: z.string().max(400),

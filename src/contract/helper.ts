@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { JobSourceSchema, MasterPromiseSchema, ProofSchema } from './job';
+import { CopyExpectationSchema, JobSourceSchema, MasterPromiseSchema, ProofSchema } from './job';
+import { RecipeIdSchema } from './recipe';
 import { ReadingTaskSchema } from './api';
 import { ProblemSchema } from './problem';
 import { FindingsSchema, ReadingSchema } from './reading';
@@ -19,7 +20,9 @@ export const HelperOrderSchema = z.discriminatedUnion('kind', [
   z.object({
     kind: z.literal('prove'),
     file: z.string(),
-    recipe: z.enum(['master', 'access']),
+    recipe: RecipeIdSchema,
+    /** What a copy has to hold; null where only its promise says anything. */
+    expects: CopyExpectationSchema.nullable(),
     promise: MasterPromiseSchema,
     parts: ProofSchema.shape.parts,
     /** Files that were made with it: their SHA-256 is to be found again. */

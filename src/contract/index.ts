@@ -1,6 +1,7 @@
 export * from './api';
 export * from './job';
 export * from './problem';
+export * from './recipe';
 export { FindingsSchema, ReadingSchema } from './reading';
 export * from './routes';
 export * from './rules';

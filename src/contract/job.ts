@@ -1,15 +1,16 @@
 import { z } from 'zod';
 import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
-import type { Check, Proof, MasterPromise } from '@/core/proof';
+import type { Check, CopyExpectation, Proof, MasterPromise } from '@/core/proof';
 import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
+import { RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';
 
-/** Version 1 did not say by which mark the storage is known. */
-export const JOB_VERSION = 2;
+/** Version 1 did not say by which mark the storage is known, version 2 nothing of how copies are made: there was one way. */
+export const JOB_VERSION = 3;
 /** A job's id, which is its folder's name. */
 export const JOB_ID = /^[a-z0-9-]{8,64}$/;
-export const SIDECAR_VERSION = 2;
+export const SIDECAR_VERSION = 3;
 
 const whole = z.number().int().nonnegative();
 const name = z.string().max(400);
@@ -80,12 +81,6 @@ const addedAudio = z.object({
   isVisuallyImpaired: z.boolean(),
 }) satisfies z.ZodType<AddedAudio>;
 
-export const RecipesSchema = z
-  .array(z.enum(['master', 'access']))
-  .min(1)
-  .max(2)
-  .readonly();
-
 export const ReelSchema = z.object({
   name,
   pieces: z
@@ -125,7 +120,7 @@ export type JobSource = z.infer<typeof JobSourceSchema>;
 
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
-  version: z.union([z.literal(1), z.literal(JOB_VERSION)]),
+  version: z.union([z.literal(1), z.literal(2), z.literal(JOB_VERSION)]),
   id: z.string().regex(JOB_ID),
   createdAt: z.string(),
   reel: ReelSchema,
@@ -139,6 +134,8 @@ export const JobSchema = z.object({
   fileName: z.string().min(1),
   /** Files with the reel's added sound, in its order: resolved by the engine, like the source. */
   soundFiles: z.array(z.string()).max(8).default([]),
+  /** The recipes of its copies as they were when it was sent: what is changed later does not change it. */
+  copies: z.array(RecipeSchema).max(12).default([]),
 });
 export type Job = z.infer<typeof JobSchema>;
 
@@ -149,7 +146,8 @@ export type Stage = z.infer<typeof StageSchema>;
 /** One line of `events.ndjson`. `seq` counts the lines as its writer saw them: engine and runner may write side by side. */
 export const JobEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('started'), seq: whole, at: z.string(), pid: whole }),
-  z.object({ type: z.literal('stage'), seq: whole, at: z.string(), stage: StageSchema }),
+  /** `copy`: the recipe that the stage is about, where it makes or proves a copy. */
+  z.object({ type: z.literal('stage'), seq: whole, at: z.string(), stage: StageSchema, copy: RecipeIdSchema.optional() }),
   /** Something that it needs is away; it goes on by itself when that is back. */
   z.object({ type: z.literal('held'), seq: whole, at: z.string(), problem: ProblemSchema }),
   /** The user wants it stopped. */
@@ -293,14 +291,25 @@ export const MasterPromiseSchema = z.object({
 export const BesideResultSchema = z.object({ ending: z.string(), sizeBytes: whole, sha256: z.string(), track: whole });
 export type BesideResult = z.infer<typeof BesideResultSchema>;
 
+export const CopyExpectationSchema = z.object({
+  leastFrames: whole,
+  mostFrames: whole,
+  durationMs: z.number(),
+  audioStreams: whole,
+  subtitleStreams: whole,
+  chapters: whole,
+}) satisfies z.ZodType<CopyExpectation>;
+
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
 export const SidecarSchema = z.object({
-  /** Version 1 did not compare what was read with what the disc says there is, and had no seal. */
-  version: z.union([z.literal(1), z.literal(SIDECAR_VERSION)]),
+  /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy. */
+  version: z.union([z.literal(1), z.literal(2), z.literal(SIDECAR_VERSION)]),
   application: z.string(),
   madeAt: z.string().refine((at) => Number.isFinite(Date.parse(at)), 'no date'),
   jobId: z.string(),
-  recipe: z.enum(['master', 'access']),
+  recipe: RecipeIdSchema,
+  /** How a copy was made, and what it has to hold; null for a master, and for copies of earlier versions. */
+  copy: z.object({ recipe: RecipeSchema, expects: CopyExpectationSchema }).nullable().default(null),
   file: z.object({ name: z.string(), sizeBytes: whole, sha256: z.string() }),
   /** Subtitle files that were made with it and stand beside it; all named in the sidecar of one result. */
   beside: z.array(z.object({ name: z.string(), sizeBytes: whole, sha256: z.string(), track: whole })).default([]),

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { NAME_FIELDS, upgradeFolder, upgradeRules, type HouseRules, type KeptTrack, type NamePart, type SetChoice } from '@/core/reels';
-import { RecipesSchema } from './job';
+import { RecipesSchema } from './recipe';
 import { RoleSchema } from './reading';
 
 const keptTrack = z.object({

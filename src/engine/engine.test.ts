@@ -2,7 +2,8 @@ import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, symlinkSync, 
 import path from 'node:path';
 import { MeasureLineSchema, SidecarSchema, type JobState, type SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
-import { wholeTitleReel, type RecipeId, type Reel } from '@/core/reels';
+import type { RecipeId } from '@/core/recipes';
+import { wholeTitleReel, type Reel } from '@/core/reels';
 import { LOCKS, QUAY, openDisc, temporaryFolder } from '@/test-support/discs';
 import { complaints, probed } from '@/test-support/ffmpeg';
 import { identify } from '@/node/process-id';

@@ -44,7 +44,7 @@ const orderOf = (job: Job): KeptOrder => ({
   storage: { path: job.storage.path, name: job.storage.name },
   source: job.source,
   recipes: job.reel.recipes,
-  claim: claimOf({ storage: job.storage.path, folder: job.folder, fileName: job.fileName, reel: job.reel }),
+  claim: claimOf({ storage: job.storage.path, folder: job.folder, fileName: job.fileName, reel: job.reel, copies: job.copies }),
 });
 
 /** How long a job waits that can not be gone on with, at first and at last. */

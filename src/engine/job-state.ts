@@ -3,6 +3,7 @@ import type { Job, JobEvent, JobState, Problem } from '@/contract';
 /** What a job without events has done. */
 const NOTHING_YET = {
   stage: null,
+  copy: null,
   done: 0,
   total: 0,
   unit: 'bytes',
@@ -29,6 +30,7 @@ export function newJobState(job: Job): JobState {
     disc: job.reading.label,
     fingerprint: job.reading.fingerprint,
     recipes: [...job.reel.recipes],
+    copies: job.copies.map(({ id, name }) => ({ id, name })),
     state: 'waiting',
     ...NOTHING_YET,
   };
@@ -46,6 +48,7 @@ export function lostJobState(id: string, createdAt: string, problem: Problem): J
     disc: '',
     fingerprint: '',
     recipes: [],
+    copies: [],
     state: 'failed',
     ...NOTHING_YET,
     endedAt: createdAt,
@@ -119,7 +122,7 @@ function reduceState(state: JobState, event: JobEvent, last: Folded['last']): Jo
         attempts: state.attempts + 1,
       };
     case 'stage':
-      return { ...state, state: 'running', stage: event.stage, done: 0, total: 0, rate: null };
+      return { ...state, state: 'running', stage: event.stage, copy: event.copy ?? null, done: 0, total: 0, rate: null };
     case 'progress': {
       const seconds = last ? (Date.parse(event.at) - last.atMs) / 1000 : 0;
       const now = last && seconds > 0.05 ? (event.done - last.done) / seconds : null;
@@ -127,7 +130,7 @@ function reduceState(state: JobState, event: JobEvent, last: Folded['last']): Jo
       return { ...state, state: 'running', stage: event.stage, done: event.done, total: event.total, unit: event.unit, rate };
     }
     case 'parted':
-      return { ...state, state: 'waiting', stage: 'access', done: 0, total: 0, rate: null, attempts: 0 };
+      return { ...state, state: 'waiting', stage: 'access', copy: null, done: 0, total: 0, rate: null, attempts: 0 };
     case 'finished':
       return { ...state, state: 'done', files: event.files, endedAt: event.at, rate: null, problem: null };
     case 'failed':
@@ -137,7 +140,18 @@ function reduceState(state: JobState, event: JobEvent, last: Folded['last']): Jo
     case 'found':
       return { ...state, places: event.places, damaged: event.damaged, stretches: event.stretches };
     case 'retried':
-      return { ...state, state: 'waiting', problem: null, endedAt: null, attempts: 0, stage: null, done: 0, total: 0, rate: null };
+      return {
+        ...state,
+        state: 'waiting',
+        problem: null,
+        endedAt: null,
+        attempts: 0,
+        stage: null,
+        copy: null,
+        done: 0,
+        total: 0,
+        rate: null,
+      };
     case 'held':
       // It was no attempt: whatever was away, the job had no part in it.
       return { ...state, state: 'waiting', problem: event.problem, rate: null, attempts: Math.max(0, state.attempts - 1) };

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
 import path from 'node:path';
 import { planPiece } from '@/core/assembly';
+import { MASTER, recipesById } from '@/core/recipes';
 import { joinProblem, estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
 import {
   JOB_ID,
@@ -119,12 +120,16 @@ export class Jobs {
     if (!storage) throw new WorkError('not-known', 'This storage is not configured');
     const fileName = safeFileName(reel.fileName || reel.name);
     const folder = safeFolderPath(request.folder);
-    const wanted = { storage: storage.path, folder, fileName, reel };
+    const known = recipesById(request.copies);
+    const copies = reel.recipes.flatMap((recipe) => known.get(recipe) ?? []);
+    const unknown = reel.recipes.find((recipe) => recipe !== MASTER && !known.has(recipe));
+    if (unknown !== undefined) throw new WorkError('bad-request', `The recipe ${unknown} was not sent with the reel`);
+    const wanted = { storage: storage.path, folder, fileName, reel, copies };
     // Held before anything is waited for: of many that are sent at once with one name, one is taken in.
     const release = this.names.hold(claimOf(wanted), this.claimsOfOthers(null));
     try {
       const { id, name, path: place, mark } = await this.around.storages.known(request.storage);
-      await requireStorage({ name, path: place, mark }, neededBytes(reel, estimateReel(reading, reel)));
+      await requireStorage({ name, path: place, mark }, neededBytes(reel, estimateReel(reading, reel, known)));
       await requireFolder(wanted);
       await requireFreeInLibrary(wanted);
       return this.takeIn({
@@ -135,6 +140,7 @@ export class Jobs {
         folder,
         fileName,
         soundFiles: [...soundFiles],
+        copies,
       });
     } finally {
       release();

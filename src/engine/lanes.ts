@@ -1,4 +1,6 @@
 import { cpus } from 'node:os';
+import { MASTER } from '@/core/recipes';
+import { makesMaster } from '@/core/reels';
 import type { Job } from '@/contract';
 
 /** What lanes need to know of a job. */
@@ -15,8 +17,8 @@ export type Phase = 'reading' | 'encoding' | 'both';
 
 /** @param parted the job has given its reading lane back: its master is made and proven. */
 export function phaseOf({ recipes }: Order, parted: boolean): Phase {
-  if (!recipes.includes('access')) return 'reading';
-  if (!recipes.includes('master')) return 'both'; // the encoder is fed from the disc itself
+  if (recipes.every((r) => r === MASTER)) return 'reading';
+  if (!makesMaster({ recipes })) return 'both'; // the encoder is fed from the disc itself
   return parted ? 'encoding' : 'reading';
 }
 

@@ -3,7 +3,8 @@ import { Agent, request, type ClientRequest, type IncomingMessage } from 'node:h
 import path from 'node:path';
 import type { SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
-import { wholeTitleReel, type RecipeId } from '@/core/reels';
+import type { RecipeId } from '@/core/recipes';
+import { wholeTitleReel } from '@/core/reels';
 import { QUAY, titleOf } from '@/test-support/discs';
 import { TestEngine } from '@/test-support/engine';
 

@@ -1,6 +1,7 @@
 import { access, constants, readdir, stat } from 'node:fs/promises';
 import path from 'node:path';
-import { RECIPE_ENDING, besideFiles, type Reel } from '@/core/reels';
+import { endingsOf, recipesById, type Recipe } from '@/core/recipes';
+import { besideFiles, type Reel } from '@/core/reels';
 import { WorkError } from '@/contract';
 import { sidecarOf } from '@/node/placing';
 
@@ -14,11 +15,13 @@ export interface Wanted {
   readonly folder: string;
   readonly fileName: string;
   readonly reel: Reel;
+  /** The recipes of its copies. */
+  readonly copies: readonly Recipe[];
 }
 
 /** Every file name that a job's results will have, provenance included. */
-export function namesOf({ fileName, reel }: Pick<Wanted, 'fileName' | 'reel'>): string[] {
-  const films = reel.recipes.map((recipe) => fileName + RECIPE_ENDING[recipe]);
+export function namesOf({ fileName, reel, copies }: Pick<Wanted, 'fileName' | 'reel' | 'copies'>): string[] {
+  const films = [...endingsOf(reel.recipes, recipesById(copies)).values()].map((ending) => fileName + ending);
   return [...films, ...films.map(sidecarOf), ...besideFiles(reel).map((f) => fileName + f.ending)];
 }
 

@@ -98,6 +98,7 @@ export class Outputs {
       kind: 'prove' as const,
       file,
       recipe: sidecar.recipe,
+      expects: sidecar.copy?.expects ?? null,
       promise: sidecar.promise,
       parts: sidecar.proof.parts,
       beside: sidecar.beside.map(({ name, sha256 }) => ({ file: path.join(path.dirname(file), path.basename(name)), sha256 })),

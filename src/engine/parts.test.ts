@@ -28,6 +28,7 @@ describe('the state of a job', () => {
     folder: '',
     fileName: 'Film',
     soundFiles: [],
+    copies: [],
     source: { kind: 'image', path: '/x', label: 'x' },
     storage: { id: 's', name: 'S', path: '/s', mark: null },
   };

@@ -2,6 +2,7 @@ import { createReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { pipeline } from 'node:stream/promises';
+import { playsInPage } from '@/core/recipes';
 import { WorkError, type Output, type PlayQuery } from '@/contract';
 import type { Players } from './players';
 import { fileInput } from '@/node/ffmpeg';
@@ -47,8 +48,9 @@ export async function play(
 ): Promise<void> {
   if (output.presence === 'missing') throw new WorkError('not-known', `${output.path} is not there any more`);
   if (output.sizeBytes === 0) throw new WorkError('not-known', `${output.path} is empty: there is nothing to play`);
-  if (output.sidecar.recipe === 'access') {
-    await sendFile(file, 'video/mp4', request, response);
+  const type = playsInPage(output.sidecar);
+  if (type) {
+    await sendFile(file, type, request, response);
     return;
   }
   const start = Math.min(query.start, output.sidecar.promise.durationMs / 1000);

@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import type { AccessFacts } from '@/core/proof';
+import type { CopyFacts } from '@/core/proof';
 import { capture } from './program';
 
 /**
@@ -18,16 +18,31 @@ export function ffmpegVersion(): string {
 }
 
 interface Probed {
-  streams?: { codec_type?: string; nb_read_packets?: string }[];
+  streams?: { codec_type?: string; nb_read_packets?: string; duration?: string; tags?: Record<string, string> }[];
   chapters?: unknown[];
   format?: { duration?: string };
+}
+
+/** "00:01:02.345" in milliseconds; null where it is no time. */
+function clockMs(text: string | undefined): number | null {
+  const [, hours, minutes, seconds] = /^(\d+):(\d+):(\d+(?:\.\d+)?)/.exec(text ?? '') ?? [];
+  return hours === undefined ? null : (Number(hours) * 3600 + Number(minutes) * 60 + Number(seconds)) * 1000;
+}
+
+/** When picture and sound are over: a subtitle may stand longer than both, and the file's own length counts it. Milliseconds. */
+function endOf({ streams = [], format }: Probed): number {
+  const ends = streams
+    .filter((s) => s.codec_type === 'video' || s.codec_type === 'audio')
+    .map((s) => (s.duration === undefined ? clockMs(s.tags?.['DURATION']) : Number(s.duration) * 1000));
+  const known = ends.filter((end) => end !== null);
+  return known.length === ends.length && known.length > 0 ? Math.max(...known) : Number(format?.duration ?? 0) * 1000;
 }
 
 /**
  * Decodes a whole file and counts what is in it.
  * @throws WorkError `encoder-failed` when FFmpeg can not read it at all.
  */
-export async function examineAccessCopy(file: string, signal?: AbortSignal): Promise<AccessFacts> {
+export async function examineCopy(file: string, signal?: AbortSignal): Promise<CopyFacts> {
   const probe = await capture(
     'ffprobe',
     ['-v', 'error', '-count_packets', '-show_streams', '-show_chapters', '-show_format', '-of', 'json', ...fileInput(file)],
@@ -42,10 +57,11 @@ export async function examineAccessCopy(file: string, signal?: AbortSignal): Pro
   const streams = found.streams ?? [];
   const video = streams.find((s) => s.codec_type === 'video');
   return {
-    durationMs: Number(found.format?.duration ?? 0) * 1000,
+    durationMs: endOf(found),
     frames: Number(video?.nb_read_packets ?? 0),
     videoStreams: streams.filter((s) => s.codec_type === 'video').length,
     audioStreams: streams.filter((s) => s.codec_type === 'audio').length,
+    subtitleStreams: streams.filter((s) => s.codec_type === 'subtitle').length,
     chapters: found.chapters?.length ?? 0,
     decodeErrors: decode.errors,
   };

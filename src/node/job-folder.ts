@@ -6,16 +6,28 @@ import { FileStampSchema, isWithoutLinks } from './placing';
 import { identify, isAlive, readProcess, type ProcessId } from './process-id';
 import {
   BesideResultSchema,
+  CopyExpectationSchema,
   JOB_VERSION,
   JobEventSchema,
   JobSchema,
   MasterPromiseSchema,
   ProofSchema,
+  RecipeIdSchema,
   StageSchema,
   WorkError,
   type Job,
   type JobEvent,
 } from '@/contract';
+
+/** One copy on its way: made, and then proven. */
+const CopyProgressSchema = z.object({
+  recipe: RecipeIdSchema,
+  bytes: z.number(),
+  expects: CopyExpectationSchema,
+  proof: ProofSchema.nullable(),
+  sha256: z.string().nullable(),
+  stamp: FileStampSchema.nullable(),
+});
 
 /** What a runner has finished, so that the next one can go on from there. */
 export const ProgressFileSchema = z.object({
@@ -25,10 +37,7 @@ export const ProgressFileSchema = z.object({
   masterProof: ProofSchema.nullable(),
   masterSha256: z.string().nullable(),
   masterStamp: FileStampSchema.nullable().default(null),
-  accessBytes: z.number().nullable(),
-  accessProof: ProofSchema.nullable(),
-  accessSha256: z.string().nullable(),
-  accessStamp: FileStampSchema.nullable().default(null),
+  copies: z.array(CopyProgressSchema).default([]),
   beside: z.array(BesideResultSchema).default([]),
 });
 export type ProgressFile = z.infer<typeof ProgressFileSchema>;
@@ -40,10 +49,7 @@ const NOTHING_YET: ProgressFile = {
   masterProof: null,
   masterSha256: null,
   masterStamp: null,
-  accessBytes: null,
-  accessProof: null,
-  accessSha256: null,
-  accessStamp: null,
+  copies: [],
   beside: [],
 };
 

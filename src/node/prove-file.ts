@@ -1,8 +1,16 @@
 import { Worker } from 'node:worker_threads';
-import { proveAccess, proveMaster, type FilePart, type Proof, type MasterPromise } from '@/core/proof';
-import type { RecipeId } from '@/core/reels';
+import {
+  plainExpectation,
+  proveCopy,
+  proveMaster,
+  type CopyExpectation,
+  type FilePart,
+  type MasterPromise,
+  type Proof,
+} from '@/core/proof';
+import { MASTER, type RecipeId } from '@/core/recipes';
 import { WorkError } from '@/contract';
-import { examineAccessCopy } from './ffmpeg';
+import { examineCopy } from './ffmpeg';
 import { openFileSource } from './files';
 import { createPayloadHash, fastCrc32, sha256File } from './hash';
 
@@ -60,9 +68,16 @@ export async function proveMasterFile(
 
 /** Proves a result of either kind again, from what its sidecar says; also gives its SHA-256. */
 export async function proveResult(
-  { file, recipe, promise, parts }: { file: string; recipe: RecipeId; promise: MasterPromise; parts: readonly FilePart[] },
+  {
+    file,
+    recipe,
+    expects,
+    promise,
+    parts,
+  }: { file: string; recipe: RecipeId; expects: CopyExpectation | null; promise: MasterPromise; parts: readonly FilePart[] },
   signal: AbortSignal,
 ): Promise<{ proof: Proof; sha256: string }> {
-  if (recipe === 'master') return proveMasterFile(file, promise, signal, { parts });
-  return { proof: proveAccess(await examineAccessCopy(file, signal), promise), sha256: await sha256File(file, signal) };
+  if (recipe === MASTER) return proveMasterFile(file, promise, signal, { parts });
+  const proof = proveCopy(await examineCopy(file, signal), expects ?? plainExpectation(promise), promise);
+  return { proof, sha256: await sha256File(file, signal) };
 }

@@ -55,7 +55,7 @@ async function makeJob(jobFile: string, output: string): Promise<Job> {
   try {
     const reading = await opened.examine();
     const fileName = path.basename(output, path.extname(output));
-    const recipes: ('master' | 'access')[] = [extension === '.mkv' ? 'master' : 'access'];
+    const recipes: string[] = [extension === '.mkv' ? 'master' : 'access'];
     const title = 'title' in wanted ? reading.titles.find((t) => t.number === wanted.title) : undefined;
     if ('title' in wanted && !title) throw new WorkError('bad-request', `The disc has no title ${wanted.title}`);
     const reel = 'reel' in wanted ? wanted.reel : title ? wholeTitleReel(title, wanted.name ?? fileName) : null;
@@ -111,7 +111,10 @@ async function prove(given: string): Promise<number> {
   const sidecar = SidecarSchema.parse(written);
   const seal = sealState(written);
   const signal = new AbortController().signal;
-  const result = await proveResult({ file, recipe: sidecar.recipe, promise: sidecar.promise, parts: sidecar.proof.parts }, signal);
+  const result = await proveResult(
+    { file, recipe: sidecar.recipe, promise: sidecar.promise, parts: sidecar.proof.parts, expects: sidecar.copy?.expects ?? null },
+    signal,
+  );
   const sha256Matches = result.sha256 === sidecar.file.sha256;
   const passed = result.proof.passed && sha256Matches && seal !== 'broken';
   process.stdout.write(`${JSON.stringify({ file: path.basename(file), passed, sha256Matches, seal, proof: result.proof }, null, 2)}\n`);

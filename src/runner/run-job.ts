@@ -1,11 +1,12 @@
 import { FAULT_WEIGHTS, damageOf, wholenessText } from '@/core/reading';
 import type { MasterPromise } from '@/core/proof';
 import { WorkError, toProblem, type Job, type Stage } from '@/contract';
-import { estimateReel, neededBytes } from '@/core/reels';
+import { MASTER, recipesById, type RecipeId } from '@/core/recipes';
+import { estimateReel, makesMaster, neededBytes } from '@/core/reels';
 import { removeWorkshop, requireStorage } from '@/node/library';
 import { isThere, storageAway } from '@/node/storage-mark';
 import type { JobFolder } from '@/node/job-folder';
-import { checkAccess, checkMaster, isStill, makeAccess, makeMaster, place, type StageContext } from './stages';
+import { checkCopy, checkMaster, isStill, makeCopy, makeMaster, place, type StageContext } from './stages';
 
 /** What the user has chosen for this job since it was sent. */
 const withChoice = (job: Job, around: boolean): Job => (around ? { ...job, reel: { ...job.reel, damage: 'around' } } : job);
@@ -25,14 +26,18 @@ function requireWhole(promise: MasterPromise, job: Job): MasterPromise {
 const EVENT_INTERVAL_MS = 250;
 
 /** What a stage says goes into the job's journal, progress not more often than anybody reads. */
-function contextOf(folder: JobFolder, job: Job, signal: AbortSignal): StageContext & { readonly begin: (stage: Stage) => void } {
+function contextOf(
+  folder: JobFolder,
+  job: Job,
+  signal: AbortSignal,
+): StageContext & { readonly begin: (stage: Stage, copy?: RecipeId) => void } {
   let last = 0;
   return {
     job,
     signal,
-    begin: (stage) => {
+    begin: (stage, copy) => {
       last = 0;
-      folder.emit({ type: 'stage', stage });
+      folder.emit({ type: 'stage', stage, ...(copy === undefined ? {} : { copy }) });
     },
     note: (text) => {
       folder.emit({ type: 'note', text });
@@ -56,8 +61,9 @@ type Progress = ReturnType<JobFolder['readProgress']>;
 class JobRun {
   progress: Progress;
   private readonly context: ReturnType<typeof contextOf>;
-  private readonly wantsMaster: boolean;
-  private readonly wantsAccess: boolean;
+  /** A master is made: because it is wanted, or to make several copies from. */
+  private readonly makesMaster: boolean;
+  private readonly copies: readonly RecipeId[];
 
   constructor(
     private readonly folder: JobFolder,
@@ -66,8 +72,8 @@ class JobRun {
   ) {
     this.progress = folder.readProgress();
     this.context = contextOf(folder, job, signal);
-    this.wantsMaster = job.reel.recipes.includes('master');
-    this.wantsAccess = job.reel.recipes.includes('access');
+    this.makesMaster = makesMaster(job.reel);
+    this.copies = job.reel.recipes.filter((r) => r !== MASTER);
   }
 
   private isDone(stage: Stage): boolean {
@@ -82,13 +88,16 @@ class JobRun {
   /** @returns false where it stops because the disc is no longer needed, and encoding is still to come. @throws what a stage throws. */
   async toItsEnd(untilRead: boolean): Promise<boolean> {
     const { job } = this;
-    await requireStorage(job.storage, neededBytes(job.reel, estimateReel(job.reading, job.reel)) - (this.progress.masterBytes ?? 0));
-    if (this.wantsMaster) await this.master();
-    if (untilRead && this.wantsAccess && !this.isDone('access')) {
+    await requireStorage(
+      job.storage,
+      neededBytes(job.reel, estimateReel(job.reading, job.reel, recipesById(job.copies))) - (this.progress.masterBytes ?? 0),
+    );
+    if (this.makesMaster) await this.master();
+    if (untilRead && this.copies.some((copy) => !this.copy(copy))) {
       this.folder.emit({ type: 'parted' });
       return false;
     }
-    if (this.wantsAccess) await this.access();
+    for (const copy of this.copies) await this.makeCopy(copy);
     this.context.begin('placing');
     const files = await place(this.context, this.results(), this.progress.beside);
     this.folder.emit({ type: 'finished', files });
@@ -97,9 +106,9 @@ class JobRun {
 
   private async master(): Promise<void> {
     const { job, context } = this;
-    const placing = this.isDone('master proof') || this.isDone('access proof');
+    const placing = this.isDone('master proof');
     if (!placing && this.isDone('master') && !(await isStill(job, 'master', this.progress.masterBytes)))
-      this.progress = { ...this.progress, finished: [] };
+      this.progress = { ...this.progress, finished: [], copies: [] };
     if (!this.isDone('master')) {
       context.begin('master');
       const made = await makeMaster(context);
@@ -114,34 +123,63 @@ class JobRun {
     this.save('master proof', { masterProof: proof, masterSha256: sha256, masterStamp: stamp });
   }
 
-  private async access(): Promise<void> {
+  private copy(recipe: RecipeId): Progress['copies'][number] | null {
+    return this.progress.copies.find((c) => c.recipe === recipe) ?? null;
+  }
+
+  private saveCopy(copy: Progress['copies'][number], change: Partial<Progress> = {}): void {
+    const others = this.progress.copies.filter((c) => c.recipe !== copy.recipe);
+    this.progress = { ...this.progress, ...change, copies: [...others, copy] };
+    this.folder.writeProgress(this.progress);
+  }
+
+  private async makeCopy(recipe: RecipeId): Promise<void> {
     const { job, context } = this;
-    if (!this.isDone('access')) {
-      context.begin('access');
-      const made = await makeAccess(context, this.wantsMaster ? this.progress.promise : null);
-      requireWhole(made.promise, job);
-      this.save('access', { promise: made.promise, accessBytes: made.bytes, ...(this.wantsMaster ? {} : { beside: [...made.beside] }) });
+    const before = this.copy(recipe);
+    // What is proven may have got its name already.
+    let copy = before && (before.proof || (await isStill(job, recipe, before.bytes))) ? before : null;
+    if (!copy) {
+      context.begin('access', recipe);
+      const { promise, bytes, beside, expects } = await makeCopy(context, recipe, this.makesMaster ? this.progress.promise : null);
+      requireWhole(promise, job);
+      copy = { recipe, bytes, expects, proof: null, sha256: null, stamp: null };
+      this.saveCopy(copy, { promise, ...(this.makesMaster ? {} : { beside: [...beside] }) });
     }
-    if (this.isDone('access proof') || !this.progress.promise) return;
-    context.begin('access proof');
-    const { proof, sha256, stamp } = await checkAccess(context, this.progress.promise);
-    this.save('access proof', { accessProof: proof, accessSha256: sha256, accessStamp: stamp });
+    if (copy.proof || !this.progress.promise) return;
+    context.begin('access proof', recipe);
+    const { proof, sha256, stamp } = await checkCopy(context, recipe, copy.expects, this.progress.promise);
+    this.saveCopy({ ...copy, proof, sha256, stamp });
   }
 
   /** What is proven and goes to its place. */
   private results(): Parameters<typeof place>[1] {
-    const { promise, masterProof, masterSha256, masterBytes, masterStamp, accessProof, accessSha256, accessBytes, accessStamp } =
-      this.progress;
+    const { promise, masterProof, masterSha256, masterBytes, masterStamp } = this.progress;
     if (!promise) return [];
-    const master =
-      this.wantsMaster && masterProof && masterSha256 && masterBytes !== null
-        ? [{ recipe: 'master' as const, promise, proof: masterProof, sha256: masterSha256, bytes: masterBytes, stamp: masterStamp }]
-        : [];
-    const access =
-      this.wantsAccess && accessProof && accessSha256 && accessBytes !== null
-        ? [{ recipe: 'access' as const, promise, proof: accessProof, sha256: accessSha256, bytes: accessBytes, stamp: accessStamp }]
-        : [];
-    return [...master, ...access];
+    const results: Parameters<typeof place>[1][number][] = [];
+    if (this.job.reel.recipes.includes(MASTER) && masterProof && masterSha256 && masterBytes !== null)
+      results.push({
+        recipe: MASTER,
+        expects: null,
+        promise,
+        proof: masterProof,
+        sha256: masterSha256,
+        bytes: masterBytes,
+        stamp: masterStamp,
+      });
+    for (const id of this.copies) {
+      const copy = this.copy(id);
+      if (copy?.proof && copy.sha256)
+        results.push({
+          recipe: id,
+          expects: copy.expects,
+          promise,
+          proof: copy.proof,
+          sha256: copy.sha256,
+          bytes: copy.bytes,
+          stamp: copy.stamp,
+        });
+    }
+    return results;
   }
 }
 
@@ -166,9 +204,9 @@ async function endFailed(folder: JobFolder, { progress }: JobRun, job: Job, sign
       ? toProblem(new WorkError('work-lost', 'An unfinished file of this job is gone', { cause: error }))
       : found;
   // A proof that failed leaves nothing to go on with; after other failures the finished stages are kept for a retry.
-  if (problem.code === 'proof-failed' || problem.code === 'work-lost' || progress.finished.length === 0) {
+  if (problem.code === 'proof-failed' || problem.code === 'work-lost' || (progress.finished.length === 0 && progress.copies.length === 0)) {
     await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
-    folder.writeProgress({ ...progress, finished: [] });
+    folder.writeProgress({ ...progress, finished: [], copies: [] });
   }
   folder.emit({ type: 'failed', problem });
   return 1;

@@ -3,14 +3,24 @@ import path from 'node:path';
 import type { Readable } from 'node:stream';
 import { planPiece, type PacketStream } from '@/core/assembly';
 import type { MatroskaSink } from '@/core/matroska';
-import { PAYLOAD_HASH, proveAccess, type Proof, type MasterPromise } from '@/core/proof';
+import { PAYLOAD_HASH, proveCopy, type CopyExpectation, type Proof, type MasterPromise } from '@/core/proof';
 import { faultText, lengthText, type Wholeness } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/master';
-import { accessArguments } from '@/core/recipes';
-import { RECIPE_ENDING, reelMs, type AddedAudio, type RecipeId } from '@/core/reels';
+import {
+  MASTER,
+  encoderArguments,
+  endingsOf,
+  expectationOf,
+  planEncode,
+  recipesById,
+  type EncodePlan,
+  type Recipe,
+  type RecipeId,
+} from '@/core/recipes';
+import { encodeFacts, reelMs, type AddedAudio } from '@/core/reels';
 import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Sidecar, type Stage } from '@/contract';
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
-import { examineAccessCopy, ffmpegVersion } from '@/node/ffmpeg';
+import { examineCopy, ffmpegVersion } from '@/node/ffmpeg';
 import { collectLines, runProgram } from '@/node/program';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { flushFile } from '@/node/durable';
@@ -33,10 +43,14 @@ export interface StageContext {
   readonly found: (wholeness: Wholeness) => void;
 }
 
+/** An ending may be nothing but the extension, which is no file name with one. */
+const extensionOf = (ending: string): string => ending.slice(ending.lastIndexOf('.'));
+const endingOf = (job: Job, recipe: RecipeId): string =>
+  endingsOf([...new Set([...job.reel.recipes, recipe])], recipesById(job.copies)).get(recipe) ?? '';
 export const finalPath = (job: Job, recipe: RecipeId): string =>
-  path.join(job.storage.path, job.folder, job.fileName + RECIPE_ENDING[recipe]);
+  path.join(job.storage.path, job.folder, job.fileName + endingOf(job, recipe));
 const unfinishedPath = async (job: Job, recipe: RecipeId): Promise<string> =>
-  path.join(await makeWorkshop(job.storage, job.id), `${recipe}${RECIPE_ENDING[recipe]}.part`);
+  path.join(await makeWorkshop(job.storage, job.id), `${recipe}${extensionOf(endingOf(job, recipe))}.part`);
 
 const exists = (file: string) =>
   stat(file).then(
@@ -95,7 +109,7 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
 
 /** Stage `master`: the disc's streams into Matroska. */
 export async function makeMaster(context: StageContext): Promise<Made> {
-  const file = await unfinishedPath(context.job, 'master');
+  const file = await unfinishedPath(context.job, MASTER);
   const sink = await openFileSink(file);
   const made = await assembleInto(context, 'master', sink).catch(async (error: unknown) => {
     await sink.abandon();
@@ -173,7 +187,7 @@ function stampOf(file: string, before: FileStamp | null = null): FileStamp {
 
 /** Stage `master proof`. */
 export async function checkMaster(context: StageContext, promise: MasterPromise): Promise<Checked> {
-  const file = await unfinishedPath(context.job, 'master');
+  const file = await unfinishedPath(context.job, MASTER);
   const stamp = stampOf(file);
   const result = await proveMasterFile(file, promise, context.signal, {
     onProgress: (done, total) => {
@@ -187,17 +201,31 @@ export async function checkMaster(context: StageContext, promise: MasterPromise)
   return { proof, sha256: result.sha256, stamp: stampOf(file, stamp) };
 }
 
+/** The recipe of a copy that the job asks for. @throws WorkError `order-lost` where the order does not bring it. */
+function recipeOf(job: Job, id: RecipeId): Recipe {
+  const recipe = recipesById(job.copies).get(id);
+  if (!recipe) throw new WorkError('order-lost', `The order does not say how the copy “${id}” is made`);
+  return recipe;
+}
+
+/** What is done for a copy. @param master what is known of the stream itself; null before it was read. */
+function planOf(job: Job, recipe: Recipe, master: MasterPromise | null): EncodePlan {
+  const facts = encodeFacts(job.reading, job.reel, master?.interlaced ?? null);
+  if (!facts) throw new WorkError('bad-request', 'The reel takes a title that its reading does not have');
+  return planEncode(recipe, facts);
+}
+
 /** Stage `access`: FFmpeg, fed with the assembled stream, or with the master made from it a moment ago. */
-export async function makeAccess(context: StageContext, master: MasterPromise | null): Promise<Made> {
+export async function makeCopy(
+  context: StageContext,
+  id: RecipeId,
+  master: MasterPromise | null,
+): Promise<Made & { readonly expects: CopyExpectation }> {
   const { job, signal } = context;
-  const output = await unfinishedPath(job, 'access');
-  const input = master ? await unfinishedPath(job, 'master') : 'pipe:0';
-  const channels = [
-    ...job.reel.audio.map((taken) => job.reading.titles.flatMap((t) => t.audio).find((a) => a.stream === taken.stream)?.channels ?? 2),
-    ...(job.reel.addedAudio ?? []).map((a) => a.channels),
-  ];
-  // Before a stream was seen, deinterlacing is asked for: the filter itself leaves progressive frames alone.
-  const args = accessArguments(input, output, { interlaced: master?.interlaced ?? true, audioChannels: channels });
+  const output = await unfinishedPath(job, id);
+  const input = master ? await unfinishedPath(job, MASTER) : 'pipe:0';
+  const recipe = recipeOf(job, id);
+  const plan = planOf(job, recipe, master);
   const totalMs = master?.durationMs ?? reelMs(job.reading.titles, job.reel.pieces);
   const read = (stdout: Readable) => {
     collectLines(stdout, [], (line) => {
@@ -208,26 +236,27 @@ export async function makeAccess(context: StageContext, master: MasterPromise | 
   };
   const feed = (input: MatroskaSink): Promise<Assembled> =>
     master ? Promise.resolve({ promise: master, beside: [] }) : assembleInto(context, 'access', input);
-  const { fed: made, errors } = await runProgram('ffmpeg', args, { signal, read, feed });
+  const { fed: made, errors } = await runProgram('ffmpeg', encoderArguments(plan, input, output), { signal, read, feed });
   flushFile(output);
   if (!master) noteWholeness(made.promise, context);
   for (const line of errors) context.note(`encoder: ${line}`);
-  if (job.reel.subtitles.length > 0) context.note('MP4 can not carry bitmap subtitles: the access copy has none');
-  return { ...made, bytes: (await stat(output)).size };
+  const left = plan.reasons.filter((r) => r.code === 'subtitle left').length;
+  if (left > 0) context.note(`${recipe.name}: ${recipe.container} can not carry bitmap subtitles, ${left} of them are left`);
+  return { ...made, bytes: (await stat(output)).size, expects: expectationOf(plan, made.promise) };
 }
 
 /** Stage `access proof`. */
-export async function checkAccess(context: StageContext, promise: MasterPromise): Promise<Checked> {
-  const file = await unfinishedPath(context.job, 'access');
+export async function checkCopy(context: StageContext, id: RecipeId, expects: CopyExpectation, promise: MasterPromise): Promise<Checked> {
+  const file = await unfinishedPath(context.job, id);
   const stamp = stampOf(file);
   const digest = sha256InThread(file, context.signal);
   digest.catch(() => undefined);
-  const proof = proveAccess(await examineAccessCopy(file, context.signal), promise);
-  requireProof(proof, 'access copy');
+  const proof = proveCopy(await examineCopy(file, context.signal), expects, promise);
+  requireProof(proof, `copy by the recipe “${recipeOf(context.job, id).name}”`);
   return { proof, sha256: await digest, stamp: stampOf(file, stamp) };
 }
 
-function sidecar(job: Job, { recipe, promise, proof, sha256, bytes }: Result, beside: readonly BesideResult[]): Sidecar {
+function sidecar(job: Job, { recipe, expects, promise, proof, sha256, bytes }: Result, beside: readonly BesideResult[]): Sidecar {
   const segments = job.reel.pieces.flatMap((piece) =>
     planPiece(job.reading, piece, job.reel.damage === 'around').segments.map(({ segment, chapter }) => ({
       title: piece.title,
@@ -243,6 +272,7 @@ function sidecar(job: Job, { recipe, promise, proof, sha256, bytes }: Result, be
     madeAt: new Date().toISOString(),
     jobId: job.id,
     recipe,
+    copy: expects && { recipe: recipeOf(job, recipe), expects },
     file: { name: path.basename(finalPath(job, recipe)), sizeBytes: bytes, sha256 },
     beside: beside.map(({ ending, ...file }) => ({ name: path.basename(besidePath(job, ending)), ...file })),
     reel: job.reel,
@@ -251,13 +281,15 @@ function sidecar(job: Job, { recipe, promise, proof, sha256, bytes }: Result, be
     payloadHash: PAYLOAD_HASH,
     promise,
     proof,
-    tools: { node: process.version, ...(recipe === 'access' ? { encoder: ffmpegVersion() } : {}) },
+    tools: { node: process.version, ...(expects ? { encoder: ffmpegVersion() } : {}) },
   });
   return sealed(written);
 }
 
 interface Result {
   readonly recipe: RecipeId;
+  /** What a copy has to hold; null for the master. */
+  readonly expects: CopyExpectation | null;
   readonly promise: MasterPromise;
   readonly proof: Proof;
   readonly sha256: string;

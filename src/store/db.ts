@@ -11,6 +11,7 @@ import {
   type PlannedReel,
   type ReelTags,
 } from '@/core/reels';
+import type { Recipe } from '@/core/recipes';
 import type { JobState, SourceRef } from '@/contract';
 
 /** A disc of the collection, by the fingerprint of its structures: the same pressing is one disc, wherever it is read. */
@@ -78,7 +79,7 @@ async function bringUpToDate(change: Transaction): Promise<void> {
     });
 }
 
-export const CATALOGUE_VERSION = 10;
+export const CATALOGUE_VERSION = 11;
 
 /** The catalogue. A change of shape adds a version below with its migration; see docs/architecture.md. */
 export class Catalogue extends Dexie {
@@ -87,6 +88,8 @@ export class Catalogue extends Dexie {
   jobs!: EntityTable<JobState, 'id'>;
   settings!: Table<SettingRecord, SettingRecord['key']>;
   firstLooks!: EntityTable<FirstLookRecord, 'fingerprint'>;
+  /** The archive's own recipes. */
+  recipes!: EntityTable<Recipe, 'id'>;
 
   /** @param name of one archive's: see archive.ts. */
   constructor(name: string) {
@@ -134,7 +137,7 @@ export class Catalogue extends Dexie {
     // Readings know sound in clips of its own, and second pictures.
     this.version(9).upgrade(bringUpToDate);
     // Names are lists of parts; house rules decide angles. First looks of discs, which can be had again from the discs.
-    this.version(CATALOGUE_VERSION)
+    this.version(10)
       .stores({ firstLooks: 'fingerprint' })
       .upgrade(async (change) => {
         await change
@@ -149,6 +152,12 @@ export class Catalogue extends Dexie {
           .modify((draft: DraftRecord) => {
             Object.assign(draft, { folder: upgradeFolder(draft.folder) });
           });
+      });
+    // Recipes of the archive's own; jobs know several copies.
+    this.version(CATALOGUE_VERSION)
+      .stores({ recipes: 'id' })
+      .upgrade(async (change) => {
+        await change.table('jobs').toCollection().modify({ copies: [], copy: null });
       });
   }
 

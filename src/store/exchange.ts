@@ -8,6 +8,7 @@ import {
   HouseRulesSchema,
   type Archive,
 } from '@/contract';
+import type { Recipe } from '@/core/recipes';
 import type { HouseRules } from '@/core/reels';
 import type { Catalogue, DiscRecord, DraftRecord } from './db';
 
@@ -31,6 +32,7 @@ export async function exportCatalogue(
     exportedAt: now,
     archive: archive && { id: archive.id, name: archive.name },
     rules: await db.rules(),
+    recipes: await db.recipes.toArray(),
     discs,
     drafts: drafts.map(({ fingerprint, reels, storage, folder }) => ({ fingerprint, reels, storage, folder })),
   });
@@ -51,6 +53,8 @@ export interface ImportPlan {
   readonly same: number;
   readonly drafts: readonly z.infer<typeof ExchangeDraftSchema>[];
   readonly rules: HouseRules | null;
+  /** Recipes that are not here, or not so. */
+  readonly recipes: readonly Recipe[];
   readonly rulesDiffer: boolean;
   /** Entries that can not be read, with the reason. */
   readonly wrong: readonly { readonly name: string; readonly reason: string }[];
@@ -119,6 +123,8 @@ export async function planImport(db: Catalogue, mine: string | null, text: strin
     else if (!(await db.drafts.get(draft.data.fingerprint))) drafts.push(draft.data);
   }
   const { rules, exportedAt, archive } = outer.data;
+  const here = new Map((await db.recipes.toArray()).map((r) => [r.id, r]));
+  const recipes = outer.data.recipes.filter((r) => !same(r, here.get(r.id)));
   const own = HouseRulesSchema.safeParse(await db.rules());
   return {
     exportedAt,
@@ -129,6 +135,7 @@ export async function planImport(db: Catalogue, mine: string | null, text: strin
     same: equal,
     drafts,
     rules,
+    recipes,
     rulesDiffer: rules !== null && !same(rules, own.data ?? null),
     wrong,
   };
@@ -136,10 +143,12 @@ export async function planImport(db: Catalogue, mine: string | null, text: strin
 
 /** Does what was planned, all of it or nothing. @param withRules also take the house rules over. */
 export async function applyImport(db: Catalogue, plan: ImportPlan, withRules: boolean): Promise<void> {
-  await db.transaction('rw', db.discs, db.drafts, db.settings, async () => {
+  await db.transaction('rw', db.discs, db.drafts, db.settings, db.recipes, async () => {
     await db.discs.bulkPut([...plan.added, ...plan.changed.map((c) => c.disc)]);
     const drafts: DraftRecord[] = plan.drafts.map((d) => ({ ...d, past: [], future: [], changedAt: '' }));
     await db.drafts.bulkPut(drafts);
+    const here = new Set(await db.recipes.toCollection().primaryKeys());
+    await db.recipes.bulkPut(plan.recipes.filter((r) => withRules || !here.has(r.id)));
     if (withRules && plan.rules) await db.settings.put({ key: 'house rules', rules: plan.rules });
   });
 }

@@ -21,8 +21,14 @@ test('the pace is what ended jobs of one recipe have shown, long ones weighing m
     job('e', ['master'], 1, 'failed'),
   ];
   const outputs = [output('a', 1000, 0), output('b', 5000, 0), output('c', 9, 400_000), output('d', 1, 1), output('e', 1e9, 1)];
-  expect(paceOf(jobs, outputs)).toEqual({ masterBytesPerSecond: 150, accessMsPerSecond: 4000 });
-  expect(paceOf([], outputs)).toEqual({ masterBytesPerSecond: null, accessMsPerSecond: null });
+  expect(paceOf(jobs, outputs)).toEqual({
+    masterBytesPerSecond: 150,
+    copyMsPerSecond: new Map([
+      ['master', 150],
+      ['access', 4000],
+    ]),
+  });
+  expect(paceOf([], outputs)).toEqual({ masterBytesPerSecond: null, copyMsPerSecond: new Map() });
 });
 
 test('the time of a batch is known once the pace of all its recipes is', () => {
@@ -30,7 +36,17 @@ test('the time of a batch is known once the pace of all its recipes is', () => {
     { recipes: ['master'] as const, masterBytes: 3000, durationMs: 1 },
     { recipes: ['master', 'access'] as const, masterBytes: 1500, durationMs: 8000 },
   ];
-  expect(secondsFor(reels, { masterBytesPerSecond: 150, accessMsPerSecond: 4000 })).toBe(20 + 10 + 2);
-  expect(secondsFor(reels, { masterBytesPerSecond: 150, accessMsPerSecond: null })).toBeNull();
-  expect(secondsFor([], { masterBytesPerSecond: null, accessMsPerSecond: null })).toBe(0);
+  expect(secondsFor(reels, { masterBytesPerSecond: 150, copyMsPerSecond: new Map([['access', 4000]]) })).toBe(20 + 10 + 2);
+  expect(secondsFor(reels, { masterBytesPerSecond: 150, copyMsPerSecond: new Map() })).toBeNull();
+  expect(secondsFor([], { masterBytesPerSecond: null, copyMsPerSecond: new Map() })).toBe(0);
+  // Two copies and no master: one is made all the same, since the disc is read once.
+  const two = [{ recipes: ['access', 'lending'], masterBytes: 3000, durationMs: 8000 }];
+  const pace = {
+    masterBytesPerSecond: 150,
+    copyMsPerSecond: new Map([
+      ['access', 4000],
+      ['lending', 2000],
+    ]),
+  };
+  expect(secondsFor(two, pace)).toBe(20 + 2 + 4);
 });

@@ -1,12 +1,13 @@
-import type { RecipeId } from '@/core/reels';
+import { MASTER, type RecipeId } from '@/core/recipes';
+import { makesMaster } from '@/core/reels';
 import type { JobState, VaultEntry } from '@/contract';
 
 /** How fast this machine has been: what the time of a batch is estimated from. */
 export interface Pace {
   /** Bytes of master a second, proof included; null before the first. */
   readonly masterBytesPerSecond: number | null;
-  /** Playing time encoded in a second of waiting; null before the first. */
-  readonly accessMsPerSecond: number | null;
+  /** Playing time encoded in a second of waiting, by recipe; none before its first. */
+  readonly copyMsPerSecond: ReadonlyMap<RecipeId, number>;
 }
 
 /** Jobs looked back at. */
@@ -15,16 +16,19 @@ const LAST = 40;
 /** Reads the pace out of what has ended: the sum over jobs of one recipe, so that long ones weigh more. */
 export function paceOf(jobs: readonly JobState[], outputs: readonly VaultEntry[]): Pace {
   const ended = jobs.filter((j) => j.state === 'done' && j.startedAt !== null && j.endedAt !== null).slice(-LAST);
-  const sums = { master: { amount: 0, seconds: 0 }, access: { amount: 0, seconds: 0 } };
+  const sums = new Map<RecipeId, { amount: number; seconds: number }>();
   for (const job of ended) {
     const [recipe, ...more] = job.recipes;
     const output = outputs.find((o) => o.sidecar.jobId === job.id);
     if (!recipe || more.length > 0 || !output) continue;
-    sums[recipe].amount += recipe === 'master' ? output.sizeBytes : output.sidecar.promise.durationMs;
-    sums[recipe].seconds += Math.max(0.5, (Date.parse(job.endedAt ?? '') - Date.parse(job.startedAt ?? '')) / 1000);
+    const { amount, seconds } = sums.get(recipe) ?? { amount: 0, seconds: 0 };
+    sums.set(recipe, {
+      amount: amount + (recipe === MASTER ? output.sizeBytes : output.sidecar.promise.durationMs),
+      seconds: seconds + Math.max(0.5, (Date.parse(job.endedAt ?? '') - Date.parse(job.startedAt ?? '')) / 1000),
+    });
   }
-  const rate = ({ amount, seconds }: { amount: number; seconds: number }) => (seconds > 0 && amount > 0 ? amount / seconds : null);
-  return { masterBytesPerSecond: rate(sums.master), accessMsPerSecond: rate(sums.access) };
+  const rates = new Map([...sums].flatMap(([id, { amount, seconds }]) => (amount > 0 ? [[id, amount / seconds] as const] : [])));
+  return { masterBytesPerSecond: rates.get(MASTER) ?? null, copyMsPerSecond: rates };
 }
 
 /** Seconds that reels will take one after the other; null where the pace of one of their recipes is not known yet. */
@@ -34,13 +38,15 @@ export function secondsFor(
 ): number | null {
   let seconds = 0;
   for (const { recipes, masterBytes, durationMs } of reels) {
-    if (recipes.includes('master')) {
+    if (makesMaster({ recipes })) {
       if (pace.masterBytesPerSecond === null) return null;
       seconds += masterBytes / pace.masterBytesPerSecond;
     }
-    if (recipes.includes('access')) {
-      if (pace.accessMsPerSecond === null) return null;
-      seconds += durationMs / pace.accessMsPerSecond;
+    for (const recipe of recipes) {
+      if (recipe === MASTER) continue;
+      const known = pace.copyMsPerSecond.get(recipe);
+      if (known === undefined) return null;
+      seconds += durationMs / known;
     }
   }
   return seconds;

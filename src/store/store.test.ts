@@ -23,6 +23,8 @@ const job = (id: string, state: JobState['state'], change: Partial<JobState> = {
   storage: 'Library',
   disc: 'TEST',
   fingerprint: reading.fingerprint,
+  copies: [],
+  copy: null,
   recipes: ['master'],
   state,
   stage: null,

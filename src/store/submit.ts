@@ -1,8 +1,10 @@
+import { recipesById } from '@/core/recipes';
 import { folderOf, readingForReel, type HouseRules, type Reel } from '@/core/reels';
 import type { EngineState, SourceRef, StorageState } from '@/contract';
 import { call } from './api';
 import type { DiscRecord, DraftRecord } from './db';
 import { fileNameFor, valuesOf } from './draft';
+import { ownRecipes } from './recipes';
 
 /** Where a reel goes: the storage, the folder in it, and the file name without extension. */
 export interface Destination {
@@ -36,6 +38,8 @@ export async function submitReel(
   { storage, folder, fileName }: Destination,
 ): Promise<string> {
   const reading = readingForReel(disc.reading, reel);
-  const body = { source, fingerprint: disc.fingerprint, reading, reel: { ...reel, fileName }, storage, folder };
+  const known = recipesById(await ownRecipes());
+  const copies = reel.recipes.flatMap((id) => known.get(id) ?? []);
+  const body = { copies, source, fingerprint: disc.fingerprint, reading, reel: { ...reel, fileName }, storage, folder };
   return (await call('submitJob', { body })).jobId;
 }

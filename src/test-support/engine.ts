@@ -4,6 +4,7 @@ import { request } from 'node:http';
 import path from 'node:path';
 import type { z } from 'zod';
 import { ROUTES, type JobState, type Output, type Problem, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
+import type { Recipe } from '@/core/recipes';
 import type { Reel } from '@/core/reels';
 import { PROVING, temporaryFolder } from './discs';
 
@@ -227,10 +228,13 @@ export class TestEngine {
     reel: (reading: SubmitJob['reading']) => Reel,
     storage = 'library',
     folder = '',
+    copies: readonly Recipe[] = [],
   ): Promise<{ jobId: string; fileName: string }> {
     const { reading } = await this.read(source);
     if (!reading) throw new Error('nothing was read');
-    return this.call('submitJob', { body: { source, fingerprint: reading.fingerprint, reading, reel: reel(reading), storage, folder } });
+    return this.call('submitJob', {
+      body: { source, fingerprint: reading.fingerprint, reading, reel: reel(reading), storage, folder, copies },
+    });
   }
 
   /** All that is in the vault, each with its whole sidecar. */

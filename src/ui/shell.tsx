@@ -22,6 +22,7 @@ const PLACES = [
   { href: '/bench', name: 'Bench' },
   { href: '/queue', name: 'Queue' },
   { href: '/vault', name: 'Vault' },
+  { href: '/recipes', name: 'Recipes' },
   { href: '/rules', name: 'House rules' },
 ] as const;
 

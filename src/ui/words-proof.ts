@@ -44,7 +44,7 @@ export function legsText({ promise, recipe }: Pick<Sidecar, 'promise' | 'recipe'
   const file =
     recipe === 'master'
       ? 'The file holds what was read: payload hashes of every track, counts, times and chapters, read again from the finished file.'
-      : 'The file decodes without complaint, and has every picture, the length and the chapters of what it was made from.';
+      : 'The file decodes without complaint, and has the pictures, the length, the tracks and the chapters that its recipe makes of what it was made from.';
   const { wholeness } = promise;
   if (!wholeness) return [file, 'Whether the source itself is whole was not looked at.'];
   const { packs, navigationPacks, cells, playItems, entryPoints } = wholeness.witnesses;

@@ -6,8 +6,8 @@ import { bytes } from './format';
 export const STAGE: Readonly<Record<Stage, string>> = {
   master: 'reading the disc into the master',
   'master proof': 'proving the master',
-  access: 'making the access copy',
-  'access proof': 'proving the access copy',
+  access: 'making the copy',
+  'access proof': 'proving the copy',
   placing: 'placing in the library',
 };
 
@@ -19,9 +19,6 @@ export const JOB: Readonly<Record<JobState['state'], string>> = {
   failed: 'failed',
   cancelled: 'cancelled',
 };
-
-export const RECIPE = { master: 'Lossless master', access: 'Access copy' } as const;
-export const RECIPE_NOTE = { master: 'Matroska, the disc’s own streams', access: 'MP4, H.264 by quality and AAC' } as const;
 
 export function readingText(task: ReadingTask): string {
   const { step, done, total } = task.progress;

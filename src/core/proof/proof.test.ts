@@ -5,8 +5,8 @@ import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { LOCKS, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { seeded } from '@/test-support/random';
 import { wholeTitleReel } from '../reels';
-import type { AccessFacts, MasterPromise } from '.';
-import { proveAccess, proveMaster } from '.';
+import type { CopyFacts, MasterPromise } from '.';
+import { plainExpectation, proveCopy, proveMaster } from '.';
 
 let file: Uint8Array;
 let promise: MasterPromise;
@@ -74,26 +74,28 @@ describe('a master', () => {
   });
 });
 
-describe('an access copy', () => {
-  const good = (): AccessFacts => ({
+describe('a copy', () => {
+  const good = (): CopyFacts => ({
     durationMs: promise.durationMs + 15,
     frames: promise.frames,
     videoStreams: 1,
     audioStreams: 2,
+    subtitleStreams: 0,
     chapters: promise.chapters.length,
     decodeErrors: [],
   });
-  const failures = (facts: AccessFacts) =>
-    proveAccess(facts, promise)
+  const failures = (facts: CopyFacts) =>
+    proveCopy(facts, plainExpectation(promise), promise)
       .checks.filter((c) => !c.passed)
       .map((c) => c.what);
 
   test('passes when nothing is missing and everything decodes', () => {
-    expect(proveAccess(good(), promise)).toMatchObject({ passed: true, tracks: 3 });
+    expect(proveCopy(good(), plainExpectation(promise), promise)).toMatchObject({ passed: true, tracks: 3 });
   });
 
-  test.each<[Partial<AccessFacts>, string]>([
+  test.each<[Partial<CopyFacts>, string]>([
     [{ frames: 7 }, 'packets'],
+    [{ subtitleStreams: 1 }, 'streams'],
     [{ durationMs: 1 }, 'duration'],
     [{ audioStreams: 1 }, 'streams'],
     [{ chapters: 0 }, 'chapters'],

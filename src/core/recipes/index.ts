@@ -1,1 +1,16 @@
-export { accessArguments, type AccessInput } from './access';
+export * from './recipe';
+export { SHIPPED, recipesById } from './shipped';
+export {
+  QUALITY,
+  encodable,
+  planEncode,
+  type EncodePlan,
+  type PictureStep,
+  type PlannedAudio,
+  type PlannedSubtitle,
+  type Reason,
+  type ReasonCode,
+} from './plan';
+export { VIDEO_ENCODER, encoderArguments, filtersOf } from './arguments';
+export { copyBytes } from './estimate';
+export { expectationOf } from './expect';

@@ -1,7 +1,4 @@
-import type { RecipeId, Reel } from './model';
-
-/** What follows a result's name, by its recipe. */
-export const RECIPE_ENDING: Readonly<Record<RecipeId, string>> = { master: '.mkv', access: '.mp4' };
+import type { Reel } from './model';
 
 /** A subtitle track that is also written as a file of its own beside the result. */
 export interface BesideFile {

@@ -1,4 +1,8 @@
+import { copyBytes } from '../recipes/estimate';
+import { planEncode } from '../recipes/plan';
+import { MASTER, type Recipe, type RecipeId } from '../recipes/recipe';
 import { APART_STREAM, CORE_STREAM, partsOfAngle, type Reading, type Segment, type Title } from '../reading';
+import { encodeFacts } from './encode-facts';
 import type { Piece, Reel } from './model';
 import { pieceSpan } from './pieces';
 
@@ -6,14 +10,12 @@ export interface ReelEstimate {
   readonly durationMs: number;
   /** Size of the lossless master. */
   readonly masterBytes: number;
-  /** Size of the access copy; it depends on the picture, so this is the rate that quality 20 has usually given. */
-  readonly accessBytes: number;
+  /** Size of each copy, by recipe; it depends on the picture, so these are the rates that encoders have usually given. */
+  readonly copyBytes: ReadonlyMap<RecipeId, number>;
 }
 
 /** Share of a DVD's sectors that is not stream: pack and packet heads, navigation packs. */
 const OVERHEAD_SHARE = 0.03;
-const ACCESS_BITS_PER_PIXEL = 0.11;
-const ACCESS_AUDIO_BITS = 160_000;
 
 /** Bytes of container per frame of a track: block head, and a share of clusters and cues. */
 const FRAME_HEAD_BYTES = 7.5;
@@ -91,11 +93,10 @@ function containerBytes(reel: Reel, { title, ms }: Taken): number {
 }
 
 /** Estimates what a reel will take, from the disc's own tables and, on Blu-ray, from samples of its clips. */
-export function estimateReel(reading: Reading, reel: Reel): ReelEstimate {
+export function estimateReel(reading: Reading, reel: Reel, recipes: ReadonlyMap<RecipeId, Recipe> = new Map()): ReelEstimate {
   const segments = new Map(reading.segments.map((s) => [s.id, s]));
   let durationMs = 0;
   let masterBytes = 0;
-  let accessBits = 0;
   for (const piece of reel.pieces) {
     const title = reading.titles.find((t) => t.number === piece.title);
     if (!title) continue;
@@ -116,17 +117,36 @@ export function estimateReel(reading: Reading, reel: Reel): ReelEstimate {
       const overhead = reading.kind === 'Video file' ? 0 : OVERHEAD_SHARE;
       masterBytes += Math.max(0, read * (1 - overhead) - (left * ms) / 8000);
     }
-    const pixelsPerSecond = (title.video.widthPixels * title.video.heightPixels * 27e6) / title.video.frameTicks;
-    accessBits += ((pixelsPerSecond * ACCESS_BITS_PER_PIXEL + ACCESS_AUDIO_BITS * Math.max(1, reel.audio.length)) * ms) / 1000;
     durationMs += ms;
   }
   for (const { source, durationMs: ms } of reel.addedAudio ?? []) {
     masterBytes += source.sizeBytes * Math.min(1, durationMs / Math.max(1, ms));
-    accessBits += (ACCESS_AUDIO_BITS * durationMs) / 1000;
   }
-  return { durationMs, masterBytes: Math.round(masterBytes), accessBytes: Math.round(accessBits / 8) };
+  masterBytes = Math.round(masterBytes);
+  return { durationMs, masterBytes, copyBytes: copiesOf(reading, reel, recipes, durationMs, masterBytes) };
 }
 
+function copiesOf(
+  reading: Reading,
+  reel: Reel,
+  recipes: ReadonlyMap<RecipeId, Recipe>,
+  durationMs: number,
+  masterBytes: number,
+): Map<RecipeId, number> {
+  const facts = encodeFacts(reading, reel);
+  if (!facts) return new Map();
+  return new Map(
+    reel.recipes.flatMap((id) => {
+      const recipe = recipes.get(id);
+      return recipe ? [[id, copyBytes(planEncode(recipe, facts), facts, durationMs, masterBytes)]] : [];
+    }),
+  );
+}
+
+/** Several copies of a reel are made from one master, whether that is kept or not: its disc is read once. */
+export const makesMaster = ({ recipes }: Pick<Reel, 'recipes'>): boolean =>
+  recipes.includes(MASTER) || recipes.filter((r) => r !== MASTER).length > 1;
+
 /** Room that a reel's files take in all: what is unfinished stands in the storage itself and only gets its name in the end. */
-export const neededBytes = ({ recipes }: Pick<Reel, 'recipes'>, { masterBytes, accessBytes }: ReelEstimate): number =>
-  (recipes.includes('master') ? masterBytes : 0) + (recipes.includes('access') ? accessBytes : 0);
+export const neededBytes = (reel: Pick<Reel, 'recipes'>, { masterBytes, copyBytes: copies }: ReelEstimate): number =>
+  (makesMaster(reel) ? masterBytes : 0) + [...copies.values()].reduce((sum, bytes) => sum + bytes, 0);

@@ -1,8 +1,9 @@
 import type { AudioTrack, Reading, SubtitleTrack, Title } from '../reading';
 import type { Findings, Role, TitleFinding } from '../findings';
 import { divideByAngles } from './compose';
+import type { RecipeId } from '../recipes/recipe';
 import { DEFAULT_FILE_NAME, DEFAULT_FOLDER, type NamePart } from './name-parts';
-import { NO_TAGS, type DamageChoice, type RecipeId, type Reel, type ReelTags, type TakenTrack } from './model';
+import { NO_TAGS, type DamageChoice, type Reel, type ReelTags, type TakenTrack } from './model';
 import { nameOfDisc } from './names';
 import { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 import { withChoice, type SetChoice } from './set-choices';

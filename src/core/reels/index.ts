@@ -1,8 +1,8 @@
-export type { Piece, RecipeId, Reel, TakenTrack } from './model';
+export type { Piece, Reel, TakenTrack } from './model';
 export { readingForReel } from './for-job';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
-export { RECIPES, takeAudio, takeSubtitle, wholeTitleReel, withRecipe, withTrack } from './propose';
-export { estimateReel, neededBytes, type ReelEstimate } from './estimate';
+export { takeAudio, takeSubtitle, wholeTitleReel, withTrack } from './propose';
+export { estimateReel, makesMaster, neededBytes, type ReelEstimate } from './estimate';
 export { coverageOf, type Coverage, type KeptPieces } from './coverage';
 export {
   pieceChapters,
@@ -15,7 +15,7 @@ export {
   type PieceSpan,
   type TakenStretch,
 } from './pieces';
-export { RECIPE_ENDING, besideFiles, type BesideFile } from './beside-files';
+export { besideFiles, type BesideFile } from './beside-files';
 export { NO_TAGS, type AddedAudio, type AddedSubtitle, type BesideSource, type Cue, type ReelChapter, type ReelTags } from './model';
 export {
   ChapterListError,
@@ -79,3 +79,4 @@ export { ruleFromOverruling, ruleThatDecides, type Overruled, type OverruledTrac
 export { joinProblem } from './joining';
 export { momentOfReel, reelMsOf, type TitleMoment } from './moments';
 export { joinRefusal, possibleActions, type PlannedReel, type ReelPossibilities } from './possible';
+export { encodeFacts } from './encode-facts';

@@ -1,3 +1,4 @@
+import type { RecipeId } from '../recipes/recipe';
 import type { AudioCodec } from '../reading';
 
 /** A title, or a range of its chapters, inside a reel. */
@@ -119,9 +120,6 @@ export interface AddedAudio {
   readonly isCommentary: boolean;
   readonly isVisuallyImpaired: boolean;
 }
-
-/** The two recipes there are so far: the disc's own streams, and a copy to look at. */
-export type RecipeId = 'master' | 'access';
 
 /** One thing to produce. */
 export interface Reel {

@@ -1,5 +1,5 @@
 import type { AudioTrack, SubtitleTrack, Title } from '../reading';
-import type { DamageChoice, RecipeId, Reel, TakenTrack } from './model';
+import type { DamageChoice, Reel, TakenTrack } from './model';
 
 const COMMENTARY = new Set<string | null>(['commentary', 'alternative commentary', 'large commentary', "children's commentary"]);
 const CAPTIONS = new Set<string | null>(['captions', 'large captions', "children's captions"]);
@@ -74,13 +74,4 @@ export function withTrack(reel: Reel, title: Title, kind: 'audio' | 'subtitles',
       .filter((t) => keep.has(t.stream))
       .map((t) => reel.subtitles.find((s) => s.stream === t.stream) ?? takeSubtitle(t)),
   };
-}
-
-/** Every recipe, in the order in which they are made. */
-export const RECIPES: readonly RecipeId[] = ['master', 'access'];
-
-/** Recipes with one more or less; the last one stays. */
-export function withRecipe(recipes: readonly RecipeId[], recipe: RecipeId, on: boolean): readonly RecipeId[] {
-  const next = RECIPES.filter((r) => (r === recipe ? on : recipes.includes(r)));
-  return next.length > 0 ? next : recipes;
 }

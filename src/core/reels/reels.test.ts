@@ -135,7 +135,7 @@ describe('estimates', () => {
     expect(estimateReel(reading, { ...reel, pieces: [{ title: 9, angle: 1, fromChapter: 1, toChapter: 1 }] })).toEqual({
       durationMs: 0,
       masterBytes: 0,
-      accessBytes: 0,
+      copyBytes: new Map(),
     });
   });
 });

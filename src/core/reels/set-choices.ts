@@ -1,6 +1,7 @@
+import type { RecipeId } from '../recipes/recipe';
 import type { Role } from '../findings';
 import type { AudioTrack, SubtitleTrack, Title } from '../reading';
-import type { RecipeId, Reel, TakenTrack } from './model';
+import type { Reel, TakenTrack } from './model';
 import { takeAudio, takeSubtitle } from './propose';
 
 /** A track as it is found again on another disc of a set: by what it is, since streams have other numbers there. */

@@ -4,6 +4,7 @@ import type { Title } from '@/core/reading';
 import type { EngineState } from '@/contract';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import type { Draft } from '@/store/draft';
+import type { Recipes } from '@/store/recipes';
 import type { ReadableSource } from '@/store/sources';
 import type { EditorPart } from './editor/parts';
 import type { ReelPlace } from './reels/places';
@@ -17,6 +18,8 @@ export interface BenchView {
   readonly disc: DiscRecord;
   readonly draft: Draft;
   readonly rules: HouseRules;
+  /** All there are. */
+  readonly recipes: Recipes;
   readonly engine: EngineState | null;
   readonly proposal: Proposal;
   readonly coverage: Coverage;

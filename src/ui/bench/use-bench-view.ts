@@ -6,6 +6,7 @@ import { proposalOf, useDraft } from '@/store/draft';
 import { useEngine } from '@/store/engine';
 import { fetchPictures, knownPicture } from '@/store/looks';
 import { useOutputs } from '@/store/outputs';
+import { useRecipes } from '@/store/recipes';
 import { useRules } from '@/store/rules';
 import { quietSource, readableSources } from '@/store/sources';
 import { storageOf } from '@/store/submit';
@@ -22,6 +23,7 @@ const NO_REELS: readonly DraftReel[] = [];
 export function useBenchView(disc: DiscRecord): BenchView {
   const draft = useDraft(disc);
   const rules = useRules();
+  const recipes = useRecipes();
   const engine = useEngine().state;
   const outputs = useOutputs();
   const [chosenTitle, selectTitle] = useState<number | null>(null);
@@ -63,6 +65,7 @@ export function useBenchView(disc: DiscRecord): BenchView {
     disc,
     draft,
     rules,
+    recipes,
     engine,
     proposal,
     coverage,

@@ -2,7 +2,8 @@
 
 import type { InputHTMLAttributes, ReactNode, SelectHTMLAttributes } from 'react';
 
-const BOX = 'rounded-[5px] border border-line bg-card px-1.5 py-0.5 text-ink placeholder:text-third';
+const BOX =
+  'rounded-[5px] border border-line bg-card px-1.5 py-0.5 text-ink placeholder:text-third disabled:border-faint disabled:bg-transparent disabled:text-second disabled:opacity-100';
 
 export function TextField({ label, className = '', ...rest }: InputHTMLAttributes<HTMLInputElement> & { label: string }) {
   return <input aria-label={label} {...rest} className={`${BOX} ${className}`} />;

@@ -1,15 +1,18 @@
 'use client';
 
 import Link from 'next/link';
+import { MASTER, SHIPPED } from '@/core/recipes';
+import { makesMaster } from '@/core/reels';
 import { STAGES, type JobState, type Stage } from '@/contract';
 import { call } from '@/store/api';
 import { useKeptOrder } from '@/store/live';
 import { sendAgain } from '@/store/repair';
-import { bytes, clock, moment, timeLeft } from '../format';
+import { bytes, clock, list, moment, timeLeft } from '../format';
 import { Bar, Button, StateText, type State } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
-import { JOB, RECIPE, STAGE } from '../words-queue';
+import { JOB, STAGE } from '../words-queue';
+import { recipeName } from '../words-recipes';
 import { JobLog } from './job-log';
 
 const MARK: Readonly<Record<JobState['state'], State>> = {
@@ -22,7 +25,19 @@ const MARK: Readonly<Record<JobState['state'], State>> = {
 };
 
 const stagesOf = (job: JobState): Stage[] =>
-  STAGES.filter((s) => s === 'placing' || (s.startsWith('master') ? job.recipes.includes('master') : job.recipes.includes('access')));
+  STAGES.filter((s) => s === 'placing' || (s.startsWith('master') ? makesMaster(job) : job.recipes.some((r) => r !== MASTER)));
+
+/** Names of its copies' recipes, as they were when it was sent; of earlier jobs those that are shipped. */
+const namesIn = ({ copies }: JobState): ReadonlyMap<string, { readonly name: string }> =>
+  new Map([...SHIPPED, ...copies].map((r) => [r.id, r]));
+
+/** A stage in words; with several copies it is said which. */
+function stageText(job: JobState, stage: Stage): string {
+  const copies = job.recipes.filter((r) => r !== MASTER);
+  if (job.copy === null || copies.length < 2) return STAGE[stage];
+  const { copy } = job;
+  return `${STAGE[stage]} “${recipeName(copy, namesIn(job))}”, ${copies.indexOf(copy) + 1} of ${copies.length}`;
+}
 
 function amount(job: JobState): string {
   if (job.total === 0) return '';
@@ -140,7 +155,7 @@ export function JobRow({ job }: { job: JobState }) {
         <span className="truncate text-second">
           {job.fingerprint !== '' && (
             <>
-              {job.recipes.map((r) => RECIPE[r]).join(' and ')} · from{' '}
+              {list(job.recipes.map((r) => recipeName(r, namesIn(job))))} · from{' '}
               <Link className="hover:underline" href={`/bench/${job.fingerprint.slice(0, 16)}`}>
                 {job.disc}
               </Link>{' '}
@@ -156,7 +171,7 @@ export function JobRow({ job }: { job: JobState }) {
       {working && (
         <div className="grid grid-cols-[minmax(0,1.5fr)_130px_minmax(0,3fr)_210px] gap-3 text-second">
           <span>
-            {job.stage ? STAGE[job.stage] : 'starting'}
+            {job.stage ? stageText(job, job.stage) : 'starting'}
             {amount(job) ? `, ${amount(job)}` : ''}
           </span>
           <span>{speed(job)}</span>

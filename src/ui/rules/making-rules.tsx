@@ -1,13 +1,15 @@
 'use client';
 
 import { X } from 'lucide-react';
-import { DEFAULT_FILE_NAME, RECIPES, fileNameOf, folderOf, withRecipe } from '@/core/reels';
+import { withRecipe } from '@/core/recipes';
+import { DEFAULT_FILE_NAME, fileNameOf, folderOf } from '@/core/reels';
 import { useEngine } from '@/store/engine';
+import { useRecipes } from '@/store/recipes';
 import { list, plural } from '../format';
 import { Button } from '../parts/controls';
-import { Check, Row, Select } from '../parts/fields';
+import { Row, Select } from '../parts/fields';
+import { RecipePick } from '../parts/recipe-pick';
 import { ROLE_PLURAL } from '../words';
-import { RECIPE } from '../words-queue';
 import { NameField } from './name-field';
 import type { RulesProps } from './rules-props';
 
@@ -27,21 +29,18 @@ const EXAMPLE = {
 /** What is made of a reel, how it is called, and where it goes. */
 export function MakingRules({ rules, set }: RulesProps) {
   const { state } = useEngine();
+  const recipes = useRecipes();
   return (
     <>
       <h3 className="smallcaps pt-3 pb-1">What is made, and where</h3>
       <Row name="recipes">
-        {RECIPES.map((id) => (
-          <Check
-            key={id}
-            label={RECIPE[id]}
-            checked={rules.recipes.includes(id)}
-            disabled={rules.recipes.length === 1 && rules.recipes[0] === id}
-            onChange={(on) => {
-              set({ recipes: withRecipe(rules.recipes, id, on) });
-            }}
-          />
-        ))}
+        <RecipePick
+          chosen={rules.recipes}
+          recipes={recipes}
+          onChange={(id, on) => {
+            set({ recipes: withRecipe(rules.recipes, id, on) });
+          }}
+        />
       </Row>
       <Row name="file name" hint={<>gives “{fileNameOf(rules.fileName.length > 0 ? rules.fileName : DEFAULT_FILE_NAME, EXAMPLE)}”</>}>
         <NameField

@@ -14,7 +14,12 @@ const MOST_LISTED = 100;
 export function ImportDialog({ plan, onClose }: { plan: ImportPlan; onClose: () => void }) {
   const [withRules, setWithRules] = useState(false);
   const [busy, setBusy] = useState(false);
-  const nothing = plan.added.length === 0 && plan.changed.length === 0 && plan.drafts.length === 0 && !(withRules && plan.rulesDiffer);
+  const nothing =
+    plan.added.length === 0 &&
+    plan.changed.length === 0 &&
+    plan.drafts.length === 0 &&
+    plan.recipes.length === 0 &&
+    !(withRules && plan.rulesDiffer);
   return (
     <Modal
       title={`Catalogue of ${plan.archive ? `“${plan.archive.name}”, ` : ''}${plan.exportedAt ? day(plan.exportedAt) : 'unknown date'}`}

@@ -9,7 +9,7 @@ import { bytes, clock, dayTime, languageName, plural } from '../format';
 import { Button, Panel, StateText } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
-import { RECIPE } from '../words-queue';
+import { resultName } from '../words-recipes';
 import { CHECK, legsText, proofState, proofText } from '../words-proof';
 import { Player } from './player';
 
@@ -235,7 +235,7 @@ export function OutputDetail({ output }: { output: Output }) {
       title={sidecar.reel.name}
       aside={
         <span className="text-second">
-          {RECIPE[sidecar.recipe]}, {bytes(sidecar.file.sizeBytes)}
+          {resultName(sidecar)}, {bytes(sidecar.file.sizeBytes)}
         </span>
       }
     >

@@ -2,6 +2,7 @@
 
 import { useState } from 'react';
 import type { Output } from '@/contract';
+import { playsInPage } from '@/core/recipes';
 import { clock, languageName } from '../format';
 
 /**
@@ -10,7 +11,7 @@ import { clock, languageName } from '../format';
  */
 export function Player({ output }: { output: Output }) {
   const { sidecar } = output;
-  const onTheFly = sidecar.recipe === 'master';
+  const onTheFly = playsInPage(sidecar) === null;
   const [start, setStart] = useState(0);
   const [audio, setAudio] = useState(0);
   const [failed, setFailed] = useState(false);

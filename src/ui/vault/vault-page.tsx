@@ -9,7 +9,7 @@ import { ProblemNote } from '../parts/problem-note';
 import { bytes, clock, day, plural } from '../format';
 import { Button, Empty, Panel, StateText } from '../parts/controls';
 import { STORAGE_IDENTITY } from '../words';
-import { RECIPE } from '../words-queue';
+import { resultName } from '../words-recipes';
 import { proofState, proofWord } from '../words-proof';
 import { OutputDetail } from './output-detail';
 
@@ -67,7 +67,7 @@ function FileRow({ entry: o, isCurrent, onChoose }: { entry: VaultEntry; isCurre
       >
         <span className="truncate font-serif text-[15px] font-medium">{o.sidecar.reel.name}</span>
         <span className="flex justify-between text-second">
-          <span>{RECIPE[o.sidecar.recipe]}</span>
+          <span>{resultName(o.sidecar)}</span>
           <span>
             {clock(o.sidecar.promise.durationMs)} · {bytes(o.sidecar.file.sizeBytes)}
           </span>

@@ -210,10 +210,10 @@ function WhatIsNext() {
 
 /** The one main action of the Bench: what it will take, and go. */
 export function QueueBox({ queueing }: { queueing: Queueing }) {
-  const { disc, engine, reels } = useBench();
+  const { disc, engine, reels, recipes } = useBench();
   const { waiting, storage, busy, problem, ready, submit } = queueing;
   const outputs = useOutputs();
-  const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel) }));
+  const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId) }));
   const needed = estimates.reduce((sum, e) => sum + neededBytes(e, e), 0);
   const seconds = secondsFor(estimates, paceOf(engine?.jobs ?? [], outputs ?? []));
   useKeys({ queue: ready ? () => void submit() : null });

@@ -1,11 +1,12 @@
 import { useDroppable } from '@dnd-kit/core';
 import { ChevronDown, ChevronUp } from 'lucide-react';
 import { useMemo, useState } from 'react';
-import { RECIPES, estimateReel, type RecipeId } from '@/core/reels';
+import { MASTER, type RecipeId } from '@/core/recipes';
+import { estimateReel } from '@/core/reels';
 import type { DraftReel } from '@/store/db';
 import { clock, plural } from '../../format';
 import { Button, Mark, StateText } from '../../parts/controls';
-import { RECIPE } from '../../words-queue';
+import { recipeName } from '../../words-recipes';
 import { useBench } from '../bench-context';
 import { ReelMenu } from './reel-menu';
 import { ChooseBox, Grip, Outcome, RecipeBoxes, ReelName, RemoveReel, TracksLink, sizesOf } from './reel-parts';
@@ -72,9 +73,12 @@ function ReelRow({ draft, dragged }: { draft: DraftReel; dragged: readonly numbe
   );
 }
 
+/** Recipes that many reels are given or relieved of at once; any other comes with “tracks like the first”. */
+const OFFERED: readonly RecipeId[] = [MASTER, 'access'];
+
 /** What can be done with all the reels that are chosen. */
 function Chosen() {
-  const { reels, chosen, choose, commands } = useBench();
+  const { reels, chosen, choose, commands, recipes } = useBench();
   const ids = new Set(reels.filter((r) => chosen.has(r.id) && r.jobId === null).map((r) => r.id));
   const [first, ...rest] = reels.filter((r) => ids.has(r.id));
   const all = (recipe: RecipeId) => reels.every((r) => !ids.has(r.id) || r.reel.recipes.includes(recipe));
@@ -86,7 +90,7 @@ function Chosen() {
       className="flex items-center gap-2 border-b border-faint bg-wash px-2.5 py-1"
     >
       <span className="font-semibold">{ids.size} chosen</span>
-      {RECIPES.map((recipe) => (
+      {OFFERED.map((recipe) => (
         <Button
           key={recipe}
           className="px-2 py-0"
@@ -94,7 +98,7 @@ function Chosen() {
             commands.setRecipe(ids, recipe, !all(recipe));
           }}
         >
-          {all(recipe) ? 'without' : 'with'} {RECIPE[recipe].toLowerCase()}
+          {all(recipe) ? 'without' : 'with'} {recipeName(recipe, recipes.byId).toLowerCase()}
         </Button>
       ))}
       {rest.length > 0 && (
@@ -135,21 +139,21 @@ function Chosen() {
 
 /** Many reels, a line each: sorted by what its headings say, with the same actions as the cards. */
 export function ReelList({ dragged }: { dragged: readonly number[] }) {
-  const { disc, reels, chosen, choose } = useBench();
+  const { disc, reels, chosen, choose, recipes } = useBench();
   const [sort, setSort] = useState<{ readonly by: Order; readonly down: boolean }>({ by: 'planned', down: false });
   const shown = useMemo(() => {
     if (sort.by === 'planned') return reels;
     const valueOf = ({ reel }: DraftReel): string | number => {
       if (sort.by === 'name') return reel.name;
       if (sort.by === 'title') return reel.pieces[0]?.title ?? 0;
-      const { durationMs, masterBytes, accessBytes } = estimateReel(disc.reading, reel);
+      const { durationMs, masterBytes, copyBytes } = estimateReel(disc.reading, reel, recipes.byId);
       if (sort.by === 'length') return durationMs;
-      return (reel.recipes.includes('master') ? masterBytes : 0) + (reel.recipes.includes('access') ? accessBytes : 0);
+      return (reel.recipes.includes(MASTER) ? masterBytes : 0) + [...copyBytes.values()].reduce((sum, b) => sum + b, 0);
     };
     const compare = (a: string | number, b: string | number) =>
       typeof a === 'string' ? a.localeCompare(String(b), undefined, { numeric: true }) : a - Number(b);
     return [...reels].sort((a, b) => compare(valueOf(a), valueOf(b)) * (sort.down ? -1 : 1));
-  }, [reels, sort, disc.reading]);
+  }, [reels, sort, disc.reading, recipes.byId]);
   const open = reels.filter((r) => r.jobId === null);
   const allChosen = open.length > 0 && open.every((r) => chosen.has(r.id));
   const turn = (by: Order) => {

@@ -1,11 +1,12 @@
 import { useDraggable } from '@dnd-kit/core';
 import { GripVertical, X } from 'lucide-react';
 import Link from 'next/link';
-import { RECIPES, RECIPE_ENDING } from '@/core/reels';
+import { MASTER, endingsOf } from '@/core/recipes';
 import type { DraftReel } from '@/store/db';
 import { bytes, list } from '../../format';
 import { Mark, StateText } from '../../parts/controls';
-import { JOB, RECIPE, RECIPE_NOTE } from '../../words-queue';
+import { RecipePick } from '../../parts/recipe-pick';
+import { JOB } from '../../words-queue';
 import { useBench } from '../bench-context';
 import type { ReelFacts } from './use-reel';
 
@@ -15,26 +16,17 @@ const apart = (e: { stopPropagation: () => void }) => {
 };
 
 export function RecipeBoxes({ draft, short = false }: { draft: DraftReel; short?: boolean }) {
-  const { commands } = useBench();
-  const { reel } = draft;
+  const { commands, recipes } = useBench();
   return (
-    <span className="flex gap-3">
-      {RECIPES.map((id) => (
-        <label key={id} title={RECIPE_NOTE[id]} className="flex items-center gap-1 whitespace-nowrap">
-          <input
-            type="checkbox"
-            aria-label={RECIPE[id]}
-            className="accent-(--accent)"
-            checked={reel.recipes.includes(id)}
-            disabled={draft.jobId !== null || (reel.recipes.length === 1 && reel.recipes[0] === id)}
-            onChange={(e) => {
-              commands.setRecipe(new Set([draft.id]), id, e.target.checked);
-            }}
-          />
-          {short ? RECIPE_ENDING[id].slice(1) : RECIPE[id]}
-        </label>
-      ))}
-    </span>
+    <RecipePick
+      chosen={draft.reel.recipes}
+      recipes={recipes}
+      disabled={draft.jobId !== null}
+      short={short}
+      onChange={(id, on) => {
+        commands.setRecipe(new Set([draft.id]), id, on);
+      }}
+    />
   );
 }
 
@@ -130,10 +122,11 @@ export function TracksLink({ draft, short = false }: { draft: DraftReel; short?:
 }
 
 export const sizesOf = (draft: DraftReel, { estimate }: ReelFacts): string =>
-  list(draft.reel.recipes.map((r) => bytes(r === 'master' ? estimate.masterBytes : estimate.accessBytes)));
+  list(draft.reel.recipes.map((r) => bytes(r === MASTER ? estimate.masterBytes : (estimate.copyBytes.get(r) ?? 0))));
 
 /** Where its file will be; once it is queued, what became of its job. */
 export function Outcome({ draft, facts }: { draft: DraftReel; facts: ReelFacts }) {
+  const { recipes } = useBench();
   const { path, clash } = facts.place;
   if (facts.locked) return <JobLine draft={draft} />;
   return (
@@ -142,7 +135,7 @@ export function Outcome({ draft, facts }: { draft: DraftReel; facts: ReelFacts }
       title={clash ? `${path}: a file of this name is planned or there already` : path}
     >
       {clash && <Mark state="eyes" />} {path}
-      {draft.reel.recipes.map((r) => RECIPE_ENDING[r]).join(', ')}
+      {[...endingsOf(draft.reel.recipes, recipes.byId).values()].join(', ')}
     </span>
   );
 }

@@ -1,3 +1,4 @@
+import { withRecipe, type RecipeId } from '@/core/recipes';
 import { useMemo } from 'react';
 import type { Role } from '@/core/findings';
 import {
@@ -7,11 +8,9 @@ import {
   divideByChapters,
   mergeReels,
   wholeTitleReel,
-  withRecipe,
   withTracksLike,
   type HouseRules,
   type Proposal,
-  type RecipeId,
   type Reel,
 } from '@/core/reels';
 import { canBeTaken, type Title } from '@/core/reading';

@@ -17,7 +17,7 @@ const SECOND: Partial<Readonly<Record<Role, string>>> = {
 
 /** What a card and a row of the list show of a reel, and how it is dragged. */
 export function useReel(draft: DraftReel, dragged: readonly number[]) {
-  const { disc, places, selected, chosen, choose } = useBench();
+  const { disc, recipes, places, selected, chosen, choose } = useBench();
   const { reel, jobId } = draft;
   const locked = jobId !== null;
   const { active, over } = useDndContext();
@@ -27,7 +27,7 @@ export function useReel(draft: DraftReel, dragged: readonly number[]) {
     isOver: over?.id === `reel ${draft.id}`,
     isDragging: active?.id === `card ${draft.id}`,
     place: places.get(draft.id) ?? NO_PLACE,
-    estimate: estimateReel(disc.reading, reel),
+    estimate: estimateReel(disc.reading, reel, recipes.byId),
     remark: SECOND[role] ?? null,
     /** Why what is being dragged can not be joined to it; null where it can, or where nothing is. */
     refusal: dragged.length > 0 ? joinRefusal(disc.reading, draft, dragged) : null,

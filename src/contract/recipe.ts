@@ -1,0 +1,74 @@
+import { z } from 'zod';
+import {
+  CONTAINERS,
+  COPY_AUDIO,
+  COPY_VIDEO,
+  DEINTERLACE,
+  DENOISE,
+  EFFORTS,
+  RECIPE_VERSION,
+  TUNINGS,
+  type Container,
+  type CopyAudio,
+  type CopyVideo,
+  type Effort,
+  type Recipe,
+} from '@/core/recipes';
+
+export const RecipeIdSchema = z.string().regex(/^[a-z0-9][a-z0-9-]{0,63}$/, 'no identifier of a recipe');
+
+/** Recipes of a reel by their identifiers, none twice. */
+export const RecipesSchema = z
+  .array(RecipeIdSchema)
+  .min(1)
+  .max(12)
+  .refine((ids) => new Set(ids).size === ids.length, 'a recipe is there twice')
+  .readonly();
+
+/** Stands in file names: nothing that leads elsewhere, or that some file systems refuse. */
+const suffix = z
+  .string()
+  .max(40)
+  .regex(/^[^/\\:*?"<>|\p{Cc}]*$/u, 'not allowed in a file name')
+  .refine((s) => !/[ .]$/.test(s), 'names must not end with a space or a point');
+
+/** A recipe as it crosses a border: the catalogue, a file, a job. Foreign input: names out of lists, numbers within bounds, no free text that a program sees. */
+export const RecipeSchema = z.strictObject({
+  version: z.literal(RECIPE_VERSION),
+  id: RecipeIdSchema.refine((id) => id !== 'master', 'the master is no recipe'),
+  name: z.string().trim().min(1).max(80),
+  note: z.string().max(400),
+  container: z.enum(CONTAINERS as [Container, ...Container[]]),
+  suffix,
+  video: z.strictObject({
+    codec: z.enum(COPY_VIDEO as [CopyVideo, ...CopyVideo[]]),
+    quality: z.number().min(0).max(63).nullable(),
+    effort: z.enum(EFFORTS as [Effort, ...Effort[]]),
+    tuning: z.enum(TUNINGS),
+    keySeconds: z.number().min(0.1).max(60).nullable(),
+  }),
+  picture: z.strictObject({
+    deinterlace: z.enum(DEINTERLACE),
+    film: z.enum(['measured', 'never']),
+    bars: z.enum(['keep', 'crop']),
+    mostRows: z.number().int().min(64).max(4320).nullable(),
+    pixels: z.enum(['as they are', 'square']),
+    denoise: z.enum(DENOISE),
+  }),
+  audio: z.strictObject({
+    codec: z.enum(COPY_AUDIO as [CopyAudio, ...CopyAudio[]]),
+    kbpsPerChannel: z.number().int().min(16).max(512).nullable(),
+    mostChannels: z.union([z.literal(1), z.literal(2), z.literal(6), z.literal(8)]),
+    stereoBeside: z.boolean(),
+    tracks: z.enum(['all', 'first']),
+  }),
+  subtitles: z.strictObject({ kept: z.enum(['all', 'none']) }),
+}) satisfies z.ZodType<Recipe>;
+
+/** Recipes in a file of their own. */
+export const RecipeFileSchema = z.object({
+  kind: z.literal('careful-vault recipes'),
+  version: z.literal(RECIPE_VERSION),
+  recipes: z.array(RecipeSchema).min(1).max(200).readonly(),
+});
+export type RecipeFile = z.infer<typeof RecipeFileSchema>;

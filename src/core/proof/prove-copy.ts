@@ -1,0 +1,82 @@
+import type { MasterPromise } from './promise';
+import type { Check, Proof } from './prove-master';
+
+/** What a prober found in a finished copy. */
+export interface CopyFacts {
+  readonly durationMs: number;
+  readonly frames: number;
+  readonly videoStreams: number;
+  readonly audioStreams: number;
+  readonly subtitleStreams: number;
+  readonly chapters: number;
+  /** Lines that the decoder complained in while it decoded everything. */
+  readonly decodeErrors: readonly string[];
+}
+
+/** What a copy must hold. */
+export interface CopyExpectation {
+  /** Pictures, at the least and at the most: the same where each of the source's becomes one or two. */
+  readonly leastFrames: number;
+  readonly mostFrames: number;
+  readonly durationMs: number;
+  readonly audioStreams: number;
+  readonly subtitleStreams: number;
+  readonly chapters: number;
+}
+
+/** Sound comes in frames of up to 32 ms (AC-3): it may end that much later than the picture, and begin a little before. */
+const SOUND_SLACK_MS = 45;
+
+/** What copies were expected to hold before their recipe was written beside them: every picture, every track of sound, no subtitles. */
+export const plainExpectation = ({ frames, durationMs, chapters, tracks }: MasterPromise): CopyExpectation => ({
+  leastFrames: frames,
+  mostFrames: frames,
+  durationMs,
+  audioStreams: tracks.filter((t) => t.kind === 'audio').length,
+  subtitleStreams: 0,
+  chapters: chapters.length,
+});
+
+/** An encode can not be bit-identical; what can be proven is that nothing is missing and everything decodes. */
+export function proveCopy(facts: CopyFacts, expected: CopyExpectation, { frames, durationMs, wholeness, around }: MasterPromise): Proof {
+  const checks: Check[] = [];
+  const check = (what: Check['what'], wanted: string | number, found: string | number, passed = wanted === found) => {
+    checks.push({ what, track: null, expected: String(wanted), found: String(found), passed });
+  };
+  const frameMs = frames > 0 ? durationMs / frames : 40;
+  check(
+    'decodes',
+    'every frame, no complaint',
+    facts.decodeErrors.length === 0 ? 'every frame, no complaint' : facts.decodeErrors.slice(0, 3).join('; '),
+  );
+  const { leastFrames, mostFrames } = expected;
+  const wanted = leastFrames === mostFrames ? leastFrames : `${leastFrames} to ${mostFrames}`;
+  check('packets', wanted, facts.frames, facts.frames >= leastFrames && facts.frames <= mostFrames);
+  check('not empty', 'at least one picture', facts.frames > 0 ? 'at least one picture' : 'none');
+  check(
+    'duration',
+    Math.round(expected.durationMs),
+    Math.round(facts.durationMs),
+    Math.abs(facts.durationMs - expected.durationMs) <= frameMs + SOUND_SLACK_MS,
+  );
+  const streams = (audio: number, subtitles: number) => `${audio} audio${subtitles > 0 ? `, ${subtitles} subtitle` : ''}`;
+  check(
+    'streams',
+    `1 video, ${streams(expected.audioStreams, expected.subtitleStreams)}`,
+    `${facts.videoStreams} video, ${streams(facts.audioStreams, facts.subtitleStreams)}`,
+  );
+  check('chapters', expected.chapters, facts.chapters);
+  if (wholeness) {
+    const found = wholeness.damage === 0 ? 'nothing damaged' : `${wholeness.damage} damaged places`;
+    check('whole', around ? 'what there is, with its gaps' : 'nothing damaged', found, wholeness.damage === 0 || around);
+  }
+  return {
+    passed: checks.every((c) => c.passed),
+    checks,
+    identicalTracks: 0,
+    tracks: facts.videoStreams + facts.audioStreams + facts.subtitleStreams,
+    exceptions: wholeness?.faults ?? [],
+    exceptionCount: wholeness?.count ?? 0,
+    parts: [],
+  };
+}

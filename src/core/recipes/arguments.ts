@@ -1,0 +1,116 @@
+import type { EncodePlan, PictureStep, PlannedAudio } from './plan';
+import type { Container, Effort } from './recipe';
+
+/** What FFmpeg is told. Everything here comes from a plan: names from its lists, numbers within their bounds. */
+
+const MUXER: Readonly<Record<Container, string>> = { Matroska: 'matroska', MP4: 'mp4', QuickTime: 'mov', WebM: 'webm' };
+const AUDIO_ENCODER: Readonly<Record<Exclude<PlannedAudio['codec'], 'copy'>, string>> = {
+  AAC: 'aac',
+  Opus: 'libopus',
+  'AC-3': 'ac3',
+  FLAC: 'flac',
+};
+
+/** FFmpeg's encoders by what a plan calls them: what is tried at start. */
+export const VIDEO_ENCODER: Readonly<Record<Exclude<EncodePlan['video']['codec'], 'copy'>, string>> = {
+  'H.264': 'libx264',
+  HEVC: 'libx265',
+  'HEVC, 10 bit': 'libx265',
+  AV1: 'libsvtav1',
+  VP9: 'libvpx-vp9',
+  FFV1: 'ffv1',
+};
+
+const X26X_PRESET: Readonly<Record<Effort, string>> = { little: 'veryfast', medium: 'medium', much: 'slow' };
+const AV1_PRESET: Readonly<Record<Effort, number>> = { little: 10, medium: 8, much: 5 };
+const VP9_SPEED: Readonly<Record<Effort, number>> = { little: 5, medium: 3, much: 1 };
+
+const pixelFormat = (bitDepth: 8 | 10): string => (bitDepth === 10 ? 'yuv420p10le' : 'yuv420p');
+
+/** The filters of a step, by their names in FFmpeg. */
+function filterOf(step: PictureStep): string {
+  switch (step.kind) {
+    case 'deinterlace':
+      return `bwdif=mode=${step.fields ? 'send_field' : 'send_frame'}:parity=auto:deint=${step.all ? 'all' : 'interlaced'}`;
+    case 'film':
+      // What matching leaves combed (cuts, titles in video) is deinterlaced; then the frame in five that is there twice goes.
+      return 'fieldmatch=order=auto:combmatch=full,bwdif=mode=send_frame:deint=interlaced,decimate';
+    case 'crop':
+      return `crop=${step.width}:${step.height}:${step.x}:${step.y}`;
+    case 'scale':
+      return `scale=${step.width}:${step.height}:flags=lanczos${step.square ? ',setsar=1' : ''}`;
+    case 'denoise':
+      return step.strong ? 'hqdn3d=6:4.5:9:9' : 'hqdn3d=2:1.5:3:3';
+  }
+}
+
+/** The chain of filters of a plan; empty where nothing is done. */
+export const filtersOf = (plan: EncodePlan): string => plan.video.steps.map(filterOf).join(',');
+
+function videoArguments({ video }: EncodePlan): string[] {
+  const { codec, quality, recipe, bitDepth, interlaced, keyFrames } = video;
+  if (codec === 'copy') return ['-c:v', 'copy'];
+  const common = ['-c:v', VIDEO_ENCODER[codec], '-pix_fmt', pixelFormat(bitDepth)];
+  const keys = keyFrames === null ? [] : ['-g', String(keyFrames)];
+  const crf = ['-crf', String(quality)];
+  const tune = recipe.tuning === 'none' ? [] : ['-tune', recipe.tuning];
+  // One frame after another as they stand in the field order that the stream says.
+  const fields = interlaced ? ['-flags', '+ilme+ildct'] : [];
+  switch (codec) {
+    case 'H.264':
+      return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...tune, '-profile:v', 'high', ...fields, ...keys];
+    case 'HEVC':
+    case 'HEVC, 10 bit': {
+      const film = recipe.tuning === 'film' ? [] : tune; // x265 knows grain and animation
+      const own = ['log-level=error', ...(interlaced ? ['interlace=tff'] : [])];
+      return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...film, '-x265-params', own.join(':'), '-tag:v', 'hvc1', ...keys];
+    }
+    case 'AV1':
+      return [...common, ...crf, '-preset', String(AV1_PRESET[recipe.effort]), ...keys];
+    case 'VP9':
+      return [...common, ...crf, '-b:v', '0', '-deadline', 'good', '-cpu-used', String(VP9_SPEED[recipe.effort]), '-row-mt', '1', ...keys];
+    case 'FFV1':
+      return [...common, '-level', '3', '-g', '1', '-slices', '16', '-slicecrc', '1', '-context', '1', '-coder', '1'];
+  }
+}
+
+function audioArguments(audio: readonly PlannedAudio[]): string[] {
+  return audio.flatMap(({ source, codec, channels, kbps, nameSuffix }, i) => [
+    '-map',
+    `0:a:${source}`,
+    `-c:a:${i}`,
+    codec === 'copy' ? 'copy' : AUDIO_ENCODER[codec],
+    ...(codec === 'copy' ? [] : [`-ac:a:${i}`, String(channels)]),
+    ...(kbps === null ? [] : [`-b:a:${i}`, `${kbps}k`]),
+    ...(codec === 'Opus' && channels > 2 ? [`-mapping_family:a:${i}`, '1'] : []),
+    ...(nameSuffix === '' ? [] : [`-metadata:s:a:${i}`, `title=${nameSuffix}`]),
+  ]);
+}
+
+function subtitleArguments({ subtitles }: EncodePlan): string[] {
+  const codec = { copy: 'copy', 'text of MP4': 'mov_text', WebVTT: 'webvtt' } as const;
+  if (subtitles.length === 0) return ['-sn'];
+  return subtitles.flatMap(({ source, codec: c }, i) => ['-map', `0:s:${source}`, `-c:s:${i}`, codec[c]]);
+}
+
+/**
+ * Everything that FFmpeg is told to make a copy by a plan, from the assembled Matroska stream.
+ * @param input what FFmpeg reads: a file, or `pipe:0`.
+ */
+export function encoderArguments(plan: EncodePlan, input: string, output: string): string[] {
+  const filters = filtersOf(plan);
+  const front = plan.container === 'MP4' || plan.container === 'QuickTime' ? ['-movflags', '+faststart'] : [];
+  return [
+    ...['-hide_banner', '-nostdin', '-y', '-loglevel', 'warning', '-progress', 'pipe:1'],
+    ...['-f', 'matroska', '-i', input, '-map', '0:v:0'],
+    ...audioArguments(plan.audio),
+    ...subtitleArguments(plan),
+    ...['-map_chapters', '0', '-map_metadata', '0'],
+    ...(filters === '' ? [] : ['-vf', filters]),
+    // Pictures come when they come: a rate is never guessed.
+    ...(plan.video.steps.some((s) => s.kind === 'film') ? ['-fps_mode', 'vfr'] : ['-fps_mode', 'passthrough']),
+    ...videoArguments(plan),
+    ...front,
+    ...['-max_muxing_queue_size', '4096', '-f', MUXER[plan.container], output],
+  ];
+}

@@ -1,0 +1,26 @@
+import type { CopyExpectation } from '../proof/prove-copy';
+import type { MasterPromise } from '../proof/promise';
+import type { EncodePlan } from './plan';
+
+/** Film restored from pulldown has four pictures in five; cuts and titles in video may make it more or less by a little. */
+const FILM = { least: 0.76, most: 0.84 } as const;
+
+/** What a copy by a plan must hold, of what it is made from. */
+export function expectationOf(plan: EncodePlan, { frames, durationMs, chapters }: MasterPromise): CopyExpectation {
+  const { framesPerFrame } = plan.video;
+  // The last field of a title may have no partner.
+  const [least, most] =
+    framesPerFrame === null
+      ? [Math.floor(frames * FILM.least), Math.ceil(frames * FILM.most) + 1]
+      : framesPerFrame === 2
+        ? [frames * 2 - 1, frames * 2]
+        : [frames, frames];
+  return {
+    leastFrames: Math.min(least, frames),
+    mostFrames: most,
+    durationMs,
+    audioStreams: plan.audio.length,
+    subtitleStreams: plan.subtitles.length,
+    chapters: chapters.length,
+  };
+}

@@ -1,0 +1,135 @@
+import type { AudioCodec, ScanKind, SubtitleCodec, VideoCodec, VideoTrack } from '../reading';
+
+/** The shape of a recipe as it is kept, exported and sent with a job. Grows with every change of it. */
+export const RECIPE_VERSION = 1;
+
+/** The lossless master is no recipe with settings: nothing of it can be chosen. All others are made from it. */
+export const MASTER = 'master';
+/** A recipe by its identifier: `master`, one that is shipped, or one of the archive's own. */
+export type RecipeId = string;
+
+export type Container = 'Matroska' | 'MP4' | 'QuickTime' | 'WebM';
+export type CopyVideo = 'as it is' | 'H.264' | 'HEVC' | 'HEVC, 10 bit' | 'AV1' | 'VP9' | 'FFV1';
+export type CopyAudio = 'as it is' | 'AAC' | 'Opus' | 'AC-3' | 'FLAC';
+export type Effort = 'little' | 'medium' | 'much';
+
+/** How a copy is made of a title: data, and nothing that is handed to a program as it stands. */
+export interface Recipe {
+  readonly version: typeof RECIPE_VERSION;
+  readonly id: RecipeId;
+  readonly name: string;
+  readonly note: string;
+  readonly container: Container;
+  /** Stands behind the file's name, so that copies by several recipes are told apart. */
+  readonly suffix: string;
+  readonly video: {
+    readonly codec: CopyVideo;
+    /** On the encoder's own scale, smaller is better; null for its usual. Of no meaning for lossless ones. */
+    readonly quality: number | null;
+    readonly effort: Effort;
+    readonly tuning: 'none' | 'film' | 'animation' | 'grain';
+    /** Seconds between pictures that decoding can begin with, at the most; null for the encoder's own choice. */
+    readonly keySeconds: number | null;
+  };
+  readonly picture: {
+    /** `measured`: where samples, or else the stream's flags, say that it is interlaced. */
+    readonly deinterlace: 'measured' | 'never' | 'frames' | 'fields';
+    /** Film that was spread over more frames becomes film again, where samples show that. */
+    readonly film: 'measured' | 'never';
+    /** Black bars, as samples show them. */
+    readonly bars: 'keep' | 'crop';
+    /** Rows at the most; null for as many as there are. */
+    readonly mostRows: number | null;
+    readonly pixels: 'as they are' | 'square';
+    readonly denoise: 'none' | 'light' | 'strong';
+  };
+  readonly audio: {
+    readonly codec: CopyAudio;
+    /** Of 1,000 bits a second and channel; null for what the codec usually takes. */
+    readonly kbpsPerChannel: number | null;
+    readonly mostChannels: 1 | 2 | 6 | 8;
+    /** A stereo track beside every one with more channels. */
+    readonly stereoBeside: boolean;
+    /** The first track only, or all that the reel takes. */
+    readonly tracks: 'all' | 'first';
+  };
+  readonly subtitles: { readonly kept: 'all' | 'none' };
+}
+
+/** What is known of a reel's picture and tracks: by its tables before it is read, by its stream afterwards. */
+export interface EncodeFacts {
+  readonly video: {
+    readonly codec: VideoCodec;
+    readonly widthPixels: number;
+    readonly heightPixels: number;
+    readonly displayAspect: readonly [number, number];
+    readonly frameTicks: number;
+    readonly bitDepth: number;
+    readonly dynamicRange: VideoTrack['dynamicRange'];
+    readonly twoViews: boolean;
+  };
+  /** By the stream's own flags, or by the tables; null where neither says. */
+  readonly flaggedInterlaced: boolean | null;
+  /** By samples; null where the title was not measured. */
+  readonly measured: {
+    readonly scan: ScanKind;
+    /** Share of the frames looked at that are combed, 0 to 1. */
+    readonly combed: number;
+    readonly bars: { readonly top: number; readonly bottom: number; readonly left: number; readonly right: number };
+  } | null;
+  readonly audio: readonly { readonly codec: AudioCodec; readonly channels: number; readonly name: string }[];
+  readonly subtitles: readonly { readonly codec: SubtitleCodec }[];
+  readonly chapters: number;
+}
+
+export const CONTAINERS: readonly Container[] = ['Matroska', 'MP4', 'QuickTime', 'WebM'];
+export const COPY_VIDEO: readonly CopyVideo[] = ['as it is', 'H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9', 'FFV1'];
+export const COPY_AUDIO: readonly CopyAudio[] = ['as it is', 'AAC', 'Opus', 'AC-3', 'FLAC'];
+export const EFFORTS: readonly Effort[] = ['little', 'medium', 'much'];
+export const TUNINGS = ['none', 'film', 'animation', 'grain'] as const;
+export const DEINTERLACE = ['measured', 'never', 'frames', 'fields'] as const;
+export const DENOISE = ['none', 'light', 'strong'] as const;
+export const MOST_CHANNELS = [1, 2, 6, 8] as const;
+
+/** What follows a file's name. RFC 9559 names no ending; these are the usual ones. */
+export const CONTAINER_ENDING: Readonly<Record<Container, string>> = { Matroska: '.mkv', MP4: '.mp4', QuickTime: '.mov', WebM: '.webm' };
+
+export const MASTER_ENDING = '.mkv';
+const ACCESS = 'access';
+
+/** What follows a reel's name in the file made by each recipe, by its identifier: no two are the same. */
+export function endingsOf(ids: readonly RecipeId[], recipes: ReadonlyMap<RecipeId, Recipe>): Map<RecipeId, string> {
+  const taken = new Set<string>();
+  const endings = new Map<RecipeId, string>();
+  for (const id of ids) {
+    const recipe = recipes.get(id);
+    const extension = recipe ? CONTAINER_ENDING[recipe.container] : id === ACCESS ? '.mp4' : MASTER_ENDING;
+    const suffix = recipe?.suffix ?? (id === MASTER || id === ACCESS ? '' : ` (${id})`);
+    let ending = suffix + extension;
+    for (let n = 2; taken.has(ending.toLowerCase()); n++) ending = `${suffix} ${n}${extension}`;
+    taken.add(ending.toLowerCase());
+    endings.set(id, ending);
+  }
+  return endings;
+}
+
+/** Recipes of a reel with one more or less, the master first; the last one stays. */
+export function withRecipe(recipes: readonly RecipeId[], recipe: RecipeId, on: boolean): readonly RecipeId[] {
+  const without = recipes.filter((r) => r !== recipe);
+  if (!on) return without.length > 0 ? without : recipes;
+  return recipe === MASTER ? [recipe, ...without] : [...without, recipe];
+}
+
+/** The type under which pages play a copy as it is; null for what they can not be relied on to play. */
+export function playsInPage({
+  recipe,
+  copy,
+}: {
+  readonly recipe: RecipeId;
+  readonly copy: { readonly recipe: Pick<Recipe, 'container' | 'video'> } | null;
+}): string | null {
+  if (!copy) return recipe === ACCESS ? 'video/mp4' : null;
+  const { container, video } = copy.recipe;
+  if (container === 'MP4' && video.codec === 'H.264') return 'video/mp4';
+  return container === 'WebM' && (video.codec === 'VP9' || video.codec === 'AV1') ? 'video/webm' : null;
+}

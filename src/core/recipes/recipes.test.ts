@@ -1,0 +1,331 @@
+import { RecipeSchema } from '@/contract';
+import { seeded } from '@/test-support/random';
+import {
+  COPY_AUDIO,
+  COPY_VIDEO,
+  CONTAINERS,
+  DEINTERLACE,
+  DENOISE,
+  EFFORTS,
+  MOST_CHANNELS,
+  SHIPPED,
+  TUNINGS,
+  copyBytes,
+  encoderArguments,
+  endingsOf,
+  filtersOf,
+  planEncode,
+  recipesById,
+  withRecipe,
+  type EncodeFacts,
+  type Recipe,
+} from '.';
+
+const access = SHIPPED[0] as Recipe;
+const recipe = (
+  change: Partial<Record<'video' | 'picture' | 'audio', object>> & Partial<Pick<Recipe, 'container' | 'subtitles'>>,
+): Recipe =>
+  ({
+    ...access,
+    ...change,
+    video: { ...access.video, ...change.video },
+    picture: { ...access.picture, ...change.picture },
+    audio: { ...access.audio, ...change.audio },
+  }) as Recipe;
+
+/** A PAL disc's title: 16:9, interlaced by its tables, with surround, stereo and two subtitle tracks. */
+const PAL: EncodeFacts = {
+  video: {
+    codec: 'MPEG-2',
+    widthPixels: 720,
+    heightPixels: 576,
+    displayAspect: [16, 9],
+    frameTicks: 1_080_000,
+    bitDepth: 8,
+    dynamicRange: 'standard',
+    twoViews: false,
+  },
+  flaggedInterlaced: true,
+  measured: null,
+  audio: [
+    { codec: 'AC-3', channels: 6, name: '' },
+    { codec: 'LPCM', channels: 2, name: '' },
+  ],
+  subtitles: [{ codec: 'VobSub' }, { codec: 'SubRip' }],
+  chapters: 3,
+};
+const NO_BARS = { top: 0, bottom: 0, left: 0, right: 0 };
+const measured = (scan: 'progressive' | 'interlaced' | 'film with pulldown' | 'mixed', combed: number, bars = NO_BARS): EncodeFacts => ({
+  ...PAL,
+  measured: { scan, combed, bars },
+});
+const codesOf = (r: Recipe, facts: EncodeFacts) => planEncode(r, facts).reasons.map((reason) => reason.code);
+const filters = (r: Recipe, facts: EncodeFacts) => filtersOf(planEncode(r, facts));
+
+describe('what is done along time', () => {
+  const BWDIF = 'bwdif=mode=send_frame:parity=auto:deint=';
+  test.each<[string, EncodeFacts, object, string, string]>([
+    ['flags alone leave whole frames alone', PAL, {}, `${BWDIF}interlaced`, 'deinterlaced by flags'],
+    ['a progressive stream is left', { ...PAL, flaggedInterlaced: false }, {}, '', 'not interlaced by flags'],
+    [
+      'samples overrule flags that lie',
+      { ...measured('interlaced', 0.8), flaggedInterlaced: false },
+      {},
+      `${BWDIF}all`,
+      'deinterlaced by samples',
+    ],
+    ['samples overrule tables that lie', measured('progressive', 0.01), {}, '', 'not interlaced'],
+    ['of a mixed title only what is flagged', measured('mixed', 0.3), {}, `${BWDIF}interlaced`, 'deinterlaced by samples'],
+    [
+      'film over video',
+      measured('film with pulldown', 0.4),
+      {},
+      'fieldmatch=order=auto:combmatch=full,bwdif=mode=send_frame:deint=interlaced,decimate',
+      'film restored',
+    ],
+    ['film by flags is whole already', measured('film with pulldown', 0.02), {}, '', 'film as it is'],
+    [
+      'not where the recipe does not want it',
+      measured('film with pulldown', 0.4),
+      { film: 'never' },
+      `${BWDIF}interlaced`,
+      'deinterlaced by samples',
+    ],
+    ['fields become frames', PAL, { deinterlace: 'fields' }, 'bwdif=mode=send_field:parity=auto:deint=all', 'fields become frames'],
+    ['never', PAL, { deinterlace: 'never' }, '', 'kept interlaced'],
+  ])('%s', (_name, facts, picture, chain, code) => {
+    expect(filters(recipe({ picture }), facts)).toBe(chain);
+    expect(codesOf(recipe({ picture }), facts)).toContain(code);
+  });
+
+  test('fields that stay are coded as fields; what is deinterlaced is not', () => {
+    const kept = encoderArguments(planEncode(recipe({ picture: { deinterlace: 'never' } }), PAL), 'in', 'out');
+    expect(kept.join(' ')).toContain('-flags +ilme+ildct');
+    expect(encoderArguments(planEncode(access, PAL), 'in', 'out').join(' ')).not.toContain('ilme');
+  });
+});
+
+describe('what is done to the shape', () => {
+  const shape = (r: Recipe, facts: EncodeFacts) => {
+    const { widthPixels, heightPixels, displayAspect } = planEncode(r, facts).video;
+    return [widthPixels, heightPixels, Number(displayAspect.toFixed(3))];
+  };
+  test.each<[string, object, EncodeFacts, readonly number[], string]>([
+    ['as it is, the shape in the container', {}, PAL, [720, 576, 1.778], ''],
+    ['square pixels', { pixels: 'square' }, PAL, [1024, 576, 1.778], 'scale=1024:576:flags=lanczos,setsar=1'],
+    ['fewer rows, the same shape', { mostRows: 288 }, PAL, [360, 288, 1.778], 'scale=360:288:flags=lanczos'],
+    ['more rows than there are make nothing larger', { mostRows: 1080 }, PAL, [720, 576, 1.778], ''],
+    // 74 rows of bars on either side of a film of 2.39 : 1; an odd column of a bar stays.
+    [
+      'bars',
+      { bars: 'crop' },
+      measured('progressive', 0, { top: 74, bottom: 75, left: 3, right: 0 }),
+      [718, 428, 2.386],
+      'crop=718:428:2:74',
+    ],
+    [
+      'bars, then size: the shape is that of what is left',
+      { bars: 'crop', pixels: 'square', mostRows: 360 },
+      measured('progressive', 0, { top: 72, bottom: 72, left: 0, right: 0 }),
+      [854, 360, 2.37],
+      'crop=720:432:0:72,scale=854:360:flags=lanczos,setsar=1',
+    ],
+    [
+      'odd sizes become even',
+      {},
+      { ...PAL, video: { ...PAL.video, widthPixels: 853, heightPixels: 481 } },
+      [852, 480, 1.778],
+      'scale=852:480:flags=lanczos',
+    ],
+    ['not measured, nothing cut', { bars: 'crop' }, PAL, [720, 576, 1.778], ''],
+  ])('%s', (_name, picture, facts, expected, chain) => {
+    const r = recipe({ picture: { ...picture, deinterlace: 'never' } });
+    expect(shape(r, facts)).toEqual(expected);
+    expect(filters(r, facts)).toBe(chain);
+  });
+
+  test('where fields stay, rows are cut in fours: colour of a field stands for two of its rows', () => {
+    const bars = { top: 75, bottom: 73, left: 0, right: 0 };
+    const facts = { ...measured('interlaced', 0.9, bars), flaggedInterlaced: true };
+    expect(filters(recipe({ picture: { bars: 'crop', deinterlace: 'never' } }), facts)).toBe('crop=720:432:0:72');
+  });
+});
+
+describe('sound and subtitles', () => {
+  const audioOf = (r: Recipe, facts = PAL) => planEncode(r, facts).audio.map((a) => [a.source, a.codec, a.channels, a.kbps]);
+  test.each<[string, object, readonly (readonly unknown[])[]]>([
+    [
+      'AAC by channel',
+      {},
+      [
+        [0, 'AAC', 6, 480],
+        [1, 'AAC', 2, 160],
+      ],
+    ],
+    [
+      'mixed down',
+      { mostChannels: 2 },
+      [
+        [0, 'AAC', 2, 160],
+        [1, 'AAC', 2, 160],
+      ],
+    ],
+    [
+      'AC-3 at a rate that it knows',
+      { codec: 'AC-3', kbpsPerChannel: 70 },
+      [
+        [0, 'AC-3', 6, 448],
+        [1, 'AC-3', 2, 160],
+      ],
+    ],
+    [
+      'what MP4 carries is copied, the rest is not',
+      { codec: 'as it is' },
+      [
+        [0, 'copy', 6, null],
+        [1, 'AAC', 2, 160],
+      ],
+    ],
+    ['the first only', { tracks: 'first' }, [[0, 'AAC', 6, 480]]],
+    [
+      'stereo beside',
+      { codec: 'as it is', stereoBeside: true },
+      [
+        [0, 'copy', 6, null],
+        [0, 'AAC', 2, 160],
+        [1, 'AAC', 2, 160],
+      ],
+    ],
+  ])('%s', (_name, audio, expected) => {
+    expect(audioOf(recipe({ audio }))).toEqual(expected);
+  });
+
+  test('text is converted, pictures are left where the container has no place for them, and that is said', () => {
+    expect(planEncode(access, PAL).subtitles).toEqual([{ source: 1, codec: 'text of MP4' }]);
+    expect(planEncode(access, PAL).reasons.find((r) => r.code === 'subtitle left')).toMatchObject({ track: 0, weight: 'eyes' });
+    expect(planEncode(recipe({ container: 'Matroska' }), PAL).subtitles).toHaveLength(2);
+    expect(planEncode(recipe({ subtitles: { kept: 'none' } }), PAL).subtitles).toEqual([]);
+  });
+});
+
+describe('codecs and containers', () => {
+  test.each<[Partial<Recipe>, object, string, string]>([
+    [{ container: 'WebM' }, { codec: 'H.264' }, 'VP9', 'codec not in container'],
+    [{ container: 'WebM' }, { codec: 'as it is' }, 'VP9', 'video can not be copied'],
+    [{ container: 'MP4' }, { codec: 'as it is' }, 'copy', 'video copied'],
+    [{ container: 'MP4' }, { codec: 'FFV1' }, 'H.264', 'codec not in container'],
+    [{ container: 'Matroska' }, { codec: 'FFV1' }, 'FFV1', 'lossless video'],
+  ])('%j with %j', (container, video, codec, code) => {
+    const r = recipe({ ...container, video });
+    expect(planEncode(r, PAL).video.codec).toBe(codec);
+    expect(codesOf(r, PAL)).toContain(code);
+  });
+
+  test('a picture that eight bits can not hold, and a second view, are told before they are lost', () => {
+    const hdr: EncodeFacts = { ...PAL, video: { ...PAL.video, codec: 'HEVC', bitDepth: 10, dynamicRange: 'HDR10', twoViews: true } };
+    const eyes = (r: Recipe) => planEncode(r, hdr).reasons.flatMap((x) => (x.about !== 'subtitles' && x.weight === 'eyes' ? [x.code] : []));
+    expect(eyes(access)).toEqual(['second view left', 'high dynamic range']);
+    expect(eyes(recipe({ video: { codec: 'HEVC, 10 bit' } }))).toEqual(['second view left']);
+    expect(planEncode(recipe({ container: 'Matroska', video: { codec: 'AV1' } }), hdr).video.bitDepth).toBe(10);
+  });
+});
+
+test('whatever is allowed in a recipe, all that a program is told comes from our own lists and numbers', () => {
+  const random = seeded(12);
+  const known = new Set<string>();
+  for (let i = 0; i < 3000; i++) {
+    const r = RecipeSchema.parse({
+      ...access,
+      id: 'own-x',
+      name: 'name; rm -rf /',
+      note: '$(reboot)',
+      suffix: ' (x)',
+      container: random.pick(CONTAINERS),
+      video: {
+        codec: random.pick(COPY_VIDEO),
+        quality: random.pick([null, random.int(64)]),
+        effort: random.pick(EFFORTS),
+        tuning: random.pick(TUNINGS),
+        keySeconds: random.pick([null, 0.1 + random.int(59)]),
+      },
+      picture: {
+        deinterlace: random.pick(DEINTERLACE),
+        film: random.pick(['measured', 'never'] as const),
+        bars: random.pick(['keep', 'crop'] as const),
+        mostRows: random.pick([null, 64 + random.int(4000)]),
+        pixels: random.pick(['as they are', 'square'] as const),
+        denoise: random.pick(DENOISE),
+      },
+      audio: {
+        codec: random.pick(COPY_AUDIO),
+        kbpsPerChannel: random.pick([null, 16 + random.int(490)]),
+        mostChannels: random.pick(MOST_CHANNELS),
+        stereoBeside: random.pick([true, false]),
+        tracks: random.pick(['all', 'first'] as const),
+      },
+      subtitles: { kept: random.pick(['all', 'none'] as const) },
+    });
+    const bar = () => random.int(100);
+    const facts: EncodeFacts = {
+      ...PAL,
+      video: {
+        ...PAL.video,
+        widthPixels: 16 + 2 * random.int(1900),
+        heightPixels: 260 + 2 * random.int(900),
+        displayAspect: [1 + random.int(20), 9],
+      },
+      measured: random.pick([
+        null,
+        {
+          scan: random.pick(['progressive', 'interlaced', 'film with pulldown', 'mixed'] as const),
+          combed: random.int(100) / 100,
+          bars: { top: bar(), bottom: bar(), left: random.int(6), right: random.int(6) },
+        },
+      ]),
+    };
+    const plan = planEncode(r, facts);
+    const args = encoderArguments(plan, 'pipe:0', 'out');
+    for (const a of args) known.add(a.replace(/\d+(\.\d+)?/g, '#'));
+    expect(plan.video.widthPixels).toBeGreaterThan(0);
+    expect([plan.video.widthPixels % 2, plan.video.heightPixels % 2]).toEqual([0, 0]);
+    if (plan.video.quality !== null) expect(plan.video.quality).toBe(Math.min(60, Math.max(10, plan.video.quality)));
+    const size = copyBytes(plan, facts, 60_000, 1e8);
+    expect(Number.isFinite(size) && size > 0).toBe(true);
+  }
+  expect([...known].filter((a) => a.includes('rm') && !a.includes('format')).concat([...known].filter((a) => /[;$`|]/.test(a)))).toEqual(
+    [],
+  );
+  expect(known.size).toBeLessThan(140);
+});
+
+describe('recipes as data', () => {
+  test('those that are shipped are allowed, each told apart by its file’s ending', () => {
+    for (const r of SHIPPED) expect(RecipeSchema.parse(r)).toEqual(r);
+    const endings = [...endingsOf(['master', ...SHIPPED.map((r) => r.id)], recipesById()).values()];
+    expect(new Set(endings).size).toBe(SHIPPED.length + 1);
+    expect(endings.slice(0, 3)).toEqual(['.mkv', '.mp4', ' (lending).mp4']);
+  });
+
+  test('two of one ending are told apart', () => {
+    const own = { ...access, id: 'own-a' };
+    expect([...endingsOf(['access', 'own-a'], recipesById([own])).values()]).toEqual(['.mp4', ' 2.mp4']);
+  });
+
+  test.each<[string, object]>([
+    ['arguments of its own', { arguments: ['-i', '/etc/passwd'] }],
+    ['a suffix that leads elsewhere', { suffix: '/../x' }],
+    ['another codec', { video: { ...access.video, codec: 'libx264 -vf movie=/etc/passwd' } }],
+    ['a number that is none', { video: { ...access.video, quality: Number.NaN } }],
+    ['rows without end', { picture: { ...access.picture, mostRows: 1e9 } }],
+    ['the master’s name', { id: 'master' }],
+    ['another version', { version: 99 }],
+  ])('%s is refused', (_name, change) => {
+    expect(RecipeSchema.safeParse({ ...access, ...change }).success).toBe(false);
+  });
+
+  test('the last recipe of a reel stays, and the master comes first', () => {
+    expect(withRecipe(['access'], 'access', false)).toEqual(['access']);
+    expect(withRecipe(['access'], 'master', true)).toEqual(['master', 'access']);
+    expect(withRecipe(['master', 'access'], 'lending', true)).toEqual(['master', 'access', 'lending']);
+  });
+});

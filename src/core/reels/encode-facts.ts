@@ -1,0 +1,33 @@
+import type { Reading } from '../reading';
+import type { EncodeFacts } from '../recipes/recipe';
+import type { Reel } from './model';
+
+/**
+ * What recipes need to know of a reel, from the reading; null where the reel's title is not there.
+ * @param flaggedInterlaced what the stream's own flags said when it was read; else the disc's tables are believed.
+ */
+export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boolean | null = null): EncodeFacts | null {
+  const title = reading.titles.find((t) => t.number === reel.pieces[0]?.title);
+  if (!title) return null;
+  const { video } = title;
+  const picture = title.measured?.picture ?? null;
+  const told = picture ? picture.combed + picture.whole : 0;
+  const names = new Map(title.audio.map((t) => [t.stream, t]));
+  return {
+    video: { ...video, twoViews: video.secondView !== null },
+    flaggedInterlaced: flaggedInterlaced ?? video.interlaced,
+    measured: picture && { scan: picture.scan, combed: told > 0 ? picture.combed / told : 0, bars: picture.bars },
+    audio: [
+      ...reel.audio.map(({ stream, name }) => {
+        const track = names.get(stream);
+        return { codec: track?.codec ?? ('unknown' as const), channels: track?.channels ?? 2, name };
+      }),
+      ...(reel.addedAudio ?? []).map(({ codec, channels, name }) => ({ codec, channels, name })),
+    ],
+    subtitles: [
+      ...reel.subtitles.map(({ stream }) => ({ codec: title.subtitles.find((t) => t.stream === stream)?.codec ?? ('PGS' as const) })),
+      ...(reel.added ?? []).map(({ format }) => ({ codec: format })),
+    ],
+    chapters: (reel.chapters ?? reel.chapterNames).length,
+  };
+}

@@ -1,0 +1,208 @@
+import { spawnSync } from 'node:child_process';
+import path from 'node:path';
+import { proveCopy } from '@/core/proof';
+import { SHIPPED, encoderArguments, expectationOf, planEncode, type EncodeFacts, type Recipe } from '@/core/recipes';
+import { encodeFacts, wholeTitleReel } from '@/core/reels';
+import { HAVEN, QUAY, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
+import { decodedFrames } from '@/test-support/ffmpeg';
+import { examineCopy } from './ffmpeg';
+
+/**
+ * Every treatment on content whose right answer is known before it is touched: FFmpeg makes the source, other parts of it judge the copy.
+ */
+
+const folder = temporaryFolder();
+const access = SHIPPED[0] as Recipe;
+const recipe = (picture: object, more: Partial<Recipe> = {}): Recipe => ({
+  ...access,
+  ...more,
+  picture: { ...access.picture, ...picture },
+});
+
+function ffmpeg(args: readonly string[]): string {
+  const { status, stderr } = spawnSync('ffmpeg', ['-nostdin', '-y', '-v', 'info', '-hide_banner', ...args], {
+    encoding: 'utf8',
+    maxBuffer: 2 ** 26,
+  });
+  if (status !== 0) throw new Error(`ffmpeg ${args.join(' ')}\n${stderr.slice(-2000)}`);
+  return stderr;
+}
+
+let count = 0;
+const name = (extension: string) => path.join(folder, `${++count}.${extension}`);
+
+/** A source in Matroska, as the assembly gives it. */
+function source(input: string, encode: readonly string[]): string {
+  const file = name('mkv');
+  ffmpeg(['-f', 'lavfi', '-i', input, ...encode, file]);
+  return file;
+}
+
+const factsOf = (video: Partial<EncodeFacts['video']>, measured: EncodeFacts['measured']): EncodeFacts => ({
+  video: {
+    codec: 'MPEG-2',
+    widthPixels: 720,
+    heightPixels: 480,
+    displayAspect: [4, 3],
+    frameTicks: 900_900,
+    bitDepth: 8,
+    dynamicRange: 'standard',
+    twoViews: false,
+    ...video,
+  },
+  flaggedInterlaced: null,
+  measured,
+  audio: [],
+  subtitles: [],
+  chapters: 0,
+});
+
+function encode(file: string, r: Recipe, facts: EncodeFacts): string {
+  const out = name(r.container === 'Matroska' ? 'mkv' : 'mp4');
+  const { status, stderr } = spawnSync('ffmpeg', encoderArguments(planEncode(r, facts), file, out), { encoding: 'utf8' });
+  if (status !== 0) throw new Error(stderr);
+  return out;
+}
+
+/** How alike two files are, picture by picture: SSIM of the luma of the worst and of all, by FFmpeg. */
+function likeness(a: string, b: string, before = ''): { worst: number; mean: number; frames: number } {
+  const log = path.join(folder, 'ssim.log');
+  ffmpeg([
+    '-i',
+    a,
+    '-i',
+    b,
+    '-lavfi',
+    `[0:v]setpts=N/25/TB${before}[x];[1:v]setpts=N/25/TB[y];[x][y]ssim=stats_file=${log}`,
+    '-f',
+    'null',
+    '-',
+  ]);
+  const { stdout } = spawnSync('cat', [log], { encoding: 'utf8' });
+  const values = [...stdout.matchAll(/Y:([\d.]+)/g)].map((m) => Number(m[1]));
+  return { worst: Math.min(...values), mean: values.reduce((s, v) => s + v, 0) / values.length, frames: values.length };
+}
+
+/** Frames that FFmpeg's own detector calls interlaced, of all that it could tell. */
+function combing(file: string): { combed: number; whole: number } {
+  const said = ffmpeg(['-i', file, '-vf', 'idet', '-f', 'null', '-']);
+  const [, top, bottom, progressive] = /Multi frame detection: TFF:\s*(\d+) BFF:\s*(\d+) Progressive:\s*(\d+)/.exec(said) ?? [];
+  return { combed: Number(top) + Number(bottom), whole: Number(progressive) };
+}
+
+const MOVING = (rate: string, seconds: number) => `testsrc2=s=720x480:r=${rate}:d=${seconds}`;
+const MPEG2 = ['-c:v', 'mpeg2video', '-q:v', '2', '-g', '12'];
+const NO_BARS = { top: 0, bottom: 0, left: 0, right: 0 };
+
+test('after deinterlacing nothing is combed, whatever the flags say; no picture is lost, and fields become twice as many', () => {
+  const fields = ['-vf', 'tinterlace=mode=interleave_top', ...MPEG2, '-flags', '+ilme+ildct', '-top', '1'];
+  const file = source(MOVING('60000/1001', 3), fields);
+  expect(combing(file).combed).toBeGreaterThan(60);
+  const facts = factsOf({}, { scan: 'interlaced', combed: 0.9, bars: NO_BARS });
+  const frames = decodedFrames(file, 'v:0').length;
+  const single = encode(file, recipe({}), facts);
+  // What the detector says of the same pictures as they are drawn, without fields: its own error.
+  const drawn = combing(source(MOVING('30000/1001', 3), ['-c:v', 'ffv1'])).combed;
+  expect(combing(single).combed).toBeLessThanOrEqual(drawn + 4);
+  expect(decodedFrames(single, 'v:0')).toHaveLength(frames);
+  const double = encode(file, recipe({ deinterlace: 'fields' }), facts);
+  expect(Math.abs(decodedFrames(double, 'v:0').length - 2 * frames)).toBeLessThanOrEqual(1);
+});
+
+test('film restored from video is the film, frame by frame', () => {
+  const film = source(MOVING('24000/1001', 4), ['-c:v', 'ffv1']);
+  const video = source(MOVING('24000/1001', 4), ['-vf', 'telecine=pattern=23', ...MPEG2, '-flags', '+ilme+ildct', '-top', '1']);
+  expect(combing(video).combed).toBeGreaterThan(20);
+  // Without loss, so that only what the restoring does is judged.
+  const lossless: Partial<Recipe> = { container: 'Matroska', video: { ...access.video, codec: 'FFV1', quality: null } };
+  const restored = encode(video, recipe({}, lossless), factsOf({}, { scan: 'film with pulldown', combed: 0.4, bars: NO_BARS }));
+  const count = decodedFrames(film, 'v:0').length;
+  expect(Math.abs(decodedFrames(restored, 'v:0').length - count)).toBeLessThanOrEqual(1);
+  const { worst, frames } = likeness(film, restored);
+  expect(frames).toBeGreaterThan(90);
+  expect(worst).toBeGreaterThan(0.97);
+});
+
+test('bars go to the pixel, and what was between them stays where it was', () => {
+  const inside = 'testsrc2=s=720x352:r=30000/1001:d=1';
+  const plain = source(inside, ['-c:v', 'ffv1']);
+  const barred = source(inside, ['-vf', 'pad=720:480:0:64:black', ...MPEG2]);
+  const facts = factsOf({}, { scan: 'progressive', combed: 0, bars: { top: 64, bottom: 64, left: 0, right: 0 } });
+  const cropped = encode(barred, recipe({ bars: 'crop' }), facts);
+  const { worst } = likeness(plain, cropped);
+  expect(worst).toBeGreaterThan(0.97);
+});
+
+test('square pixels have the shape that the source was shown in', async () => {
+  const file = source('testsrc2=s=720x576:r=25:d=1', ['-vf', 'setsar=64/45', ...MPEG2]);
+  const facts = factsOf(
+    { heightPixels: 576, displayAspect: [16, 9], frameTicks: 1_080_000 },
+    { scan: 'progressive', combed: 0, bars: NO_BARS },
+  );
+  const squared = encode(file, recipe({ pixels: 'square' }), facts);
+  const { stdout } = spawnSync(
+    'ffprobe',
+    ['-v', 'error', '-show_entries', 'stream=width,height,sample_aspect_ratio', '-of', 'csv=p=0', squared],
+    {
+      encoding: 'utf8',
+    },
+  );
+  expect(stdout.trim()).toBe('1024,576,1:1');
+  expect((await examineCopy(squared)).decodeErrors).toEqual([]);
+});
+
+test('frames without loss are the decoded frames, every one', () => {
+  const file = source(MOVING('30000/1001', 1), MPEG2);
+  const preservation = SHIPPED.find((r) => r.id === 'preservation') as Recipe;
+  const copy = encode(file, preservation, factsOf({}, null));
+  expect(decodedFrames(copy, 'v:0')).toEqual(decodedFrames(file, 'v:0'));
+});
+
+test.each([
+  ['a film of a DVD', QUAY],
+  ['a film of a Blu-ray', HAVEN],
+])(
+  'every shipped recipe of %s passes its proof: tracks, chapters, length, languages',
+  async (_name, image) => {
+    const disc = await openDisc(image);
+    try {
+      const title = titleOf(disc.reading, image === QUAY ? 2 : 1);
+      // A few seconds are enough for every encoder there is.
+      const whole = wholeTitleReel(title, 'Tried');
+      const reel = { ...whole, pieces: whole.pieces.map((p) => ({ ...p, fromChapter: 1, toChapter: 1 })) };
+      const master = name('mkv');
+      const { promise } = await writeMasterFile(disc, reel, master);
+      for (const r of SHIPPED) {
+        const plan = planEncode(r, encodeFacts(disc.reading, reel, promise.interlaced) as EncodeFacts);
+        const out = path.join(folder, `${r.id}.${r.container === 'WebM' ? 'webm' : r.container === 'Matroska' ? 'mkv' : 'mp4'}`);
+        const { status, stderr } = spawnSync('ffmpeg', encoderArguments(plan, master, out), { encoding: 'utf8' });
+        expect([r.id, status, status === 0 ? '' : stderr]).toEqual([r.id, 0, '']);
+        const proof = proveCopy(await examineCopy(out), expectationOf(plan, promise), promise);
+        expect([r.id, proof.checks.filter((c) => !c.passed)]).toEqual([r.id, []]);
+        const probe = spawnSync('ffprobe', [
+          '-v',
+          'error',
+          '-select_streams',
+          'a',
+          '-show_entries',
+          'stream=codec_name,channels:stream_tags=language',
+          '-of',
+          'json',
+          out,
+        ]);
+        const { streams } = JSON.parse(probe.stdout.toString()) as {
+          streams: { codec_name: string; channels: number; tags?: { language?: string } }[];
+        };
+        expect(streams.map((s) => s.channels)).toEqual(plan.audio.map((a) => a.channels));
+        const languages = reel.audio.map((a) => a.language);
+        for (const [i, s] of streams.entries()) {
+          const wanted = languages[plan.audio[i]?.source ?? 0];
+          expect([r.id, i, (s.tags?.language ?? 'und') === 'und']).toEqual([r.id, i, wanted === null]);
+        }
+      }
+    } finally {
+      await disc.opened.close();
+    }
+  },
+  120_000,
+);

@@ -1,0 +1,116 @@
+'use client';
+
+import { useState } from 'react';
+import { copyBytes, planEncode, type EncodePlan, type Reason, type Recipe } from '@/core/recipes';
+import { encodeFacts, estimateReel, wholeTitleReel } from '@/core/reels';
+import type { DiscRecord } from '@/store/db';
+import { useRecentDiscs } from '@/store/live';
+import { bytes, clock } from '../format';
+import { Empty, Mark, Panel } from '../parts/controls';
+import { Select } from '../parts/fields';
+import { reasonText } from '../words-recipes';
+
+const MOST_DISCS = 200;
+const PARTS: readonly { readonly about: Reason['about']; readonly name: string }[] = [
+  { about: 'video', name: 'Picture' },
+  { about: 'picture', name: 'Treatment' },
+  { about: 'audio', name: 'Sound' },
+  { about: 'subtitles', name: 'Subtitles' },
+];
+
+/** "1024 × 576, 25 pictures a second" of the copy. */
+function shapeText({ video }: EncodePlan, frameTicks: number): string {
+  const film = video.steps.some((s) => s.kind === 'film') ? 0.8 : 1;
+  const rate = (27e6 / frameTicks) * (video.framesPerFrame ?? 1) * film;
+  return `${video.widthPixels} × ${video.heightPixels}, shape ${video.displayAspect.toFixed(2)} : 1, ${Number(rate.toFixed(3))} pictures a second`;
+}
+
+function Consequence({ recipe, disc, number }: { recipe: Recipe; disc: DiscRecord; number: number }) {
+  const title = disc.reading.titles.find((t) => t.number === number);
+  if (!title) return null;
+  const reel = { ...wholeTitleReel(title, ''), recipes: ['master'] };
+  const facts = encodeFacts(disc.reading, reel);
+  if (!facts) return null;
+  const plan = planEncode(recipe, facts);
+  const { durationMs, masterBytes } = estimateReel(disc.reading, reel);
+  const size = copyBytes(plan, facts, durationMs, masterBytes);
+  return (
+    <div className="flex flex-col gap-3">
+      <dl className="grid grid-cols-[92px_minmax(0,1fr)] gap-x-2">
+        <dt className="text-second">becomes</dt>
+        <dd>{shapeText(plan, facts.video.frameTicks)}</dd>
+        <dt className="text-second">about</dt>
+        <dd>
+          {bytes(size)} for {clock(durationMs)}, {Math.max(1, Math.round((100 * size) / Math.max(1, masterBytes)))} % of the master
+          <span className="block text-[12px] text-third">by what encoders usually give; only the picture itself decides</span>
+        </dd>
+      </dl>
+      {PARTS.map(({ about, name }) => {
+        const reasons = plan.reasons.filter((r) => r.about === about);
+        if (reasons.length === 0) return null;
+        return (
+          <section key={about}>
+            <h3 className="smallcaps pb-1">{name}</h3>
+            <ul className="flex flex-col gap-0.5">
+              {reasons.map((r, i) => (
+                <li key={i} className="grid grid-cols-[16px_minmax(0,1fr)] gap-x-1">
+                  <span>{r.weight === 'eyes' && <Mark state="eyes" />}</span>
+                  <span>
+                    {r.track !== null && <span className="text-second">track {r.track + 1}: </span>}
+                    {reasonText(r)}
+                  </span>
+                </li>
+              ))}
+            </ul>
+          </section>
+        );
+      })}
+    </div>
+  );
+}
+
+/** What the recipe does to a title of the collection, setting by setting, with the reason. */
+export function WhatItDoes({ recipe }: { recipe: Recipe | null }) {
+  const discs = useRecentDiscs(MOST_DISCS);
+  const [fingerprint, chooseDisc] = useState<string | null>(null);
+  const [number, chooseTitle] = useState<number | null>(null);
+  const disc = discs?.find((d) => d.fingerprint === fingerprint) ?? discs?.[0] ?? null;
+  const title = disc?.reading.titles.find((t) => t.number === (number ?? disc.findings.mainTitle)) ?? disc?.reading.titles[0] ?? null;
+  return (
+    <Panel label="What it does" title="What it does to">
+      {!disc || !title ? (
+        <Empty title="No disc has been read yet">Read one on the Shelf: here is then seen what a recipe makes of it.</Empty>
+      ) : (
+        <div className="flex min-h-0 flex-1 flex-col">
+          <div className="flex gap-2 border-b border-faint px-4 py-2">
+            <Select
+              label="Disc"
+              className="min-w-0 flex-1"
+              value={disc.fingerprint}
+              options={(discs ?? []).map((d) => ({ value: d.fingerprint, name: d.name }))}
+              onChange={(next) => {
+                chooseDisc(next);
+                chooseTitle(null);
+              }}
+            />
+            <Select
+              label="Title"
+              value={`${title.number}`}
+              options={disc.reading.titles.map((t) => ({ value: `${t.number}`, name: `title ${t.number}, ${clock(t.durationMs)}` }))}
+              onChange={(next) => {
+                chooseTitle(Number(next));
+              }}
+            />
+          </div>
+          <div className="min-h-0 flex-1 overflow-y-auto px-4 py-3">
+            {recipe ? (
+              <Consequence recipe={recipe} disc={disc} number={title.number} />
+            ) : (
+              <p className="text-second">Everything stays as it is on the disc.</p>
+            )}
+          </div>
+        </div>
+      )}
+    </Panel>
+  );
+}

@@ -1,0 +1,86 @@
+import { MASTER, type CopyVideo, type Effort, type Reason, type Recipe, type RecipeId } from '@/core/recipes';
+import type { Sidecar } from '@/contract';
+
+/** Recipes and what they do, in words. */
+
+export const MASTER_NAME = 'Lossless master';
+const MASTER_NOTE = 'Matroska, the disc’s own streams';
+/** Copies of earlier versions, beside which no recipe is written. */
+const PLAIN_COPY = 'Access copy';
+
+export const recipeName = (id: RecipeId, recipes: ReadonlyMap<RecipeId, Pick<Recipe, 'name'>>): string =>
+  id === MASTER ? MASTER_NAME : (recipes.get(id)?.name ?? `a recipe that is not there any more (${id})`);
+
+export const recipeNote = (id: RecipeId, recipes: ReadonlyMap<RecipeId, Recipe>): string =>
+  id === MASTER ? MASTER_NOTE : (recipes.get(id)?.note ?? '');
+
+/** What a result is, by its sidecar. */
+export const resultName = ({ recipe, copy }: { recipe: RecipeId; copy: { recipe: Pick<Recipe, 'name'> } | Sidecar['copy'] }): string =>
+  recipe === MASTER ? MASTER_NAME : (copy?.recipe.name ?? PLAIN_COPY);
+
+/** "MP4, H.264 at 20, AAC": a recipe in a line. */
+export function recipeLine({ container, video, audio, picture }: Recipe): string {
+  const quality = video.quality === null ? '' : ` at ${video.quality}`;
+  const streams = video.codec === 'as it is' ? 'picture as it is' : `${video.codec}${quality}`;
+  const rows = picture.mostRows === null ? '' : `, ${picture.mostRows} rows at the most`;
+  return `${container}, ${streams}${rows}, ${audio.codec === 'as it is' ? 'sound as it is' : audio.codec}`;
+}
+
+export const EFFORT: Readonly<Record<Effort, string>> = { little: 'little', medium: 'medium', much: 'much' };
+export const EFFORT_NOTE =
+  'More effort makes smaller files of the same quality, and takes three to five times as long from one step to the next.';
+export const QUALITY_NOTE: Readonly<Record<CopyVideo, string>> = {
+  'as it is': 'Nothing is encoded.',
+  'H.264':
+    'Smaller numbers are better and larger: 6 less doubles the size. 18 is hard to tell from the source, 23 is plain to see on still pictures.',
+  HEVC: 'Smaller numbers are better and larger: 6 less doubles the size. 22 is about what 20 is for H.264, at two thirds of its size.',
+  'HEVC, 10 bit': 'Smaller numbers are better and larger: 6 less doubles the size. Ten bits keep smooth skies smooth.',
+  AV1: 'Smaller numbers are better and larger: about 11 less doubles the size.',
+  VP9: 'Smaller numbers are better and larger: about 11 less doubles the size.',
+  FFV1: 'Every frame as it was decoded: there is no quality to choose, and files are large.',
+};
+
+const n = (v: string | number | undefined) => String(v ?? '');
+const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> = {
+  'video copied': ([codec]) => `The picture stays as it is: ${n(codec)}, nothing is encoded.`,
+  'video can not be copied': ([codec, container]) => `${n(container)} does not carry ${n(codec)}: the picture is encoded instead.`,
+  'video encoded': ([codec, quality]) => `The picture is encoded in ${n(codec)} at quality ${n(quality)}.`,
+  'lossless video': () => 'Every decoded frame is kept without loss.',
+  'codec not in container': ([codec, container, instead]) => `${n(container)} does not carry ${n(codec)}: ${n(instead)} is taken.`,
+  'second view left': () => 'The title has two views; the copy shows the first one only. The master keeps both.',
+  'high dynamic range': ([range]) => `The picture is ${n(range)}, and eight bits can not hold that: choose HEVC in 10 bit or AV1.`,
+  'depth reduced': ([from, to]) => `Of ${n(from)} bits a sample ${n(to)} are kept.`,
+  'tuning left': ([codec]) => `${n(codec)} knows no kinds of picture: it is encoded as usual.`,
+  'kept interlaced': () => 'The picture is interlaced and stays so: not every player shows that well.',
+  'deinterlaced by samples': ([percent]) => `Samples show combing in ${n(percent)} % of the frames: it is deinterlaced.`,
+  'deinterlaced by flags': () => 'Not measured yet: frames that the stream itself calls interlaced are deinterlaced, others left.',
+  'deinterlaced by recipe': () => 'All frames are deinterlaced, as the recipe says.',
+  'fields become frames': () => 'Each field becomes a frame: twice as many pictures a second.',
+  'not interlaced': () => 'Samples show no combing: nothing to deinterlace.',
+  'not interlaced by flags': () => 'The stream says that it is progressive: nothing to deinterlace.',
+  'film restored': ([percent]) =>
+    `Film spread over video (${n(percent)} % of the frames are mixed of two): the film’s own frames come back.`,
+  'film as it is': () => 'Film with pulldown by flags only: its frames are whole, and stay.',
+  'not measured': () => 'Black bars are not known before the title is measured: none are cut off.',
+  'bars cropped': ([w, h]) => `Black bars go; ${n(w)} × ${n(h)} pixels stay.`,
+  'no bars': () => 'Samples show no black bars.',
+  scaled: ([w, h, w2, h2]) => `Scaled from ${n(w)} × ${n(h)} to ${n(w2)} × ${n(h2)}.`,
+  'shape kept': ([aspect]) => `Pixels are not square; the shape of ${n(aspect)} : 1 is written in the file.`,
+  denoised: ([how]) => (how === 'strong' ? 'Noise is filtered strongly: fine grain goes with it.' : 'Noise is filtered lightly.'),
+  'not treated when copied': () => 'A picture that stays as it is can not be treated: cropping, scaling and deinterlacing do nothing.',
+  'audio copied': ([codec]) => `${n(codec)}, as it is.`,
+  'audio encoded': ([from, to, kbps]) => `${n(from)} becomes ${n(to)} of ${n(kbps)} kbit/s.`,
+  'audio lossless': ([from]) => `${n(from)} becomes FLAC, without loss from there on.`,
+  'audio can not be copied': ([codec, container, instead]) => `${n(container)} does not carry ${n(codec)}: ${n(instead)} is taken.`,
+  'mixed down': ([from, to]) => `${n(from)} channels are mixed down to ${n(to)}.`,
+  'stereo beside': ([codec]) => `A stereo track in ${n(codec)} is put beside it.`,
+  'audio left': () => 'Left: the recipe takes the first track only.',
+  'no audio': () => 'The reel has no sound.',
+  'subtitle kept': () => 'Kept as it is.',
+  'subtitle converted': ([container]) => `Converted to the text that ${n(container)} carries.`,
+  'subtitle left': ([container]) => `Left: ${n(container)} can not carry subtitles that are pictures.`,
+  'subtitles not wanted': ([count]) => `${n(count)} subtitle tracks are left, as the recipe says.`,
+};
+
+/** A reason of a plan as a sentence. */
+export const reasonText = ({ code, values }: Reason): string => WORDS[code](values);
