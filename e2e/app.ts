@@ -103,7 +103,7 @@ async function start(folder: string): Promise<{ app: App; stop: () => Promise<vo
       results: () =>
         readdirSync(library, { recursive: true })
           .map(String)
-          .filter((n) => /\.(mkv|mp4|json)$/.test(n) && !n.startsWith('.careful-vault'))
+          .filter((n) => /\.(mkv|mp4|mov|webm|json)$/.test(n) && !n.startsWith('.careful-vault'))
           .sort(),
       tearOrder: (jobId) => {
         const at = (name: string) => path.join(folder, 'jobs', jobId, name);

@@ -58,6 +58,7 @@ export class Stage {
       fileName: 'Soaked',
       soundFiles: [],
       copies: [],
+      origin: null,
     };
     const stage = new Stage(root, order, []);
     await stage.prepare();

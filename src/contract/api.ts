@@ -231,6 +231,8 @@ export const SubmitJobSchema = z.object({
   folder: z.string().max(400),
 });
 export type SubmitJob = z.infer<typeof SubmitJobSchema>;
+/** Copies of a master that is in the library. */
+export const CopyWishSchema = z.object({ copies: z.array(RecipeSchema).min(1).max(12).readonly() });
 export const SubmittedSchema = z.object({ jobId: id, fileName: z.string() });
 export const JobLogSchema = z.object({ events: z.array(JobEventSchema) });
 /** One page of the vault, the newest first. `stamp` changes when the vault has: pages of two stamps do not belong together. */

@@ -118,6 +118,9 @@ export const JobSourceSchema = z.discriminatedUnion('kind', [
 ]);
 export type JobSource = z.infer<typeof JobSourceSchema>;
 
+const DiscOfSchema = z.object({ label: z.string(), fingerprint: z.string(), kind: z.string(), source: z.string() });
+const SegmentsSchema = z.array(z.object({ title: whole, chapter: whole.nullable(), id: z.string(), discSector: whole, sectors: whole }));
+
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
   version: z.union([z.literal(1), z.literal(2), z.literal(JOB_VERSION)]),
@@ -136,6 +139,17 @@ export const JobSchema = z.object({
   soundFiles: z.array(z.string()).max(8).default([]),
   /** The recipes of its copies as they were when it was sent: what is changed later does not change it. */
   copies: z.array(RecipeSchema).max(12).default([]),
+  /** Where its source, a master of the library, comes from itself: its copies are told of that disc. Null for a disc or a file. */
+  origin: z
+    .object({
+      disc: DiscOfSchema,
+      reel: ReelSchema,
+      segments: SegmentsSchema,
+      /** Of the master's file: what the copies are made from must be that, bit for bit. */
+      sha256: z.string().regex(/^[0-9a-f]{64}$/),
+    })
+    .nullable()
+    .default(null),
 });
 export type Job = z.infer<typeof JobSchema>;
 
@@ -314,9 +328,9 @@ export const SidecarSchema = z.object({
   /** Subtitle files that were made with it and stand beside it; all named in the sidecar of one result. */
   beside: z.array(z.object({ name: z.string(), sizeBytes: whole, sha256: z.string(), track: whole })).default([]),
   reel: ReelSchema,
-  disc: z.object({ label: z.string(), fingerprint: z.string(), kind: z.string(), source: z.string() }),
+  disc: DiscOfSchema,
   /** The segments read, in order, with their place on the disc. */
-  segments: z.array(z.object({ title: whole, chapter: whole.nullable(), id: z.string(), discSector: whole, sectors: whole })),
+  segments: SegmentsSchema,
   payloadHash: z.string(),
   /** What the master holds, or what the access copy was made from. */
   promise: MasterPromiseSchema,

@@ -7,6 +7,7 @@ import {
   PlayQuerySchema,
   PreviewQuerySchema,
   CompareWishSchema,
+  CopyWishSchema,
   DoneSchema,
   EngineStateSchema,
   InsertSchema,
@@ -86,6 +87,8 @@ export const ROUTES = {
   outputs: asking('/outputs', OutputListSchema, PageQuerySchema),
   output: route('GET', '/outputs/:id', null, OutputSchema),
   reprove: route('POST', '/outputs/:id/prove', null, ReproveSchema),
+  /** Copies of a master, without its disc. */
+  makeCopies: route('POST', '/outputs/:id/copies', CopyWishSchema, SubmittedSchema),
   play: asking('/outputs/:id/play', 'stream', PlayQuerySchema),
   openLook: route('POST', '/looks', OpenLookSchema, LookSchema),
   sheet: route('POST', '/looks/:id/sheet', SheetWishSchema, SheetSchema),

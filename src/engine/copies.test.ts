@@ -1,4 +1,4 @@
-import { readFileSync, readdirSync } from 'node:fs';
+import { readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
@@ -71,4 +71,53 @@ test('a recipe that did not come with the reel, and one that is none, are refuse
   const spoilt = { ...access, id: 'own-x', video: { ...access.video, codec: '-i /etc/passwd' } } as unknown as Recipe;
   await expect(engine.submit(image, reel('Spoilt', ['own-x']), 'library', '', [spoilt])).rejects.toThrow();
   expect(inLibrary().filter((n) => /Unknown|Spoilt/.test(n))).toEqual([]);
+});
+
+describe('from a master in the library, without its disc', () => {
+  const lending = SHIPPED.find((r) => r.id === 'lending') as Recipe;
+  const masterOf = async (name: string) => (await engine.outputs()).find((o) => o.path === `${name}.mkv` && o.sidecar.recipe === 'master');
+  const copy = async (name: string, copies: readonly Recipe[]) => {
+    const { jobId } = await engine.call('makeCopies', { id: (await masterOf(name))?.id ?? '', body: { copies } });
+    return engine.jobUntil(jobId, (j) => j.state === 'done' || j.state === 'failed');
+  };
+  const kept = (reading: Reading): Reel => {
+    const made = reel('Kept', ['master'])(reading);
+    return { ...made, audio: made.audio.map((a, i) => ({ ...a, name: `Sound ${i + 1}` })) };
+  };
+
+  test('several at a time, beside it, told of the disc that it is from', async () => {
+    await engine.jobUntil((await engine.submit(image, kept)).jobId, (j) => j.state === 'done');
+    const master = await masterOf('Kept');
+    expect(await copy('Kept', [access, lending])).toMatchObject({ state: 'done', disc: 'QUAY', problem: null });
+    expect(inLibrary().filter((n) => n.startsWith('Kept') && !n.endsWith('.json'))).toEqual(['Kept (lending).mp4', 'Kept.mkv', 'Kept.mp4']);
+    const made = (await engine.outputs()).filter((o) => o.path.startsWith('Kept') && o.sidecar.recipe !== 'master');
+    for (const { sidecar } of made) {
+      expect(sidecar.disc).toEqual(master?.sidecar.disc);
+      expect(sidecar.segments).toEqual(master?.sidecar.segments);
+      expect(sidecar.reel).toEqual({ ...master?.sidecar.reel, recipes: ['access', 'lending'] });
+      expect(sidecar.proof.passed).toBe(true);
+    }
+    // What FFmpeg's prober says: the tracks are called as in the master, and its pictures are as many.
+    const { streams, chapters } = probed(path.join(engine.library, 'Kept (lending).mp4'));
+    expect(streams.filter((s) => s.codec_type === 'audio')).toHaveLength(master?.sidecar.reel.audio.length ?? 0);
+    expect(streams.find((s) => s.codec_type === 'video')).toMatchObject({ width: 1024, height: 576 });
+    expect(chapters).toHaveLength(1);
+  });
+
+  test('a master that is no longer what was proven gives no copy, though it still plays', async () => {
+    const file = path.join(engine.library, 'Kept.mkv');
+    const bytes = readFileSync(file);
+    const at = bytes.length >> 1;
+    bytes[at] = (bytes[at] ?? 0) ^ 1;
+    writeFileSync(file, bytes);
+    const own = { ...lending, id: 'own-more', suffix: ' (more)' };
+    expect(await copy('Kept', [own])).toMatchObject({ state: 'failed', problem: { code: 'proof-failed' } });
+    expect(inLibrary().filter((n) => n.includes('(more)'))).toEqual([]);
+  });
+
+  test('a copy is made from a master, not from a copy; and not where its name is taken', async () => {
+    const before = (await engine.outputs()).find((o) => o.path === 'Kept.mp4');
+    await expect(engine.call('makeCopies', { id: before?.id ?? '', body: { copies: [lending] } })).rejects.toThrow(/lose twice/);
+    await expect(copy('Kept', [lending])).rejects.toThrow(/already has a file/);
+  });
 });

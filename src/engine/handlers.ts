@@ -4,7 +4,9 @@ import { type ROUTES, type JobSource, type RouteName, type SourceRef, type Submi
 import { examineAudioFile, requireSameFile } from '@/node/audio-file';
 import { APPLICATION } from '@/node/version';
 import type { ArchiveIdentity } from './archive';
+import { orderCopies } from './copies';
 import type { Drives } from './drives';
+import type { Helpers } from './helpers';
 import type { Hub } from './hub';
 import type { Jobs } from './jobs';
 import type { Looks } from './looks';
@@ -27,6 +29,7 @@ export interface EngineParts {
   readonly jobs: Jobs;
   readonly outputs: Outputs;
   readonly players: Players;
+  readonly helpers: Helpers;
   readonly resolve: (ref: SourceRef) => Promise<JobSource>;
 }
 
@@ -138,6 +141,7 @@ export const HANDLERS: Handlers = {
   outputs: ({ outputs }, { query }) => outputs.list(query.from),
   output: async ({ outputs }, { id }) => (await outputs.find(id)).output,
   reprove: ({ outputs }, { id, signal }) => outputs.prove(id, signal),
+  makeCopies: (parts, { id, body, signal }) => orderCopies(parts, id, body.copies, signal),
   play: async ({ outputs, players }, { id, query, request, response }) => {
     const { file, output } = await outputs.find(id);
     await play(file, output, query, request, response, players);

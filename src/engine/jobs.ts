@@ -108,7 +108,12 @@ export class Jobs {
    * Takes a job into the queue.
    * @throws WorkError and DiscError for whatever can be known before it starts.
    */
-  async submit(request: SubmitJob, source: JobSource, soundFiles: readonly string[] = []): Promise<{ jobId: string; fileName: string }> {
+  async submit(
+    request: Pick<SubmitJob, 'reel' | 'reading' | 'copies' | 'storage' | 'folder'>,
+    source: JobSource,
+    soundFiles: readonly string[] = [],
+    origin: Job['origin'] = null,
+  ): Promise<{ jobId: string; fileName: string }> {
     const { reel, reading } = request;
     const titles = reel.pieces.map((piece) => planPiece(reading, piece, reel.damage === 'around').title);
     const [first] = titles;
@@ -141,6 +146,7 @@ export class Jobs {
         fileName,
         soundFiles: [...soundFiles],
         copies,
+        origin,
       });
     } finally {
       release();

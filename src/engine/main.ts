@@ -99,7 +99,7 @@ async function watchOutputs(): Promise<void> {
 
 const socket = path.join(config.dataFolder, 'engine.sock');
 rmSync(socket, { force: true });
-const server = createEngineServer({ archive, hub, roots, storages, drives, readings, looks, jobs, outputs, players, resolve });
+const server = createEngineServer({ archive, hub, roots, storages, drives, readings, looks, jobs, outputs, players, helpers, resolve });
 await Promise.all([storages.start(), roots.look()]);
 await jobs.start();
 void watchOutputs();

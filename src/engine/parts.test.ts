@@ -29,6 +29,7 @@ describe('the state of a job', () => {
     fileName: 'Film',
     soundFiles: [],
     copies: [],
+    origin: null,
     source: { kind: 'image', path: '/x', label: 'x' },
     storage: { id: 's', name: 'S', path: '/s', mark: null },
   };

@@ -245,12 +245,21 @@ export async function makeCopy(
   return { ...made, bytes: (await stat(output)).size, expects: expectationOf(plan, made.promise) };
 }
 
+/** What copies of a master in the library were made from is that master. @throws WorkError `proof-failed`: nothing of it reaches the library. */
+async function requireSameMaster({ job, signal, note }: StageContext): Promise<void> {
+  if (!job.origin) return;
+  if ((await sha256InThread(job.source.path, signal)) !== job.origin.sha256)
+    throw new WorkError('proof-failed', `${job.source.label} is no longer the master that was proven: its SHA-256 differs`);
+  note(`${job.source.label} is the master that was proven: the same SHA-256`);
+}
+
 /** Stage `access proof`. */
 export async function checkCopy(context: StageContext, id: RecipeId, expects: CopyExpectation, promise: MasterPromise): Promise<Checked> {
   const file = await unfinishedPath(context.job, id);
   const stamp = stampOf(file);
   const digest = sha256InThread(file, context.signal);
   digest.catch(() => undefined);
+  await requireSameMaster(context);
   const proof = proveCopy(await examineCopy(file, context.signal), expects, promise);
   requireProof(proof, `copy by the recipe “${recipeOf(context.job, id).name}”`);
   return { proof, sha256: await digest, stamp: stampOf(file, stamp) };
@@ -275,9 +284,14 @@ function sidecar(job: Job, { recipe, expects, promise, proof, sha256, bytes }: R
     copy: expects && { recipe: recipeOf(job, recipe), expects },
     file: { name: path.basename(finalPath(job, recipe)), sizeBytes: bytes, sha256 },
     beside: beside.map(({ ending, ...file }) => ({ name: path.basename(besidePath(job, ending)), ...file })),
-    reel: job.reel,
-    disc: { label: job.reading.label, fingerprint: job.reading.fingerprint, kind: job.reading.kind, source: job.source.label },
-    segments,
+    reel: job.origin ? { ...job.origin.reel, recipes: job.reel.recipes } : job.reel,
+    disc: job.origin?.disc ?? {
+      label: job.reading.label,
+      fingerprint: job.reading.fingerprint,
+      kind: job.reading.kind,
+      source: job.source.label,
+    },
+    segments: job.origin?.segments ?? segments,
     payloadHash: PAYLOAD_HASH,
     promise,
     proof,

@@ -79,7 +79,7 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'subtitle kept': () => 'Kept as it is.',
   'subtitle converted': ([container]) => `Converted to the text that ${n(container)} carries.`,
   'subtitle left': ([container]) => `Left: ${n(container)} can not carry subtitles that are pictures.`,
-  'subtitles not wanted': ([count]) => `${n(count)} subtitle tracks are left, as the recipe says.`,
+  'subtitles not wanted': ([count]) => `Left, as the recipe says: ${n(count)}.`,
 };
 
 /** A reason of a plan as a sentence. */

@@ -4,13 +4,15 @@ import { useState, type ReactNode } from 'react';
 import type { Output } from '@/contract';
 import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import { faultText, lengthText } from '@/core/reading/fault-text';
+import { MASTER } from '@/core/recipes';
 import { call } from '@/store/api';
 import { bytes, clock, dayTime, languageName, plural } from '../format';
 import { Button, Panel, StateText } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
-import { resultName } from '../words-recipes';
+import { recipeLine, resultName } from '../words-recipes';
 import { CHECK, legsText, proofState, proofText } from '../words-proof';
+import { MakeCopies } from './make-copies';
 import { Player } from './player';
 
 function Section({ name, aside, children }: { name: string; aside?: ReactNode; children: ReactNode }) {
@@ -69,13 +71,13 @@ function Streams({ output }: { output: Output }) {
             size
           </th>
           <th scope="col" className="pl-3 font-normal">
-            {recipe === 'master' ? 'BLAKE3 of the disc’s bytes' : 'made from'}
+            {recipe === MASTER ? 'BLAKE3 of the disc’s bytes' : 'made from'}
           </th>
         </tr>
       </thead>
       <tbody>
         {promise.tracks
-          .filter((t) => recipe === 'master' || t.kind !== 'subtitle')
+          .filter((t) => recipe === MASTER || t.kind !== 'subtitle')
           .map((t, i) => {
             const same = proof.checks.find((c) => c.what === 'track identical' && c.track === i)?.passed;
             return (
@@ -86,7 +88,7 @@ function Streams({ output }: { output: Output }) {
                 <td className="text-right">{t.packets.toLocaleString('en-GB')}</td>
                 <td className="text-right whitespace-nowrap">{bytes(t.bytes)}</td>
                 <td className="pl-3">
-                  {recipe === 'master' ? (
+                  {recipe === MASTER ? (
                     <StateText state={same ? 'kept' : 'damaged'}>
                       <span title={t.hash} className="text-[12px]">
                         {t.hash.slice(0, 12)}… {same ? 'identical' : 'differs'}
@@ -207,6 +209,14 @@ function Provenance({ output }: { output: Output }) {
             ? `, disc sectors ${first.discSector.toLocaleString('en-GB')} to ${(last.discSector + last.sectors - 1).toLocaleString('en-GB')}`
             : ''}
         </dd>
+        {sidecar.copy && (
+          <>
+            <dt className="text-second">recipe</dt>
+            <dd>
+              {sidecar.copy.recipe.name}: {recipeLine(sidecar.copy.recipe)}
+            </dd>
+          </>
+        )}
         <dt className="text-second">made</dt>
         <dd>
           {dayTime(sidecar.madeAt)} by {sidecar.application}
@@ -228,6 +238,7 @@ function Provenance({ output }: { output: Output }) {
 /** One result: watch it, see what is in it, what was proven, and whence it came. */
 export function OutputDetail({ output }: { output: Output }) {
   const { sidecar } = output;
+  const [copying, setCopying] = useState(false);
   const left = sidecar.promise.tracks.flatMap((t, i) => t.left.map((l) => ({ ...l, track: i + 1 })));
   return (
     <Panel
@@ -260,6 +271,27 @@ export function OutputDetail({ output }: { output: Output }) {
         <div className="grid grid-cols-[minmax(0,380px)_minmax(0,1fr)]">
           <div className="px-4 py-3">
             <Player key={output.id} output={output} />
+            {sidecar.recipe === MASTER && (
+              <div className="pt-3">
+                <Button
+                  disabled={output.presence !== 'present' || output.seal === 'broken'}
+                  title="Copies of this master by any recipes; the disc is not needed"
+                  onClick={() => {
+                    setCopying(true);
+                  }}
+                >
+                  Make copies…
+                </Button>
+              </div>
+            )}
+            {copying && (
+              <MakeCopies
+                output={output}
+                onClose={() => {
+                  setCopying(false);
+                }}
+              />
+            )}
           </div>
           <div className="min-w-0 border-l border-faint">
             <Proof output={output} />
