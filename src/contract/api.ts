@@ -2,7 +2,7 @@ import { z } from 'zod';
 import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, MasterPromiseSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { ProblemSchema } from './problem';
-import { RecipeIdSchema, RecipeSchema } from './recipe';
+import { EncoderStateSchema, RecipeIdSchema, RecipeSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
 
 /** What the browser and the engine say to each other. Every body on the way is one of these. */
@@ -174,6 +174,8 @@ export const EngineStateSchema = z.object({
   readings: z.array(ReadingTaskSchema),
   jobs: z.array(JobStateSchema),
   outputs: z.number(),
+  /** Encoders as they were found; none before they were tried. */
+  encoders: z.array(EncoderStateSchema).default([]),
 });
 export type EngineState = z.infer<typeof EngineStateSchema>;
 
@@ -188,6 +190,7 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('job'), job: JobStateSchema }),
   z.object({ type: z.literal('job-gone'), id: z.string() }),
   z.object({ type: z.literal('outputs'), count: z.number() }),
+  z.object({ type: z.literal('encoders'), encoders: z.array(EncoderStateSchema) }),
 ]);
 export type EngineEvent = z.infer<typeof EngineEventSchema>;
 

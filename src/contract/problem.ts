@@ -18,6 +18,8 @@ const ADVICE = {
   'too-new': 'Start the newer version of Careful Vault again to go on with it. Nothing of it was changed.',
   'name-taken': 'Choose another name. The file that is there was not touched.',
   'encoder-failed': 'Look at the log. The master, where one was asked for, is not affected.',
+  'encoder-missing': 'Choose another recipe, or install an FFmpeg that has this encoder: under Recipes is said which work here.',
+  'master-changed': 'Nothing was put into the library. Prove the master in the Vault, and put back a copy of it that is whole.',
   'not-whole':
     'Nothing was put into the library. Read another copy or clean the disc, then retry; or take what is there: gaps stay as long as they are, and each is named.',
   'proof-failed': 'The file was not put into the library. Read the disc again, and look at the log.',

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import {
+  AUDIO_ENCODER,
   CONTAINERS,
   COPY_AUDIO,
   COPY_VIDEO,
@@ -8,10 +9,12 @@ import {
   EFFORTS,
   RECIPE_VERSION,
   TUNINGS,
+  VIDEO_ENCODER,
   type Container,
   type CopyAudio,
   type CopyVideo,
   type Effort,
+  type EncoderName,
   type Recipe,
 } from '@/core/recipes';
 
@@ -72,3 +75,12 @@ export const RecipeFileSchema = z.object({
   recipes: z.array(RecipeSchema).min(1).max(200).readonly(),
 });
 export type RecipeFile = z.infer<typeof RecipeFileSchema>;
+
+/** An encoder as it was found on this machine. */
+export const EncoderStateSchema = z.object({
+  name: z.enum([...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER)] as [EncoderName, ...EncoderName[]]),
+  works: z.boolean(),
+  /** Why it does not; null where it does. */
+  reason: z.string().nullable(),
+});
+export type EncoderState = z.infer<typeof EncoderStateSchema>;

@@ -111,7 +111,7 @@ describe('from a master in the library, without its disc', () => {
     bytes[at] = (bytes[at] ?? 0) ^ 1;
     writeFileSync(file, bytes);
     const own = { ...lending, id: 'own-more', suffix: ' (more)' };
-    expect(await copy('Kept', [own])).toMatchObject({ state: 'failed', problem: { code: 'proof-failed' } });
+    expect(await copy('Kept', [own])).toMatchObject({ state: 'failed', problem: { code: 'master-changed' } });
     expect(inLibrary().filter((n) => n.includes('(more)'))).toEqual([]);
   });
 

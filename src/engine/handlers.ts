@@ -6,6 +6,7 @@ import { APPLICATION } from '@/node/version';
 import type { ArchiveIdentity } from './archive';
 import { orderCopies } from './copies';
 import type { Drives } from './drives';
+import type { Encoders } from './encoders';
 import type { Helpers } from './helpers';
 import type { Hub } from './hub';
 import type { Jobs } from './jobs';
@@ -30,6 +31,7 @@ export interface EngineParts {
   readonly outputs: Outputs;
   readonly players: Players;
   readonly helpers: Helpers;
+  readonly encoders: Encoders;
   readonly resolve: (ref: SourceRef) => Promise<JobSource>;
 }
 
@@ -67,7 +69,7 @@ async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
 
 /** One line a route: what it asks of which part. Bodies and queries are checked before they come here. */
 export const HANDLERS: Handlers = {
-  state: ({ archive, hub, roots, storages, drives, readings, jobs, outputs }) => ({
+  state: ({ archive, hub, roots, storages, drives, readings, jobs, outputs, encoders }) => ({
     boot: hub.boot,
     archive: archive.current,
     version: APPLICATION,
@@ -78,6 +80,7 @@ export const HANDLERS: Handlers = {
     readings: readings.states(),
     jobs: jobs.states(),
     outputs: outputs.lastCount,
+    encoders: [...encoders.states],
   }),
   events: ({ hub }, { request, response }) => {
     streamEvents(hub, request, response);

@@ -2,8 +2,8 @@ import { randomBytes } from 'node:crypto';
 import { readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
 import path from 'node:path';
 import { planPiece } from '@/core/assembly';
-import { MASTER, recipesById } from '@/core/recipes';
-import { joinProblem, estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
+import { MASTER, planEncode, recipesById } from '@/core/recipes';
+import { encodeFacts, joinProblem, estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
 import {
   JOB_ID,
   JOB_VERSION,
@@ -21,6 +21,7 @@ import { removeWorkshop, requireStorage } from '@/node/library';
 import { storageAway } from '@/node/storage-mark';
 import type { EngineConfig } from './config';
 import type { Drives } from './drives';
+import type { Encoders } from './encoders';
 import { EventFollower } from './follower';
 import type { Hub } from './hub';
 import { JobRecord } from './job-record';
@@ -44,6 +45,7 @@ interface Surroundings {
   readonly runners: Runners;
   readonly drives: Pick<Drives, 'use'>;
   readonly storages: Pick<Storages, 'known' | 'isAway'>;
+  readonly encoders?: Pick<Encoders, 'require'>;
   readonly hub: Pick<Hub, 'send'>;
   /** Something was put into the library. */
   readonly finished: () => void;
@@ -129,6 +131,8 @@ export class Jobs {
     const copies = reel.recipes.flatMap((recipe) => known.get(recipe) ?? []);
     const unknown = reel.recipes.find((recipe) => recipe !== MASTER && !known.has(recipe));
     if (unknown !== undefined) throw new WorkError('bad-request', `The recipe ${unknown} was not sent with the reel`);
+    const facts = encodeFacts(reading, reel);
+    if (facts) for (const copy of copies) this.around.encoders?.require(planEncode(copy, facts));
     const wanted = { storage: storage.path, folder, fileName, reel, copies };
     // Held before anything is waited for: of many that are sent at once with one name, one is taken in.
     const release = this.names.hold(claimOf(wanted), this.claimsOfOthers(null));

@@ -8,6 +8,7 @@ import { writeDurably } from '@/node/durable';
 import { identify, isAlive, readProcess } from '@/node/process-id';
 import { ArchiveIdentity } from './archive';
 import { loadConfig } from './config';
+import { Encoders } from './encoders';
 import { Drives } from './drives';
 import { Helpers } from './helpers';
 import { Hub } from './hub';
@@ -23,6 +24,8 @@ import { createEngineServer } from './server';
 import { Storages } from './storages';
 
 const WATCH_MS = 3000;
+/** Encoders are tried once what waits at a start is under way. */
+const FIRST_TRIAL_MS = 1500;
 /** Files that somebody else puts into the library, or takes out of it, are noticed within this time. */
 const COUNT_MS = 15_000;
 
@@ -62,7 +65,8 @@ const announceOutputs = () => {
   });
 };
 const runner = path.join(here, 'runner.mjs');
-const jobs = new Jobs({ config, runners: new RunnerProcesses(runner), drives, storages, hub, finished: announceOutputs });
+const encoders = new Encoders(config.dataFolder, hub);
+const jobs = new Jobs({ config, encoders, runners: new RunnerProcesses(runner), drives, storages, hub, finished: announceOutputs });
 
 /** Looks at folders and storages now and then, and tells the pages what has changed. */
 const seen = new Map<string, string>();
@@ -99,10 +103,32 @@ async function watchOutputs(): Promise<void> {
 
 const socket = path.join(config.dataFolder, 'engine.sock');
 rmSync(socket, { force: true });
-const server = createEngineServer({ archive, hub, roots, storages, drives, readings, looks, jobs, outputs, players, helpers, resolve });
+const server = createEngineServer({
+  archive,
+  hub,
+  roots,
+  storages,
+  drives,
+  readings,
+  looks,
+  jobs,
+  outputs,
+  players,
+  helpers,
+  encoders,
+  resolve,
+});
 await Promise.all([storages.start(), roots.look()]);
 await jobs.start();
 void watchOutputs();
+const trial = new AbortController();
+const firstTrial = setTimeout(
+  () =>
+    void encoders.look(trial.signal).catch((error: unknown) => {
+      if (!trial.signal.aborted) console.error(error);
+    }),
+  FIRST_TRIAL_MS,
+);
 const timer = setInterval(
   () =>
     void Promise.all([watch(), watchOutputs()]).catch((error: unknown) => {
@@ -118,6 +144,8 @@ server.listen(socket, () => {
 /** Runners go on by themselves; the next engine finds them again. */
 function stop(): void {
   clearInterval(timer);
+  clearTimeout(firstTrial);
+  trial.abort();
   jobs.stop();
   looks.stop();
   server.close();

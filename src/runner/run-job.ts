@@ -204,7 +204,12 @@ async function endFailed(folder: JobFolder, { progress }: JobRun, job: Job, sign
       ? toProblem(new WorkError('work-lost', 'An unfinished file of this job is gone', { cause: error }))
       : found;
   // A proof that failed leaves nothing to go on with; after other failures the finished stages are kept for a retry.
-  if (problem.code === 'proof-failed' || problem.code === 'work-lost' || (progress.finished.length === 0 && progress.copies.length === 0)) {
+  if (
+    problem.code === 'proof-failed' ||
+    problem.code === 'master-changed' ||
+    problem.code === 'work-lost' ||
+    (progress.finished.length === 0 && progress.copies.length === 0)
+  ) {
     await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
     folder.writeProgress({ ...progress, finished: [], copies: [] });
   }

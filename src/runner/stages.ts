@@ -245,11 +245,11 @@ export async function makeCopy(
   return { ...made, bytes: (await stat(output)).size, expects: expectationOf(plan, made.promise) };
 }
 
-/** What copies of a master in the library were made from is that master. @throws WorkError `proof-failed`: nothing of it reaches the library. */
+/** What copies of a master in the library were made from is that master. @throws WorkError `master-changed`: nothing of it reaches the library. */
 async function requireSameMaster({ job, signal, note }: StageContext): Promise<void> {
   if (!job.origin) return;
   if ((await sha256InThread(job.source.path, signal)) !== job.origin.sha256)
-    throw new WorkError('proof-failed', `${job.source.label} is no longer the master that was proven: its SHA-256 differs`);
+    throw new WorkError('master-changed', `${job.source.label} is no longer the master that was proven: its SHA-256 differs`);
   note(`${job.source.label} is the master that was proven: the same SHA-256`);
 }
 

@@ -43,6 +43,8 @@ export function applyEvent(state: EngineState, event: EngineEvent): EngineState 
       return { ...state, jobs: state.jobs.filter((j) => j.id !== event.id) };
     case 'outputs':
       return { ...state, outputs: event.count };
+    case 'encoders':
+      return { ...state, encoders: event.encoders };
     case 'hello':
       return state;
   }

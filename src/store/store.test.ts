@@ -284,6 +284,7 @@ test('events fold into the state of the engine', () => {
     storages: [],
     readings: [],
     jobs: [job('a', 'waiting')],
+    encoders: [],
     outputs: 0,
   };
   const after = (...events: EngineEvent[]) => events.reduce(applyEvent, empty);

@@ -4,7 +4,7 @@ import type { Container, Effort } from './recipe';
 /** What FFmpeg is told. Everything here comes from a plan: names from its lists, numbers within their bounds. */
 
 const MUXER: Readonly<Record<Container, string>> = { Matroska: 'matroska', MP4: 'mp4', QuickTime: 'mov', WebM: 'webm' };
-const AUDIO_ENCODER: Readonly<Record<Exclude<PlannedAudio['codec'], 'copy'>, string>> = {
+export const AUDIO_ENCODER: Readonly<Record<Exclude<PlannedAudio['codec'], 'copy'>, string>> = {
   AAC: 'aac',
   Opus: 'libopus',
   'AC-3': 'ac3',
@@ -20,6 +20,14 @@ export const VIDEO_ENCODER: Readonly<Record<Exclude<EncodePlan['video']['codec']
   VP9: 'libvpx-vp9',
   FFV1: 'ffv1',
 };
+
+/** What recipes ask of FFmpeg, by the names that they use. */
+export type EncoderName = keyof typeof VIDEO_ENCODER | keyof typeof AUDIO_ENCODER;
+
+/** The encoders that a plan needs. */
+export const encodersOf = ({ video, audio }: EncodePlan): EncoderName[] => [
+  ...new Set([video.codec, ...audio.map((a) => a.codec)].filter((codec) => codec !== 'copy')),
+];
 
 const X26X_PRESET: Readonly<Record<Effort, string>> = { little: 'veryfast', medium: 'medium', much: 'slow' };
 const AV1_PRESET: Readonly<Record<Effort, number>> = { little: 10, medium: 8, much: 5 };

@@ -11,6 +11,6 @@ export {
   type Reason,
   type ReasonCode,
 } from './plan';
-export { VIDEO_ENCODER, encoderArguments, filtersOf } from './arguments';
+export { AUDIO_ENCODER, VIDEO_ENCODER, encoderArguments, encodersOf, filtersOf, type EncoderName } from './arguments';
 export { copyBytes } from './estimate';
 export { expectationOf } from './expect';

@@ -24,14 +24,13 @@ import {
 const access = SHIPPED[0] as Recipe;
 const recipe = (
   change: Partial<Record<'video' | 'picture' | 'audio', object>> & Partial<Pick<Recipe, 'container' | 'subtitles'>>,
-): Recipe =>
-  ({
-    ...access,
-    ...change,
-    video: { ...access.video, ...change.video },
-    picture: { ...access.picture, ...change.picture },
-    audio: { ...access.audio, ...change.audio },
-  }) as Recipe;
+): Recipe => ({
+  ...access,
+  ...change,
+  video: { ...access.video, ...change.video },
+  picture: { ...access.picture, ...change.picture },
+  audio: { ...access.audio, ...change.audio },
+});
 
 /** A PAL disc's title: 16:9, interlaced by its tables, with surround, stereo and two subtitle tracks. */
 const PAL: EncodeFacts = {

@@ -11,6 +11,7 @@ import {
   encodable,
   type Recipe,
 } from '@/core/recipes';
+import type { EncoderState } from '@/contract';
 import { Check, Row, Select, TextField } from '../parts/fields';
 import { EFFORT_NOTE, QUALITY_NOTE } from '../words-recipes';
 
@@ -20,6 +21,8 @@ interface Props {
   readonly locked: boolean;
   readonly wrong: readonly { readonly path: readonly PropertyKey[]; readonly message: string }[];
   readonly set: (recipe: Recipe) => void;
+  /** Encoders as they were found here; empty before they were tried. */
+  readonly encoders: readonly EncoderState[];
 }
 
 const DEINTERLACE_NAMES: Readonly<Record<(typeof DEINTERLACE)[number], string>> = {
@@ -67,10 +70,21 @@ function NumberField({
   );
 }
 
+/** Why something that the recipe asks for can not be encoded here. */
+function Missing({ name, encoders }: { name: string; encoders: readonly EncoderState[] }) {
+  const found = encoders.find((e) => e.name === name);
+  if (!found || found.works) return null;
+  return (
+    <span className="text-damaged">
+      {name} can not be encoded on this machine: {found.reason}
+    </span>
+  );
+}
+
 const named = <T extends string>(values: readonly T[], names?: Readonly<Record<T, string>>) =>
   values.map((value) => ({ value, name: names?.[value] ?? value }));
 
-function VideoRows({ recipe, locked, set }: Props) {
+function VideoRows({ recipe, locked, set, encoders }: Props) {
   const { video } = recipe;
   const change = (more: Partial<Recipe['video']>) => {
     set({ ...recipe, video: { ...video, ...more } });
@@ -106,6 +120,7 @@ function VideoRows({ recipe, locked, set }: Props) {
             </label>
           )}
         </div>
+        <Missing name={video.codec} encoders={encoders} />
       </Row>
       {scale && (
         <Row name="effort" hint={EFFORT_NOTE}>
@@ -229,7 +244,7 @@ function PictureRows({ recipe, locked, set }: Props) {
   );
 }
 
-function SoundRows({ recipe, locked, set }: Props) {
+function SoundRows({ recipe, locked, set, encoders }: Props) {
   const { audio } = recipe;
   const change = (more: Partial<Recipe['audio']>) => {
     set({ ...recipe, audio: { ...audio, ...more } });
@@ -263,6 +278,7 @@ function SoundRows({ recipe, locked, set }: Props) {
             </label>
           )}
         </div>
+        <Missing name={audio.codec} encoders={encoders} />
       </Row>
       <Row name="tracks">
         <div className="flex flex-wrap items-center gap-3">

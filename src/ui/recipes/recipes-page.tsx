@@ -10,6 +10,7 @@ import { ProblemNote } from '../parts/problem-note';
 import { saveText } from '../parts/save-file';
 import { toast } from '../parts/toasts';
 import { useAction } from '../parts/use-action';
+import { useEngine } from '@/store/engine';
 import { plural } from '../format';
 import { MASTER_NAME } from '../words-recipes';
 import { RecipeForm } from './recipe-form';
@@ -34,6 +35,7 @@ function TheMaster() {
 /** How copies are made: the recipes there are, their settings, and what they do to a title of the collection. */
 export function RecipesPage() {
   const recipes = useRecipes();
+  const encoders = useEngine().state?.encoders ?? [];
   const [chosen, choose] = useState<RecipeId>('access');
   const [edited, edit] = useState<Recipe | null>(null);
   const action = useAction();
@@ -143,7 +145,7 @@ export function RecipesPage() {
         <RecipeList recipes={recipes} chosen={kept?.id ?? MASTER} choose={go} uses={uses} />
         <Panel label="Settings" title={isOwn || !recipe ? 'Settings' : 'Settings, as it came'}>
           <div className="min-h-0 flex-1 overflow-y-auto">
-            {recipe ? <RecipeForm recipe={recipe} locked={!isOwn} wrong={wrong} set={edit} /> : <TheMaster />}
+            {recipe ? <RecipeForm recipe={recipe} locked={!isOwn} wrong={wrong} set={edit} encoders={encoders} /> : <TheMaster />}
           </div>
         </Panel>
         <WhatItDoes recipe={wrong.length > 0 ? null : recipe} />
