@@ -104,6 +104,10 @@ try {
   await page.getByRole('listbox', { name: 'Add a preferred language' }).getByRole('option', { name: 'English' }).first().click();
   await page.getByLabel('Which audio').selectOption('preferred');
   await shot('rules');
+  await page.goto(`${address}/recipes`);
+  await page.locator('[data-recipe=lending]').click();
+  await page.getByLabel('Disc', { exact: true }).selectOption({ label: 'Lamplighters' });
+  await shot('recipes');
   await bench('Tide Tables', /^Queue 4 reels/);
   await queueAll(/^Queue 4 reels/);
   await page.getByRole('link', { name: /^Queue/ }).click();
@@ -130,6 +134,10 @@ try {
   await page.waitForFunction(() => (document.querySelector('video')?.readyState ?? 0) >= 2, null, { timeout: 60_000 });
   await shot('vault');
   await shot('vault-dark', 'dark');
+  await page.getByRole('button', { name: 'Make copies…' }).click();
+  await page.getByLabel('Access copy').check();
+  await page.getByLabel('Preservation frames').check();
+  await shot('make-copies');
 } finally {
   await browser.close();
   process.once('exit', () => rmSync(data, { recursive: true, force: true }));
