@@ -65,7 +65,7 @@ export const RecipeSchema = z.strictObject({
     stereoBeside: z.boolean(),
     tracks: z.enum(['all', 'first']),
   }),
-  subtitles: z.strictObject({ kept: z.enum(['all', 'none']) }),
+  subtitles: z.strictObject({ kept: z.enum(['all', 'none']), drawn: z.enum(['none', 'forced']) }),
 }) satisfies z.ZodType<Recipe>;
 
 /** Recipes in a file of their own. */

@@ -158,6 +158,70 @@ test('frames without loss are the decoded frames, every one', () => {
   expect(decodedFrames(copy, 'v:0')).toEqual(decodedFrames(file, 'v:0'));
 });
 
+/** Luma of every frame, as FFmpeg decodes it. */
+function luma(file: string, width: number, height: number): Buffer[] {
+  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', file, '-map', '0:v:0', '-f', 'rawvideo', '-pix_fmt', 'gray', '-'], {
+    maxBuffer: 2 ** 30,
+  });
+  return Array.from({ length: Math.floor(stdout.length / (width * height)) }, (_, i) =>
+    stdout.subarray(i * width * height, (i + 1) * width * height),
+  );
+}
+
+/** Rows and columns in which two pictures differ plainly; null where they do not. */
+function changed(a: Buffer, b: Buffer, width: number): { top: number; bottom: number; left: number; right: number } | null {
+  if (a.equals(b)) return null;
+  let box: { top: number; bottom: number; left: number; right: number } | null = null;
+  for (let i = 0; i < a.length; i++) {
+    if (Math.abs((a[i] ?? 0) - (b[i] ?? 0)) < 40) continue;
+    const [x, y] = [i % width, Math.floor(i / width)];
+    box = box
+      ? { top: Math.min(box.top, y), bottom: Math.max(box.bottom, y), left: Math.min(box.left, x), right: Math.max(box.right, x) }
+      : { top: y, bottom: y, left: x, right: x };
+  }
+  return box;
+}
+
+test('what is shown even while subtitles are off is in the picture when and where its author put it, and nothing else is', async () => {
+  const disc = await openDisc(QUAY);
+  try {
+    const whole = wholeTitleReel(titleOf(disc.reading, 2), 'Drawn');
+    // Its author: the second track is forced, one line from 1.0 to 1.8 s of the first chapter.
+    const reel = {
+      ...whole,
+      pieces: whole.pieces.map((p) => ({ ...p, fromChapter: 1, toChapter: 1 })),
+      subtitles: whole.subtitles.map((t, i) => ({ ...t, isForced: i === 1 })),
+    };
+    const master = name('mkv');
+    const { promise } = await writeMasterFile(disc, reel, master);
+    const facts = encodeFacts(disc.reading, reel, promise.interlaced) as EncodeFacts;
+    const lossless: Partial<Recipe> = { container: 'Matroska', video: { ...access.video, codec: 'FFV1', quality: null } };
+    const make = (drawn: 'none' | 'forced', picture: object) =>
+      encode(master, recipe({ deinterlace: 'never', ...picture }, { ...lossless, subtitles: { kept: 'none', drawn } }), facts);
+    const compare = (picture: object, width: number, height: number) => {
+      const [plain, drawn] = [luma(make('none', picture), width, height), luma(make('forced', picture), width, height)];
+      expect(drawn).toHaveLength(plain.length);
+      return plain.map((frame, i) => changed(frame, drawn[i] as Buffer, width));
+    };
+    const boxes = compare({}, 720, 576);
+    const shown = boxes.flatMap((box, i) => (box ? [i / 25] : []));
+    expect(shown[0]).toBeCloseTo(1, 1);
+    expect(shown.at(-1)).toBeCloseTo(1.8 - 1 / 25, 1);
+    expect(shown).toHaveLength(Math.round(((shown.at(-1) ?? 0) - (shown[0] ?? 0)) * 25) + 1);
+    const box = boxes.find((b) => b !== null);
+    if (!box) throw new Error('nothing was drawn');
+    // A line of text in the lower half, in the middle.
+    expect(box.top).toBeGreaterThan(288);
+    expect(Math.abs((box.left + box.right) / 2 - 360)).toBeLessThan(20);
+    // Scaled with the picture, it is where it was.
+    const small = compare({ mostRows: 288 }, 360, 288).find((b) => b !== null);
+    if (!small) throw new Error('nothing was drawn');
+    for (const side of ['top', 'bottom', 'left', 'right'] as const) expect(Math.abs(small[side] * 2 - box[side])).toBeLessThanOrEqual(4);
+  } finally {
+    await disc.opened.close();
+  }
+});
+
 test.each([
   ['a film of a DVD', QUAY],
   ['a film of a Blu-ray', HAVEN],

@@ -79,6 +79,10 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'subtitle kept': () => 'Kept as it is.',
   'subtitle converted': ([container]) => `Converted to the text that ${n(container)} carries.`,
   'subtitle left': ([container]) => `Left: ${n(container)} can not carry subtitles that are pictures.`,
+  'brightness figures left': ([range]) => `The picture stays ${n(range)} in ten bits; the figures of its brightness are not carried over.`,
+  'subtitle drawn': () => 'Shown even while subtitles are off: drawn into the picture.',
+  'subtitle can not be drawn': () => 'Shown even while subtitles are off, and text: it can not be drawn into the picture yet.',
+  'nothing forced': () => 'No track is one that is shown even while subtitles are off: nothing is drawn into the picture.',
   'subtitles not wanted': ([count]) => `Left, as the recipe says: ${n(count)}.`,
 };
 

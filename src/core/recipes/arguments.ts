@@ -47,13 +47,26 @@ function filterOf(step: PictureStep): string {
       return `crop=${step.width}:${step.height}:${step.x}:${step.y}`;
     case 'scale':
       return `scale=${step.width}:${step.height}:flags=lanczos${step.square ? ',setsar=1' : ''}`;
+    case 'draw':
+      return ''; // takes the subtitle's own stream: see `filterArguments`
     case 'denoise':
       return step.strong ? 'hqdn3d=6:4.5:9:9' : 'hqdn3d=2:1.5:3:3';
   }
 }
 
-/** The chain of filters of a plan; empty where nothing is done. */
-export const filtersOf = (plan: EncodePlan): string => plan.video.steps.map(filterOf).join(',');
+const chain = (steps: readonly PictureStep[]): string => steps.map(filterOf).join(',');
+
+/** The filters of a plan; empty where nothing is done. With subtitles drawn in, a graph that ends in `[picture]`. */
+export function filtersOf({ video: { steps } }: EncodePlan): string {
+  const at = steps.findIndex((s) => s.kind === 'draw');
+  const draw = steps[at];
+  if (draw?.kind !== 'draw') return chain(steps);
+  const before = chain(steps.slice(0, at)) || 'null';
+  const after = chain(steps.slice(at + 1)) || 'null';
+  return `[0:v:0]${before}[frames];[frames][0:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]${after}[picture]`;
+}
+
+const isDrawn = ({ video }: EncodePlan): boolean => video.steps.some((s) => s.kind === 'draw');
 
 function videoArguments({ video }: EncodePlan): string[] {
   const { codec, quality, recipe, bitDepth, interlaced, keyFrames } = video;
@@ -110,11 +123,12 @@ export function encoderArguments(plan: EncodePlan, input: string, output: string
   const front = plan.container === 'MP4' || plan.container === 'QuickTime' ? ['-movflags', '+faststart'] : [];
   return [
     ...['-hide_banner', '-nostdin', '-y', '-loglevel', 'warning', '-progress', 'pipe:1'],
-    ...['-f', 'matroska', '-i', input, '-map', '0:v:0'],
+    ...['-f', 'matroska', '-i', input],
+    ...(isDrawn(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
     ...audioArguments(plan.audio),
     ...subtitleArguments(plan),
     ...['-map_chapters', '0', '-map_metadata', '0'],
-    ...(filters === '' ? [] : ['-vf', filters]),
+    ...(filters === '' || isDrawn(plan) ? [] : ['-vf', filters]),
     // Pictures come when they come: a rate is never guessed.
     ...(plan.video.steps.some((s) => s.kind === 'film') ? ['-fps_mode', 'vfr'] : ['-fps_mode', 'passthrough']),
     ...videoArguments(plan),

@@ -49,7 +49,11 @@ export type ReasonCode =
   | 'subtitle kept'
   | 'subtitle converted'
   | 'subtitle left'
-  | 'subtitles not wanted';
+  | 'subtitles not wanted'
+  | 'subtitle drawn'
+  | 'subtitle can not be drawn'
+  | 'nothing forced'
+  | 'brightness figures left';
 
 export interface PlannedAudio {
   /** Track of the reel, from 0. */
@@ -70,7 +74,9 @@ export type PictureStep =
   | { readonly kind: 'film' }
   | { readonly kind: 'crop'; readonly width: number; readonly height: number; readonly x: number; readonly y: number }
   | { readonly kind: 'scale'; readonly width: number; readonly height: number; readonly square: boolean }
-  | { readonly kind: 'denoise'; readonly strong: boolean };
+  | { readonly kind: 'denoise'; readonly strong: boolean }
+  /** Subtitle pictures of a track of the reel, from 0, drawn where the disc draws them. */
+  | { readonly kind: 'draw'; readonly subtitle: number };
 
 /** What is done to a reel for a copy: all that the encoder is told follows from it. */
 export interface EncodePlan {
@@ -186,9 +192,10 @@ class Planner {
     const deep = codec === 'HEVC, 10 bit' || ((codec === 'AV1' || codec === 'FFV1') && video.bitDepth > 8);
     if (video.dynamicRange !== 'standard' && !deep) this.tell('picture', 'high dynamic range', [video.dynamicRange], { weight: 'eyes' });
     else if (video.bitDepth > 8 && !deep) this.tell('picture', 'depth reduced', [video.bitDepth, 8], { weight: 'eyes' });
+    else if (video.dynamicRange !== 'standard') this.tell('picture', 'brightness figures left', [video.dynamicRange], { weight: 'eyes' });
     const { steps, framesPerFrame, interlaced } = this.timeSteps();
     const { steps: placed, ...out } = this.spaceSteps(interlaced);
-    const all = [...steps, ...placed];
+    const all = [...steps, ...this.drawSteps(), ...placed];
     if (recipe.picture.denoise !== 'none') {
       this.tell('picture', 'denoised', [recipe.picture.denoise]);
       all.push({ kind: 'denoise', strong: recipe.picture.denoise === 'strong' });
@@ -201,6 +208,7 @@ class Planner {
 
   private wantsTreatment(): boolean {
     const { deinterlace, bars, mostRows, pixels, denoise } = this.recipe.picture;
+    if (this.recipe.subtitles.drawn === 'forced' && this.facts.subtitles.some((s) => s.forced)) return true;
     const rows = mostRows !== null && mostRows < this.facts.video.heightPixels;
     return deinterlace === 'frames' || deinterlace === 'fields' || bars === 'crop' || rows || pixels === 'square' || denoise !== 'none';
   }
@@ -251,6 +259,22 @@ class Planner {
 
   private get isLossless(): boolean {
     return this.recipe.video.codec === 'FFV1';
+  }
+
+  /** Drawn after fields have become frames and before bars and size: in their place on the disc's own picture. */
+  private drawSteps(): PictureStep[] {
+    const { recipe, facts } = this;
+    if (recipe.subtitles.drawn === 'none') return [];
+    const forced = facts.subtitles.flatMap(({ forced: is }, subtitle) => (is ? [subtitle] : []));
+    const subtitle = forced.find((i) => !TEXTS.has(facts.subtitles[i]?.codec ?? 'SubRip') && facts.subtitles[i]?.codec !== 'text');
+    if (subtitle !== undefined) {
+      this.tell('subtitles', 'subtitle drawn', [], { track: subtitle });
+      return [{ kind: 'draw', subtitle }];
+    }
+    const [text] = forced;
+    if (text === undefined) this.tell('subtitles', 'nothing forced');
+    else this.tell('subtitles', 'subtitle can not be drawn', [], { track: text, weight: 'eyes' });
+    return [];
   }
 
   /** What is done to the picture's shape: bars, size, pixels. */
@@ -353,7 +377,9 @@ class Planner {
       return [];
     }
     const planned: PlannedSubtitle[] = [];
+    const drawn = (track: number) => this.reasons.some((r) => r.code === 'subtitle drawn' && r.track === track);
     for (const [source, { codec }] of facts.subtitles.entries()) {
+      if (drawn(source)) continue;
       if (recipe.container === 'Matroska') {
         planned.push({ source, codec: 'copy' });
         this.tell('subtitles', 'subtitle kept', [], { track: source });

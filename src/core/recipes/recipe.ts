@@ -53,7 +53,11 @@ export interface Recipe {
     /** The first track only, or all that the reel takes. */
     readonly tracks: 'all' | 'first';
   };
-  readonly subtitles: { readonly kept: 'all' | 'none' };
+  readonly subtitles: {
+    readonly kept: 'all' | 'none';
+    /** `forced`: what is shown even while subtitles are off, drawn into the picture. */
+    readonly drawn: 'none' | 'forced';
+  };
 }
 
 /** What is known of a reel's picture and tracks: by its tables before it is read, by its stream afterwards. */
@@ -78,7 +82,8 @@ export interface EncodeFacts {
     readonly bars: { readonly top: number; readonly bottom: number; readonly left: number; readonly right: number };
   } | null;
   readonly audio: readonly { readonly codec: AudioCodec; readonly channels: number; readonly name: string }[];
-  readonly subtitles: readonly { readonly codec: SubtitleCodec }[];
+  /** `forced`: all of the track is shown even while subtitles are off. */
+  readonly subtitles: readonly { readonly codec: SubtitleCodec; readonly forced: boolean }[];
   readonly chapters: number;
 }
 

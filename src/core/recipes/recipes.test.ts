@@ -50,7 +50,10 @@ const PAL: EncodeFacts = {
     { codec: 'AC-3', channels: 6, name: '' },
     { codec: 'LPCM', channels: 2, name: '' },
   ],
-  subtitles: [{ codec: 'VobSub' }, { codec: 'SubRip' }],
+  subtitles: [
+    { codec: 'VobSub', forced: false },
+    { codec: 'SubRip', forced: false },
+  ],
   chapters: 3,
 };
 const NO_BARS = { top: 0, bottom: 0, left: 0, right: 0 };
@@ -203,8 +206,28 @@ describe('sound and subtitles', () => {
     expect(planEncode(access, PAL).subtitles).toEqual([{ source: 1, codec: 'text of MP4' }]);
     expect(planEncode(access, PAL).reasons.find((r) => r.code === 'subtitle left')).toMatchObject({ track: 0, weight: 'eyes' });
     expect(planEncode(recipe({ container: 'Matroska' }), PAL).subtitles).toHaveLength(2);
-    expect(planEncode(recipe({ subtitles: { kept: 'none' } }), PAL).subtitles).toEqual([]);
+    expect(planEncode(recipe({ subtitles: { kept: 'none', drawn: 'none' } }), PAL).subtitles).toEqual([]);
   });
+});
+
+test('what is shown even while subtitles are off is drawn where the disc has it, and is no track beside that', () => {
+  const forced: EncodeFacts = {
+    ...PAL,
+    subtitles: [
+      { codec: 'VobSub', forced: false },
+      { codec: 'VobSub', forced: true },
+    ],
+  };
+  const drawn = recipe({ container: 'Matroska', picture: { pixels: 'square' }, subtitles: { kept: 'all', drawn: 'forced' } });
+  const plan = planEncode(drawn, forced);
+  expect(plan.subtitles).toEqual([{ source: 0, codec: 'copy' }]);
+  expect(filtersOf(plan)).toBe(
+    '[0:v:0]bwdif=mode=send_frame:parity=auto:deint=interlaced[frames];[frames][0:s:1]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]scale=1024:576:flags=lanczos,setsar=1[picture]',
+  );
+  expect(encoderArguments(plan, 'in', 'out').slice(0, 16)).toContain('[picture]');
+  expect(codesOf(drawn, PAL)).toContain('nothing forced');
+  const text: EncodeFacts = { ...PAL, subtitles: [{ codec: 'SubRip', forced: true }] };
+  expect(codesOf(drawn, text)).toContain('subtitle can not be drawn');
 });
 
 describe('codecs and containers', () => {
@@ -224,7 +247,7 @@ describe('codecs and containers', () => {
     const hdr: EncodeFacts = { ...PAL, video: { ...PAL.video, codec: 'HEVC', bitDepth: 10, dynamicRange: 'HDR10', twoViews: true } };
     const eyes = (r: Recipe) => planEncode(r, hdr).reasons.flatMap((x) => (x.about !== 'subtitles' && x.weight === 'eyes' ? [x.code] : []));
     expect(eyes(access)).toEqual(['second view left', 'high dynamic range']);
-    expect(eyes(recipe({ video: { codec: 'HEVC, 10 bit' } }))).toEqual(['second view left']);
+    expect(eyes(recipe({ video: { codec: 'HEVC, 10 bit' } }))).toEqual(['second view left', 'brightness figures left']);
     expect(planEncode(recipe({ container: 'Matroska', video: { codec: 'AV1' } }), hdr).video.bitDepth).toBe(10);
   });
 });
@@ -262,7 +285,7 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
         stereoBeside: random.pick([true, false]),
         tracks: random.pick(['all', 'first'] as const),
       },
-      subtitles: { kept: random.pick(['all', 'none'] as const) },
+      subtitles: { kept: random.pick(['all', 'none'] as const), drawn: random.pick(['none', 'forced'] as const) },
     });
     const bar = () => random.int(100);
     const facts: EncodeFacts = {
@@ -294,7 +317,7 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
   expect([...known].filter((a) => a.includes('rm') && !a.includes('format')).concat([...known].filter((a) => /[;$`|]/.test(a)))).toEqual(
     [],
   );
-  expect(known.size).toBeLessThan(140);
+  expect(known.size).toBeLessThan(200);
 });
 
 describe('recipes as data', () => {

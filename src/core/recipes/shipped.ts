@@ -6,7 +6,7 @@ const PLAIN: Omit<Recipe, 'id' | 'name' | 'note' | 'suffix'> = {
   video: { codec: 'H.264', quality: 20, effort: 'medium', tuning: 'none', keySeconds: null },
   picture: { deinterlace: 'measured', film: 'measured', bars: 'keep', mostRows: null, pixels: 'as they are', denoise: 'none' },
   audio: { codec: 'AAC', kbpsPerChannel: null, mostChannels: 8, stereoBeside: false, tracks: 'all' },
-  subtitles: { kept: 'all' },
+  subtitles: { kept: 'all', drawn: 'none' },
 };
 
 /** Recipes that come with the application, by what they are for. They can not be changed, but copied and then changed. */
@@ -21,6 +21,7 @@ export const SHIPPED: readonly Recipe[] = [
     video: { ...PLAIN.video, quality: 23, keySeconds: 2 },
     picture: { ...PLAIN.picture, bars: 'crop', pixels: 'square', mostRows: 720 },
     audio: { ...PLAIN.audio, mostChannels: 2 },
+    subtitles: { kept: 'all', drawn: 'forced' },
   },
   {
     ...PLAIN,
@@ -32,7 +33,7 @@ export const SHIPPED: readonly Recipe[] = [
     video: { ...PLAIN.video, codec: 'VP9', quality: 33, keySeconds: 5 },
     picture: { ...PLAIN.picture, bars: 'crop', pixels: 'square', mostRows: 576 },
     audio: { ...PLAIN.audio, codec: 'Opus', mostChannels: 2, tracks: 'first' },
-    subtitles: { kept: 'none' },
+    subtitles: { kept: 'none', drawn: 'forced' },
   },
   {
     ...PLAIN,

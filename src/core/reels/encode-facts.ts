@@ -25,8 +25,11 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
       ...(reel.addedAudio ?? []).map(({ codec, channels, name }) => ({ codec, channels, name })),
     ],
     subtitles: [
-      ...reel.subtitles.map(({ stream }) => ({ codec: title.subtitles.find((t) => t.stream === stream)?.codec ?? ('PGS' as const) })),
-      ...(reel.added ?? []).map(({ format }) => ({ codec: format })),
+      ...reel.subtitles.map(({ stream, isForced, forcedOnly }) => ({
+        codec: title.subtitles.find((t) => t.stream === stream)?.codec ?? ('PGS' as const),
+        forced: isForced || forcedOnly === true,
+      })),
+      ...(reel.added ?? []).map(({ format, isForced }) => ({ codec: format, forced: isForced })),
     ],
     chapters: (reel.chapters ?? reel.chapterNames).length,
   };

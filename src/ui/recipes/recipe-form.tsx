@@ -393,7 +393,15 @@ export function RecipeForm(props: Props) {
           checked={recipe.subtitles.kept === 'all'}
           disabled={locked}
           onChange={(on) => {
-            set({ ...recipe, subtitles: { kept: on ? 'all' : 'none' } });
+            set({ ...recipe, subtitles: { ...recipe.subtitles, kept: on ? 'all' : 'none' } });
+          }}
+        />
+        <Check
+          label="draw into the picture what is shown even while subtitles are off"
+          checked={recipe.subtitles.drawn === 'forced'}
+          disabled={locked || recipe.video.codec === 'as it is'}
+          onChange={(on) => {
+            set({ ...recipe, subtitles: { ...recipe.subtitles, drawn: on ? 'forced' : 'none' } });
           }}
         />
       </Row>
