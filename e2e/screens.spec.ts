@@ -46,7 +46,7 @@ test('screens hold from 1024 to 2560 pixels: nothing leaves them sideways, nothi
   await readImage(page, 'LOCKS.iso', 'Locks');
   for (const width of [1024, 1280, 2560]) {
     await page.setViewportSize({ width, height: 800 });
-    for (const place of ['/', '/bench', '/queue', '/vault', '/rules']) {
+    for (const place of ['/', '/bench', '/queue', '/vault', '/recipes', '/rules']) {
       await open(place);
       await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
       expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);

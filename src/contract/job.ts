@@ -118,6 +118,37 @@ export const JobSourceSchema = z.discriminatedUnion('kind', [
 ]);
 export type JobSource = z.infer<typeof JobSourceSchema>;
 
+/** A place where a disc is not whole, or not as it says of itself. */
+export const FaultSchema = z.object({
+  kind: z.enum(Object.keys(FAULT_WEIGHTS) as [FaultKind, ...FaultKind[]]),
+  track: whole.nullable(),
+  atMs: whole,
+  ms: z.number().nullable(),
+  content: z.string().max(64).nullable(),
+  firstSector: whole,
+  lastSector: whole,
+  count: whole,
+}) satisfies z.ZodType<Fault>;
+const faults = z
+  .array(FaultSchema)
+  .max(2 * MOST_FAULTS)
+  .readonly();
+
+export const WholenessSchema = z.object({
+  faults,
+  count: whole,
+  damage: whole,
+  witnesses: z.object({
+    packs: whole,
+    navigationPacks: whole,
+    cells: whole,
+    playItems: whole,
+    entryPoints: whole,
+    pictures: whole,
+    soundFrames: whole,
+  }),
+}) satisfies z.ZodType<Wholeness>;
+
 const DiscOfSchema = z.object({ label: z.string(), fingerprint: z.string(), kind: z.string(), source: z.string() });
 const SegmentsSchema = z.array(z.object({ title: whole, chapter: whole.nullable(), id: z.string(), discSector: whole, sectors: whole }));
 
@@ -145,6 +176,9 @@ export const JobSchema = z.object({
       disc: DiscOfSchema,
       reel: ReelSchema,
       segments: SegmentsSchema,
+      /** What was found of the disc itself when the master was made. */
+      wholeness: WholenessSchema.nullable(),
+      around: z.boolean(),
       /** Of the master's file: what the copies are made from must be that, bit for bit. */
       sha256: z.string().regex(/^[0-9a-f]{64}$/),
     })
@@ -220,22 +254,6 @@ export const CheckSchema = z.object({
   found: z.string(),
 }) satisfies z.ZodType<Check>;
 
-/** A place where a disc is not whole, or not as it says of itself. */
-export const FaultSchema = z.object({
-  kind: z.enum(Object.keys(FAULT_WEIGHTS) as [FaultKind, ...FaultKind[]]),
-  track: whole.nullable(),
-  atMs: whole,
-  ms: z.number().nullable(),
-  content: z.string().max(64).nullable(),
-  firstSector: whole,
-  lastSector: whole,
-  count: whole,
-}) satisfies z.ZodType<Fault>;
-const faults = z
-  .array(FaultSchema)
-  .max(2 * MOST_FAULTS)
-  .readonly();
-
 export const ProofSchema = z.object({
   passed: z.boolean(),
   checks: z.array(CheckSchema).readonly(),
@@ -249,21 +267,6 @@ export const ProofSchema = z.object({
     .readonly()
     .default([]),
 }) satisfies z.ZodType<Proof>;
-
-export const WholenessSchema = z.object({
-  faults,
-  count: whole,
-  damage: whole,
-  witnesses: z.object({
-    packs: whole,
-    navigationPacks: whole,
-    cells: whole,
-    playItems: whole,
-    entryPoints: whole,
-    pictures: whole,
-    soundFrames: whole,
-  }),
-}) satisfies z.ZodType<Wholeness>;
 
 export const MasterPromiseSchema = z.object({
   durationMs: z.number(),

@@ -75,6 +75,7 @@ test('a recipe that did not come with the reel, and one that is none, are refuse
 
 describe('from a master in the library, without its disc', () => {
   const lending = SHIPPED.find((r) => r.id === 'lending') as Recipe;
+  const page = SHIPPED.find((r) => r.id === 'catalogue-page') as Recipe;
   const masterOf = async (name: string) => (await engine.outputs()).find((o) => o.path === `${name}.mkv` && o.sidecar.recipe === 'master');
   const copy = async (name: string, copies: readonly Recipe[]) => {
     const { jobId } = await engine.call('makeCopies', { id: (await masterOf(name))?.id ?? '', body: { copies } });
@@ -88,13 +89,21 @@ describe('from a master in the library, without its disc', () => {
   test('several at a time, beside it, told of the disc that it is from', async () => {
     await engine.jobUntil((await engine.submit(image, kept)).jobId, (j) => j.state === 'done');
     const master = await masterOf('Kept');
-    expect(await copy('Kept', [access, lending])).toMatchObject({ state: 'done', disc: 'QUAY', problem: null });
-    expect(inLibrary().filter((n) => n.startsWith('Kept') && !n.endsWith('.json'))).toEqual(['Kept (lending).mp4', 'Kept.mkv', 'Kept.mp4']);
+    expect(await copy('Kept', [access, lending, page])).toMatchObject({ state: 'done', disc: 'QUAY', problem: null });
+    expect(inLibrary().filter((n) => n.startsWith('Kept') && !n.endsWith('.json'))).toEqual([
+      'Kept (lending).mp4',
+      'Kept (page).webm',
+      'Kept.mkv',
+      'Kept.mp4',
+    ]);
     const made = (await engine.outputs()).filter((o) => o.path.startsWith('Kept') && o.sidecar.recipe !== 'master');
+    expect(made).toHaveLength(3);
     for (const { sidecar } of made) {
       expect(sidecar.disc).toEqual(master?.sidecar.disc);
       expect(sidecar.segments).toEqual(master?.sidecar.segments);
-      expect(sidecar.reel).toEqual({ ...master?.sidecar.reel, recipes: ['access', 'lending'] });
+      expect(sidecar.promise.wholeness).toEqual(master?.sidecar.promise.wholeness);
+      expect(sidecar.proof.checks.find((c) => c.what === 'whole')).toMatchObject({ passed: true });
+      expect(sidecar.reel).toEqual({ ...master?.sidecar.reel, recipes: ['access', 'lending', 'catalogue-page'] });
       expect(sidecar.proof.passed).toBe(true);
     }
     // What FFmpeg's prober says: the tracks are called as in the master, and its pictures are as many.

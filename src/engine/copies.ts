@@ -33,6 +33,8 @@ const originOf = ({ sidecar }: Output): NonNullable<Job['origin']> => ({
   disc: sidecar.disc,
   reel: sidecar.reel,
   segments: sidecar.segments,
+  wholeness: sidecar.promise.wholeness,
+  around: sidecar.promise.around,
   sha256: sidecar.file.sha256,
 });
 

@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import { lstat, readFile, readdir, realpath, rename, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { z } from 'zod';
+import { isResultName } from '@/core/recipes';
 import { FAULT_WEIGHTS, type Fault } from '@/core/reading/fault';
 import { SidecarSchema, VaultEntrySchema, type Output, type Sidecar, type UnreadSidecar, type VaultEntry } from '@/contract';
 import { sealState } from '@/node/seal';
@@ -48,7 +49,7 @@ export async function* sidecarsIn(root: string, inside = '', depth = 0): AsyncGe
   for (const entry of await readdir(path.join(root, inside), { withFileTypes: true }).catch(() => [])) {
     const relative = path.join(inside, entry.name);
     if (entry.isDirectory() && entry.name !== WORKSHOP && depth < MAX_DEPTH) yield* sidecarsIn(root, relative, depth + 1);
-    else if (entry.isFile() && /\.(mkv|mp4)\.json$/.test(entry.name)) yield relative;
+    else if (entry.isFile() && entry.name.endsWith('.json') && isResultName(entry.name.slice(0, -'.json'.length))) yield relative;
   }
 }
 

@@ -22,6 +22,16 @@ function requireWhole(promise: MasterPromise, job: Job): MasterPromise {
   throw new WorkError('not-whole', `The disc is not whole: ${wholenessText(faults)}`);
 }
 
+/**
+ * The promise with what is known of the disc. Of a master in the library that was decided when it was made; that what was read is that
+ * master is looked at with the proof of each copy. @throws WorkError `not-whole`.
+ */
+function settled(promise: MasterPromise, job: Job): MasterPromise {
+  if (!job.origin) return requireWhole(promise, job);
+  const { wholeness, around } = job.origin;
+  return { ...promise, wholeness, around };
+}
+
 /** Progress lines a second at the most: events are for people and for the journal, not for packets. */
 const EVENT_INTERVAL_MS = 250;
 
@@ -114,7 +124,7 @@ class JobRun {
       const made = await makeMaster(context);
       this.save('master', { promise: made.promise, masterBytes: made.bytes, beside: [...made.beside] });
     }
-    const promise = this.progress.promise && requireWhole(this.progress.promise, job);
+    const promise = this.progress.promise && settled(this.progress.promise, job);
     if (!promise) return;
     this.progress = { ...this.progress, promise };
     if (this.isDone('master proof')) return;
@@ -140,8 +150,8 @@ class JobRun {
     let copy = before && (before.proof || (await isStill(job, recipe, before.bytes))) ? before : null;
     if (!copy) {
       context.begin('access', recipe);
-      const { promise, bytes, beside, expects } = await makeCopy(context, recipe, this.makesMaster ? this.progress.promise : null);
-      requireWhole(promise, job);
+      const { promise: made, bytes, beside, expects } = await makeCopy(context, recipe, this.makesMaster ? this.progress.promise : null);
+      const promise = settled(made, job);
       copy = { recipe, bytes, expects, proof: null, sha256: null, stamp: null };
       this.saveCopy(copy, { promise, ...(this.makesMaster ? {} : { beside: [...beside] }) });
     }

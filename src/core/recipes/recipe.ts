@@ -100,6 +100,8 @@ export const MOST_CHANNELS = [1, 2, 6, 8] as const;
 export const CONTAINER_ENDING: Readonly<Record<Container, string>> = { Matroska: '.mkv', MP4: '.mp4', QuickTime: '.mov', WebM: '.webm' };
 
 export const MASTER_ENDING = '.mkv';
+/** Whether a file has a name that a result may have. */
+export const isResultName = (name: string): boolean => Object.values(CONTAINER_ENDING).some((ending) => name.endsWith(ending));
 const ACCESS = 'access';
 
 /** What follows a reel's name in the file made by each recipe, by its identifier: no two are the same. */
