@@ -4,6 +4,7 @@ import { ChevronDown } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { MASTER, endingsOf, type RecipeId } from '@/core/recipes';
 import type { Recipes } from '@/store/recipes';
+import { Mark } from './controls';
 import { recipeLine, recipeName, recipeNote } from '../words-recipes';
 
 /** What is always in sight beside what is chosen: the two that most reels have. */
@@ -19,6 +20,7 @@ export function RecipePick({
   onChange,
   disabled = false,
   short = false,
+  remarks,
 }: {
   chosen: readonly RecipeId[];
   recipes: Recipes;
@@ -26,16 +28,23 @@ export function RecipePick({
   disabled?: boolean;
   /** By the endings of their files. */
   short?: boolean;
+  /** What somebody should know before a copy is made, by recipe. */
+  remarks?: ReadonlyMap<RecipeId, readonly string[]>;
 }) {
   const endings = endingsOf(chosen, recipes.byId);
   const shown = [...new Set([...(short ? [MASTER] : USUAL), ...chosen])];
   const others = recipes.all.filter((r) => !shown.includes(r.id));
   return (
-    <span className="flex min-w-0 items-center gap-x-3 overflow-hidden">
+    <span className={`flex min-w-0 items-center gap-x-3 ${short ? 'overflow-hidden' : 'flex-wrap'}`}>
       {shown.map((id) => {
         const name = recipeName(id, recipes.byId);
+        const told = (chosen.includes(id) && remarks?.get(id)) || [];
         return (
-          <label key={id} title={recipeNote(id, recipes.byId)} className="flex min-w-0 items-center gap-1 whitespace-nowrap">
+          <label
+            key={id}
+            title={[recipeNote(id, recipes.byId), ...told].join('\n')}
+            className="flex min-w-0 items-center gap-1 whitespace-nowrap"
+          >
             <input
               type="checkbox"
               aria-label={name}
@@ -47,6 +56,7 @@ export function RecipePick({
               }}
             />
             <span className="truncate">{short ? (endings.get(id) ?? '.mkv').slice(-3) : name}</span>
+            {told.length > 0 && <Mark state="eyes" />}
           </label>
         );
       })}

@@ -63,7 +63,7 @@ function ReelCard({
       </div>
       <div className="grid grid-cols-[62px_minmax(0,1fr)] gap-x-2">
         <span className="text-second">recipes</span>
-        <RecipeBoxes draft={draft} />
+        <RecipeBoxes draft={draft} facts={facts} />
         <span className="text-second">tracks</span>
         <span className={`truncate ${remark ? 'font-medium' : ''}`}>
           {remark && <StateText state="eyes">{remark},</StateText>}{' '}

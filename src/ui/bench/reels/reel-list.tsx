@@ -62,7 +62,7 @@ function ReelRow({ draft, dragged }: { draft: DraftReel; dragged: readonly numbe
       <span className="text-right">
         <TracksLink draft={draft} short />
       </span>
-      <RecipeBoxes draft={draft} short />
+      <RecipeBoxes draft={draft} facts={facts} short />
       <span className="truncate text-right text-second">{sizesOf(draft, facts)}</span>
       <span className="min-w-0 text-second">
         <Outcome draft={draft} facts={facts} />

@@ -15,7 +15,7 @@ const apart = (e: { stopPropagation: () => void }) => {
   e.stopPropagation();
 };
 
-export function RecipeBoxes({ draft, short = false }: { draft: DraftReel; short?: boolean }) {
+export function RecipeBoxes({ draft, facts, short = false }: { draft: DraftReel; facts: ReelFacts; short?: boolean }) {
   const { commands, recipes } = useBench();
   return (
     <RecipePick
@@ -23,6 +23,7 @@ export function RecipeBoxes({ draft, short = false }: { draft: DraftReel; short?
       recipes={recipes}
       disabled={draft.jobId !== null}
       short={short}
+      remarks={facts.remarks}
       onChange={(id, on) => {
         commands.setRecipe(new Set([draft.id]), id, on);
       }}

@@ -1,8 +1,11 @@
 import { useDndContext } from '@dnd-kit/core';
-import { joinRefusal, estimateReel } from '@/core/reels';
+import { MASTER, planEncode, type RecipeId } from '@/core/recipes';
+import { encodeFacts, joinRefusal, estimateReel } from '@/core/reels';
 import type { Role } from '@/core/findings';
-import type { DraftReel } from '@/store/db';
+import type { DiscRecord, DraftReel } from '@/store/db';
+import type { Recipes } from '@/store/recipes';
 import { clock } from '../../format';
+import { reasonText } from '../../words-recipes';
 import { useBench } from '../bench-context';
 import { NO_PLACE } from './places';
 
@@ -14,6 +17,20 @@ const SECOND: Partial<Readonly<Record<Role, string>>> = {
   decoy: 'a decoy',
   'play-all': 'a play-all',
 };
+
+/** What somebody should know of a reel's copies before they are made, by recipe: each thing once. */
+function remarksOn(disc: DiscRecord, reel: DraftReel['reel'], recipes: Recipes): ReadonlyMap<RecipeId, readonly string[]> {
+  const facts = encodeFacts(disc.reading, reel);
+  if (!facts) return new Map();
+  return new Map(
+    reel.recipes.flatMap((id) => {
+      const recipe = id === MASTER ? undefined : recipes.byId.get(id);
+      if (!recipe) return [];
+      const eyes = planEncode(recipe, facts).reasons.filter((r) => r.weight === 'eyes');
+      return eyes.length > 0 ? [[id, [...new Set(eyes.map(reasonText))]] as const] : [];
+    }),
+  );
+}
 
 /** What a card and a row of the list show of a reel, and how it is dragged. */
 export function useReel(draft: DraftReel, dragged: readonly number[]) {
@@ -28,6 +45,7 @@ export function useReel(draft: DraftReel, dragged: readonly number[]) {
     isDragging: active?.id === `card ${draft.id}`,
     place: places.get(draft.id) ?? NO_PLACE,
     estimate: estimateReel(disc.reading, reel, recipes.byId),
+    remarks: remarksOn(disc, reel, recipes),
     remark: SECOND[role] ?? null,
     /** Why what is being dragged can not be joined to it; null where it can, or where nothing is. */
     refusal: dragged.length > 0 ? joinRefusal(disc.reading, draft, dragged) : null,
