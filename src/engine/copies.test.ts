@@ -19,7 +19,7 @@ const slow: Recipe = {
   name: 'Slow one',
   suffix: ' (slow)',
   container: 'Matroska',
-  video: { ...access.video, effort: 'much', quality: 16 },
+  video: { ...access.video, quality: 28 },
   picture: { ...access.picture, deinterlace: 'fields' },
 };
 const reel =

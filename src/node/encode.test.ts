@@ -236,7 +236,9 @@ test.each([
       const reel = { ...whole, pieces: whole.pieces.map((p) => ({ ...p, fromChapter: 1, toChapter: 1 })) };
       const master = name('mkv');
       const { promise } = await writeMasterFile(disc, reel, master);
-      for (const r of SHIPPED) {
+      // Slow encoders are tried on the smaller picture: what they do is the same.
+      const small = image === HAVEN;
+      for (const r of SHIPPED.filter((s) => small || !['AV1', 'VP9'].includes(s.video.codec))) {
         const plan = planEncode(r, encodeFacts(disc.reading, reel, promise.interlaced) as EncodeFacts);
         const out = path.join(folder, `${r.id}.${r.container === 'WebM' ? 'webm' : r.container === 'Matroska' ? 'mkv' : 'mp4'}`);
         const { status, stderr } = spawnSync('ffmpeg', encoderArguments(plan, master, out), { encoding: 'utf8' });
