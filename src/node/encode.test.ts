@@ -156,6 +156,9 @@ test('frames without loss are the decoded frames, every one', () => {
   const preservation = SHIPPED.find((r) => r.id === 'preservation') as Recipe;
   const copy = encode(file, preservation, factsOf({}, null));
   expect(decodedFrames(copy, 'v:0')).toEqual(decodedFrames(file, 'v:0'));
+  // Colour at every row, as tapes have it, stays so.
+  const full = source(MOVING('30000/1001', 1), ['-c:v', 'ffv1', '-pix_fmt', 'yuv422p']);
+  expect(decodedFrames(encode(full, preservation, factsOf({}, null)), 'v:0')).toEqual(decodedFrames(full, 'v:0'));
 });
 
 /** Luma of every frame, as FFmpeg decodes it. */

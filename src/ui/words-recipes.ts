@@ -1,4 +1,4 @@
-import { MASTER, type CopyVideo, type Effort, type Reason, type Recipe, type RecipeId } from '@/core/recipes';
+import { MASTER, type CopyVideo, type Reason, type Recipe, type RecipeId } from '@/core/recipes';
 import type { Sidecar } from '@/contract';
 
 /** Recipes and what they do, in words. */
@@ -26,7 +26,6 @@ export function recipeLine({ container, video, audio, picture }: Recipe): string
   return `${container}, ${streams}${rows}, ${audio.codec === 'as it is' ? 'sound as it is' : audio.codec}`;
 }
 
-export const EFFORT: Readonly<Record<Effort, string>> = { little: 'little', medium: 'medium', much: 'much' };
 export const EFFORT_NOTE =
   'More effort makes smaller files of the same quality, and takes three to five times as long from one step to the next.';
 export const QUALITY_NOTE: Readonly<Record<CopyVideo, string>> = {

@@ -1,5 +1,5 @@
 import type { MasterPromise } from './promise';
-import type { Check, Proof } from './prove-master';
+import { checkWhole, type Check, type Proof } from './prove-master';
 
 /** What a prober found in a finished copy. */
 export interface CopyFacts {
@@ -38,7 +38,8 @@ export const plainExpectation = ({ frames, durationMs, chapters, tracks }: Maste
 });
 
 /** An encode can not be bit-identical; what can be proven is that nothing is missing and everything decodes. */
-export function proveCopy(facts: CopyFacts, expected: CopyExpectation, { frames, durationMs, wholeness, around }: MasterPromise): Proof {
+export function proveCopy(facts: CopyFacts, expected: CopyExpectation, promise: MasterPromise): Proof {
+  const { frames, durationMs, wholeness } = promise;
   const checks: Check[] = [];
   const check = (what: Check['what'], wanted: string | number, found: string | number, passed = wanted === found) => {
     checks.push({ what, track: null, expected: String(wanted), found: String(found), passed });
@@ -66,10 +67,9 @@ export function proveCopy(facts: CopyFacts, expected: CopyExpectation, { frames,
     `${facts.videoStreams} video, ${streams(facts.audioStreams, facts.subtitleStreams)}`,
   );
   check('chapters', expected.chapters, facts.chapters);
-  if (wholeness) {
-    const found = wholeness.damage === 0 ? 'nothing damaged' : `${wholeness.damage} damaged places`;
-    check('whole', around ? 'what there is, with its gaps' : 'nothing damaged', found, wholeness.damage === 0 || around);
-  }
+  checkWhole(promise, (what, _track, wanted, found, passed) => {
+    check(what, wanted, found, passed);
+  });
   return {
     passed: checks.every((c) => c.passed),
     checks,

@@ -212,7 +212,7 @@ function checkMoments(track: FoundTrack, index: number, check: AddCheck): void {
 }
 
 /** The third leg: what was read is all that the disc says there is. Of a plain file nobody says anything but its container. */
-function checkWhole({ wholeness, around }: MasterPromise, check: AddCheck): void {
+export function checkWhole({ wholeness, around }: MasterPromise, check: AddCheck): void {
   if (!wholeness) return;
   const { damage } = wholeness;
   const found = damage === 0 ? 'nothing damaged' : `${damage} damaged ${damage === 1 ? 'place' : 'places'}`;

@@ -48,7 +48,7 @@ function filterOf(step: PictureStep): string {
     case 'scale':
       return `scale=${step.width}:${step.height}:flags=lanczos${step.square ? ',setsar=1' : ''}`;
     case 'draw':
-      return ''; // takes the subtitle's own stream: see `filterArguments`
+      return ''; // takes the subtitle's own stream: see `filtersOf`
     case 'denoise':
       return step.strong ? 'hqdn3d=6:4.5:9:9' : 'hqdn3d=2:1.5:3:3';
   }
@@ -71,7 +71,9 @@ const isDrawn = ({ video }: EncodePlan): boolean => video.steps.some((s) => s.ki
 function videoArguments({ video }: EncodePlan): string[] {
   const { codec, quality, recipe, bitDepth, interlaced, keyFrames } = video;
   if (codec === 'copy') return ['-c:v', 'copy'];
-  const common = ['-c:v', VIDEO_ENCODER[codec], '-pix_fmt', pixelFormat(bitDepth)];
+  // Without loss means with the colour that the source has, whatever its sampling.
+  const format = codec === 'FFV1' ? [] : ['-pix_fmt', pixelFormat(bitDepth)];
+  const common = ['-c:v', VIDEO_ENCODER[codec], ...format];
   const keys = keyFrames === null ? [] : ['-g', String(keyFrames)];
   const crf = ['-crf', String(quality)];
   const tune = recipe.tuning === 'none' ? [] : ['-tune', recipe.tuning];

@@ -1,8 +1,7 @@
 export * from './recipe';
+export { ENCODES, QUALITY } from './codecs';
 export { SHIPPED, recipesById } from './shipped';
 export {
-  QUALITY,
-  encodable,
   planEncode,
   type EncodePlan,
   type PictureStep,

@@ -1,4 +1,5 @@
-import type { AudioCodec, SubtitleCodec, VideoCodec } from '../reading';
+import type { AudioCodec, SubtitleCodec } from '../reading';
+import { AC3_KBPS, CARRIES, ENCODES, KBPS, MOST_AC3_CHANNELS, MOST_KBPS, QUALITY } from './codecs';
 import type { Container, CopyAudio, CopyVideo, EncodeFacts, Recipe } from './recipe';
 
 /** Why something comes out as it does, as data; the interface has words for it. `eyes`: somebody should know before it is made. */
@@ -102,47 +103,6 @@ export interface EncodePlan {
   readonly reasons: readonly Reason[];
 }
 
-/** Codecs that containers carry: RFC 9559 for Matroska; the registered sample entries of MP4; WebM by its own guidelines. */
-const CARRIES: Readonly<
-  Record<Container, { readonly video: ReadonlySet<VideoCodec> | null; readonly audio: ReadonlySet<AudioCodec> | null }>
-> = {
-  Matroska: { video: null, audio: null },
-  MP4: {
-    video: new Set<VideoCodec>(['MPEG-2', 'H.264', 'HEVC', 'MPEG-4', 'AV1', 'VP9']),
-    audio: new Set<AudioCodec>(['AAC', 'AC-3', 'E-AC-3', 'MP3', 'ALAC', 'FLAC', 'Opus', 'MPEG audio']),
-  },
-  QuickTime: {
-    video: new Set<VideoCodec>(['MPEG-2', 'H.264', 'HEVC', 'MPEG-4', 'ProRes', 'DV']),
-    audio: new Set<AudioCodec>(['AAC', 'AC-3', 'E-AC-3', 'MP3', 'ALAC', 'MPEG audio']),
-  },
-  WebM: { video: new Set<VideoCodec>(['VP8', 'VP9', 'AV1']), audio: new Set<AudioCodec>(['Opus', 'Vorbis']) },
-};
-const ENCODES: Readonly<Record<Container, { readonly video: readonly CopyVideo[]; readonly audio: readonly CopyAudio[] }>> = {
-  Matroska: { video: ['H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9', 'FFV1'], audio: ['AAC', 'Opus', 'AC-3', 'FLAC'] },
-  MP4: { video: ['H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9'], audio: ['AAC', 'AC-3', 'FLAC', 'Opus'] },
-  QuickTime: { video: ['H.264', 'HEVC', 'HEVC, 10 bit'], audio: ['AAC', 'AC-3'] },
-  WebM: { video: ['VP9', 'AV1'], audio: ['Opus'] },
-};
-
-/** What a container takes, of what can be chosen; the first is what stands in where something else was wished. */
-export const encodable = (container: Container) => ENCODES[container];
-
-/** The usual value of each encoder's own scale, and its ends. */
-export const QUALITY: Readonly<Record<Exclude<CopyVideo, 'as it is' | 'FFV1'>, { usual: number; best: number; least: number }>> = {
-  'H.264': { usual: 20, best: 10, least: 40 },
-  HEVC: { usual: 22, best: 10, least: 40 },
-  'HEVC, 10 bit': { usual: 22, best: 10, least: 40 },
-  AV1: { usual: 30, best: 10, least: 60 },
-  VP9: { usual: 31, best: 10, least: 60 },
-};
-
-const KBPS: Readonly<Record<Exclude<CopyAudio, 'as it is' | 'FLAC'>, number>> = { AAC: 80, Opus: 64, 'AC-3': 96 };
-/** AC-3 knows only some rates (ATSC A/52 table 5.18). */
-const AC3_KBPS = [96, 112, 128, 160, 192, 224, 256, 320, 384, 448, 512, 576, 640] as const;
-const MOST_AC3_CHANNELS = 6;
-/** A sample rate of 48 kHz, 24 bit: more than any encoder here is asked for a channel. */
-const MOST_KBPS = 512;
-
 /** Encoders that know what kind of picture they are given. */
 const TUNED: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['H.264', 'HEVC', 'HEVC, 10 bit']);
 
@@ -193,8 +153,9 @@ class Planner {
     if (video.dynamicRange !== 'standard' && !deep) this.tell('picture', 'high dynamic range', [video.dynamicRange], { weight: 'eyes' });
     else if (video.bitDepth > 8 && !deep) this.tell('picture', 'depth reduced', [video.bitDepth, 8], { weight: 'eyes' });
     else if (video.dynamicRange !== 'standard') this.tell('picture', 'brightness figures left', [video.dynamicRange], { weight: 'eyes' });
-    const { steps, framesPerFrame, interlaced } = this.timeSteps();
-    const { steps: placed, ...out } = this.spaceSteps(interlaced);
+    const lossless = codec === 'FFV1';
+    const { steps, framesPerFrame, interlaced } = this.timeSteps(lossless);
+    const { steps: placed, ...out } = this.spaceSteps(interlaced, lossless);
     const all = [...steps, ...this.drawSteps(), ...placed];
     if (recipe.picture.denoise !== 'none') {
       this.tell('picture', 'denoised', [recipe.picture.denoise]);
@@ -227,7 +188,11 @@ class Planner {
   }
 
   /** What is done along time: fields, and film that was spread over more frames. */
-  private timeSteps(): { readonly steps: PictureStep[]; readonly framesPerFrame: 1 | 2 | null; readonly interlaced: boolean } {
+  private timeSteps(lossless: boolean): {
+    readonly steps: PictureStep[];
+    readonly framesPerFrame: 1 | 2 | null;
+    readonly interlaced: boolean;
+  } {
     const { measured, flaggedInterlaced } = this.facts;
     const { deinterlace, film } = this.recipe.picture;
     const none = { steps: [], framesPerFrame: 1, interlaced: false } as const;
@@ -247,7 +212,7 @@ class Planner {
       return { steps: [{ kind: 'deinterlace', all: true, fields }], framesPerFrame: fields ? 2 : 1, interlaced: false };
     }
     if (!combed) this.tell('picture', measured ? 'not interlaced' : 'not interlaced by flags');
-    else if (deinterlace === 'never') this.tell('picture', 'kept interlaced', [], this.isLossless ? {} : { weight: 'eyes' });
+    else if (deinterlace === 'never') this.tell('picture', 'kept interlaced', [], lossless ? {} : { weight: 'eyes' });
     else if (measured) this.tell('picture', 'deinterlaced by samples', [Math.round(measured.combed * 100)]);
     else this.tell('picture', 'deinterlaced by flags');
     if (!combed || deinterlace === 'never')
@@ -255,10 +220,6 @@ class Planner {
     // Where the whole title is interlaced its flags may lie; elsewhere they say which pictures are.
     const all = measured?.scan === 'interlaced';
     return { steps: [{ kind: 'deinterlace', all, fields: false }], framesPerFrame: 1, interlaced: false };
-  }
-
-  private get isLossless(): boolean {
-    return this.recipe.video.codec === 'FFV1';
   }
 
   /** Drawn after fields have become frames and before bars and size: in their place on the disc's own picture. */
@@ -278,7 +239,10 @@ class Planner {
   }
 
   /** What is done to the picture's shape: bars, size, pixels. */
-  private spaceSteps(interlaced: boolean): { steps: PictureStep[]; widthPixels: number; heightPixels: number; displayAspect: number } {
+  private spaceSteps(
+    interlaced: boolean,
+    lossless: boolean,
+  ): { steps: PictureStep[]; widthPixels: number; heightPixels: number; displayAspect: number } {
     const { video, measured } = this.facts;
     const { bars, mostRows, pixels } = this.recipe.picture;
     const steps: PictureStep[] = [];
@@ -300,7 +264,7 @@ class Planner {
     }
     const displayAspect = (width * pixelAspect) / height;
     // Colour has half the rows and columns: encoders take even numbers only, but for lossless ones.
-    const whole = (n: number) => (this.isLossless ? n : Math.max(2, n - (n % 2)));
+    const whole = (n: number) => (lossless ? n : Math.max(2, n - (n % 2)));
     const rows = mostRows !== null && mostRows < height ? even(mostRows) : whole(height);
     const square = pixels === 'square';
     const columns = square ? even(rows * displayAspect) : rows === height ? whole(width) : even((width * rows) / height);

@@ -146,6 +146,13 @@ describe('what is done to the shape', () => {
     expect(filters(r, facts)).toBe(chain);
   });
 
+  test('without loss odd sizes stay; where the container wants another codec they do not', () => {
+    const odd: EncodeFacts = { ...PAL, video: { ...PAL.video, widthPixels: 853, heightPixels: 481 } };
+    const lossless = { video: { codec: 'FFV1' }, picture: { deinterlace: 'never' } };
+    expect(shape(recipe({ ...lossless, container: 'Matroska' }), odd)).toEqual([853, 481, 1.778]);
+    expect(shape(recipe({ ...lossless, container: 'MP4' }), odd)).toEqual([852, 480, 1.778]);
+  });
+
   test('where fields stay, rows are cut in fours: colour of a field stands for two of its rows', () => {
     const bars = { top: 75, bottom: 73, left: 0, right: 0 };
     const facts = { ...measured('interlaced', 0.9, bars), flaggedInterlaced: true };

@@ -5,10 +5,10 @@ import {
   DEINTERLACE,
   DENOISE,
   EFFORTS,
+  ENCODES,
   MOST_CHANNELS,
   QUALITY,
   TUNINGS,
-  encodable,
   type Recipe,
 } from '@/core/recipes';
 import type { EncoderState } from '@/contract';
@@ -89,7 +89,7 @@ function VideoRows({ recipe, locked, set, encoders }: Props) {
   const change = (more: Partial<Recipe['video']>) => {
     set({ ...recipe, video: { ...video, ...more } });
   };
-  const codecs = COPY_VIDEO.filter((c) => c === 'as it is' || encodable(recipe.container).video.includes(c));
+  const codecs = COPY_VIDEO.filter((c) => c === 'as it is' || ENCODES[recipe.container].video.includes(c));
   const scale = video.codec === 'as it is' || video.codec === 'FFV1' ? null : QUALITY[video.codec];
   return (
     <>
@@ -249,7 +249,7 @@ function SoundRows({ recipe, locked, set, encoders }: Props) {
   const change = (more: Partial<Recipe['audio']>) => {
     set({ ...recipe, audio: { ...audio, ...more } });
   };
-  const codecs = COPY_AUDIO.filter((c) => c === 'as it is' || encodable(recipe.container).audio.includes(c));
+  const codecs = COPY_AUDIO.filter((c) => c === 'as it is' || ENCODES[recipe.container].audio.includes(c));
   return (
     <>
       <Row name="codec">

@@ -1,8 +1,8 @@
-import { DiscError } from '../../bytes';
 import { APART_STREAM, CORE_STREAM, type MovedStream } from '../../reading';
 import { HDMV_LPCM_HEAD_BYTES, readAc3Header, readHdmvLpcm } from '../../streams';
 import type { PlannedPiece } from '../plan';
 import { lanesByStream, type Lane } from './lanes';
+import { lpcmChanges } from './walk';
 
 /** Which lane the packets of a clip's streams go to. */
 export class ClipRoutes {
@@ -91,10 +91,3 @@ export class ClipRoutes {
     return from + HDMV_LPCM_HEAD_BYTES;
   }
 }
-
-export const lpcmChanges = (label: string): DiscError =>
-  new DiscError(
-    'unsupported',
-    { source: label, byteOffset: 0 },
-    'An LPCM track changes its layout inside the title: take the parts as reels of their own',
-  );

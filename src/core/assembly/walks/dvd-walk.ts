@@ -21,7 +21,6 @@ import { partsBeforeCell, type CarriedParts } from './carried';
 import type { FaultKind } from '../../reading/fault';
 import { sectorsOf, type Moment } from '../faults';
 import { CellWatch, cellOf, latestEnd90k } from './cell-watch';
-import { lpcmChanges } from './clip-routes';
 import { lanesByStream, type Lane } from './lanes';
 import { NavigationChain } from './navigation-chain';
 import { ChunkPair, ReadAhead, SECTORS } from './read-ahead';
@@ -29,7 +28,7 @@ import type { PlannedPiece, PlannedSegment } from '../plan';
 import { ptsBetween } from '../timeline';
 import type { VideoFramer } from '../framers/video-framer';
 import { MAX_LEAD_TICKS } from '../framers/framer';
-import { breakLanes, carryOver, carryingStreams, emptyStamp, type Walk, type WalkSurroundings } from './walk';
+import { breakLanes, carryOver, carryingStreams, emptyStamp, lpcmChanges, type Walk, type WalkSurroundings } from './walk';
 
 /** How far beyond a cut sound that belongs before it is looked for. */
 const TAIL_SECTORS = 1024;

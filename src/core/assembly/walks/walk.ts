@@ -1,4 +1,4 @@
-import type { ByteSource } from '../../bytes';
+import { DiscError, type ByteSource } from '../../bytes';
 import type { Witnesses } from '../../reading/fault';
 import type { FaultLog } from '../faults';
 import type { Stamp } from '../framers/framer';
@@ -82,3 +82,11 @@ export function carryOver(lanes: ReadonlyMap<number, Lane>, parts: CarriedParts,
 export function breakLanes(lanes: readonly Lane[], only: Lane | null = null): void {
   for (const lane of lanes) if (only === null || lane === only) lane.framer.breakHere();
 }
+
+/** A file has one layout of LPCM for a track. */
+export const lpcmChanges = (label: string): DiscError =>
+  new DiscError(
+    'unsupported',
+    { source: label, byteOffset: 0 },
+    'An LPCM track changes its layout inside the title: take the parts as reels of their own',
+  );

@@ -1,4 +1,5 @@
 import { useDndContext } from '@dnd-kit/core';
+import { useMemo } from 'react';
 import { MASTER, planEncode, type RecipeId } from '@/core/recipes';
 import { encodeFacts, joinRefusal, estimateReel } from '@/core/reels';
 import type { Role } from '@/core/findings';
@@ -38,14 +39,17 @@ export function useReel(draft: DraftReel, dragged: readonly number[]) {
   const { reel, jobId } = draft;
   const locked = jobId !== null;
   const { active, over } = useDndContext();
+  const planned = useMemo(
+    () => ({ estimate: estimateReel(disc.reading, reel, recipes.byId), remarks: remarksOn(disc, reel, recipes) }),
+    [disc, reel, recipes],
+  );
   const role = disc.findings.titles.find((f) => f.title === reel.pieces[0]?.title)?.role ?? 'extra';
   return {
     locked,
     isOver: over?.id === `reel ${draft.id}`,
     isDragging: active?.id === `card ${draft.id}`,
     place: places.get(draft.id) ?? NO_PLACE,
-    estimate: estimateReel(disc.reading, reel, recipes.byId),
-    remarks: remarksOn(disc, reel, recipes),
+    ...planned,
     remark: SECOND[role] ?? null,
     /** Why what is being dragged can not be joined to it; null where it can, or where nothing is. */
     refusal: dragged.length > 0 ? joinRefusal(disc.reading, draft, dragged) : null,
