@@ -1,4 +1,4 @@
-import { readFileSync, readdirSync, writeFileSync } from 'node:fs';
+import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
@@ -29,6 +29,7 @@ const reel =
     return { ...whole, pieces: whole.pieces.map((p) => ({ ...p, fromChapter: 1, toChapter: 1 })), recipes };
   };
 
+process.env['CAREFUL_VAULT_PIECE_SECONDS'] = '0.6';
 const engine = new TestEngine([]);
 const inLibrary = () =>
   readdirSync(engine.library)
@@ -43,6 +44,8 @@ test('two copies without a master: the disc is read once, the master that they a
   const running = await engine.jobUntil(jobId, (j) => j.copy === 'own-slow');
   expect(running.copies.map((c) => c.name)).toEqual(['Access copy', 'Slow one']);
   const pid = (JSON.parse(readFileSync(path.join(engine.folder, 'jobs', jobId, 'runner.json'), 'utf8')) as { pid: number }).pid;
+  const piece = path.join(engine.library, '.careful-vault', jobId, 'own-slow.pieces', '0001.mkv');
+  while (!existsSync(piece)) await new Promise((resolve) => setTimeout(resolve, 5));
   process.kill(pid, 'SIGKILL');
   const job = await engine.jobUntil(jobId, (j) => j.state === 'done' || j.state === 'failed');
   expect(job).toMatchObject({ state: 'done', problem: null });
@@ -52,6 +55,10 @@ test('two copies without a master: the disc is read once, the master that they a
   expect(begun.filter((s) => s === 'master')).toHaveLength(1);
   expect(begun.filter((s) => s === 'access access')).toHaveLength(1);
   expect(begun.filter((s) => s === 'access own-slow')).toHaveLength(2);
+  // The second time it went on with the piece that it was at.
+  const said = events.flatMap((e) => (e.type === 'note' ? [e.text] : [])).join('\n');
+  expect(said).toMatch(/[1-9] of [34] pieces were finished before/);
+  expect(said).toMatch(/Slow one: encoded in [34] pieces/);
 
   const outputs = await engine.outputs();
   const copy = outputs.find((o) => o.sidecar.recipe === 'own-slow');

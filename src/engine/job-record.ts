@@ -137,7 +137,7 @@ export class JobRecord {
   /** It reads its disc now, or will when it goes on. */
   get reads(): boolean {
     const { stage } = this.told;
-    return !this.parted && (stage === null || stage === 'master' || phaseOf(this.order, false) === 'both');
+    return !this.parted && (stage === null || stage === 'master');
   }
 
   get claim(): Claim {

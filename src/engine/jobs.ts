@@ -138,7 +138,7 @@ export class Jobs {
     const release = this.names.hold(claimOf(wanted), this.claimsOfOthers(null));
     try {
       const { id, name, path: place, mark } = await this.around.storages.known(request.storage);
-      await requireStorage({ name, path: place, mark }, neededBytes(reel, estimateReel(reading, reel, known)));
+      await requireStorage({ name, path: place, mark }, neededBytes(estimateReel(reading, reel, known)));
       await requireFolder(wanted);
       await requireFreeInLibrary(wanted);
       return this.takeIn({

@@ -1,6 +1,5 @@
 import { cpus } from 'node:os';
 import { MASTER } from '@/core/recipes';
-import { makesMaster } from '@/core/reels';
 import type { Job } from '@/contract';
 
 /** What lanes need to know of a job. */
@@ -13,12 +12,11 @@ export interface Order {
  * What a job needs next. Reading a disc and encoding wait for different things: so the next disc can go in as soon as the
  * bytes of the one before are off, while encoders take the processor in turn.
  */
-export type Phase = 'reading' | 'encoding' | 'both';
+export type Phase = 'reading' | 'encoding';
 
 /** @param parted the job has given its reading lane back: its master is made and proven. */
 export function phaseOf({ recipes }: Order, parted: boolean): Phase {
   if (recipes.every((r) => r === MASTER)) return 'reading';
-  if (!makesMaster({ recipes })) return 'both'; // the encoder is fed from the disc itself
   return parted ? 'encoding' : 'reading';
 }
 
@@ -41,16 +39,14 @@ export class Lanes {
   /** Takes what a job needs where all of it is free. @returns false, and takes nothing, where it is not. */
   take(job: Order, phase: Phase): boolean {
     const lane = this.readingLane(job);
-    const reads = phase !== 'encoding';
-    const encodes = phase !== 'reading';
-    if ((reads && this.reading.has(lane)) || (encodes && this.encoding >= this.encodeLanes)) return false;
+    if (phase === 'reading' ? this.reading.has(lane) : this.encoding >= this.encodeLanes) return false;
     this.occupy(job, phase);
     return true;
   }
 
   /** Notes a job that is at work already. */
   occupy(job: Order, phase: Phase): void {
-    if (phase !== 'encoding') this.reading.add(this.readingLane(job));
-    if (phase !== 'reading') this.encoding++;
+    if (phase === 'reading') this.reading.add(this.readingLane(job));
+    else this.encoding++;
   }
 }

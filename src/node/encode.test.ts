@@ -4,7 +4,7 @@ import { proveCopy } from '@/core/proof';
 import { SHIPPED, encoderArguments, expectationOf, planEncode, type EncodeFacts, type Recipe } from '@/core/recipes';
 import { encodeFacts, wholeTitleReel } from '@/core/reels';
 import { HAVEN, QUAY, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
-import { decodedFrames } from '@/test-support/ffmpeg';
+import { decodedFrames, likeness } from '@/test-support/ffmpeg';
 import { examineCopy } from './ffmpeg';
 
 /**
@@ -64,22 +64,9 @@ function encode(file: string, r: Recipe, facts: EncodeFacts): string {
   return out;
 }
 
-/** How alike two files are, picture by picture: SSIM of the luma of the worst and of all, by FFmpeg. */
-function likeness(a: string, b: string, before = ''): { worst: number; mean: number; frames: number } {
-  const log = path.join(folder, 'ssim.log');
-  ffmpeg([
-    '-i',
-    a,
-    '-i',
-    b,
-    '-lavfi',
-    `[0:v]setpts=N/25/TB${before}[x];[1:v]setpts=N/25/TB[y];[x][y]ssim=stats_file=${log}`,
-    '-f',
-    'null',
-    '-',
-  ]);
-  const { stdout } = spawnSync('cat', [log], { encoding: 'utf8' });
-  const values = [...stdout.matchAll(/Y:([\d.]+)/g)].map((m) => Number(m[1]));
+/** How alike two files are: the worst picture, and all. */
+function alike(a: string, b: string, before = ''): { worst: number; mean: number; frames: number } {
+  const values = likeness(a, b, before);
   return { worst: Math.min(...values), mean: values.reduce((s, v) => s + v, 0) / values.length, frames: values.length };
 }
 
@@ -118,7 +105,7 @@ test('film restored from video is the film, frame by frame', () => {
   const restored = encode(video, recipe({}, lossless), factsOf({}, { scan: 'film with pulldown', combed: 0.4, bars: NO_BARS }));
   const count = decodedFrames(film, 'v:0').length;
   expect(Math.abs(decodedFrames(restored, 'v:0').length - count)).toBeLessThanOrEqual(1);
-  const { worst, frames } = likeness(film, restored);
+  const { worst, frames } = alike(film, restored);
   expect(frames).toBeGreaterThan(90);
   expect(worst).toBeGreaterThan(0.97);
 });
@@ -129,7 +116,7 @@ test('bars go to the pixel, and what was between them stays where it was', () =>
   const barred = source(inside, ['-vf', 'pad=720:480:0:64:black', ...MPEG2]);
   const facts = factsOf({}, { scan: 'progressive', combed: 0, bars: { top: 64, bottom: 64, left: 0, right: 0 } });
   const cropped = encode(barred, recipe({ bars: 'crop' }), facts);
-  const { worst } = likeness(plain, cropped);
+  const { worst } = alike(plain, cropped);
   expect(worst).toBeGreaterThan(0.97);
 });
 

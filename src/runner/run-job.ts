@@ -2,7 +2,7 @@ import { FAULT_WEIGHTS, damageOf, wholenessText } from '@/core/reading';
 import type { MasterPromise } from '@/core/proof';
 import { WorkError, toProblem, type Job, type Stage } from '@/contract';
 import { MASTER, recipesById, type RecipeId } from '@/core/recipes';
-import { estimateReel, makesMaster, neededBytes } from '@/core/reels';
+import { estimateReel, neededBytes } from '@/core/reels';
 import { removeWorkshop, requireStorage } from '@/node/library';
 import { isThere, storageAway } from '@/node/storage-mark';
 import type { JobFolder } from '@/node/job-folder';
@@ -71,8 +71,6 @@ type Progress = ReturnType<JobFolder['readProgress']>;
 class JobRun {
   progress: Progress;
   private readonly context: ReturnType<typeof contextOf>;
-  /** A master is made: because it is wanted, or to make several copies from. */
-  private readonly makesMaster: boolean;
   private readonly copies: readonly RecipeId[];
 
   constructor(
@@ -82,7 +80,6 @@ class JobRun {
   ) {
     this.progress = folder.readProgress();
     this.context = contextOf(folder, job, signal);
-    this.makesMaster = makesMaster(job.reel);
     this.copies = job.reel.recipes.filter((r) => r !== MASTER);
   }
 
@@ -100,9 +97,9 @@ class JobRun {
     const { job } = this;
     await requireStorage(
       job.storage,
-      neededBytes(job.reel, estimateReel(job.reading, job.reel, recipesById(job.copies))) - (this.progress.masterBytes ?? 0),
+      neededBytes(estimateReel(job.reading, job.reel, recipesById(job.copies))) - (this.progress.masterBytes ?? 0),
     );
-    if (this.makesMaster) await this.master();
+    await this.master();
     if (untilRead && this.copies.some((copy) => !this.copy(copy))) {
       this.folder.emit({ type: 'parted' });
       return false;
@@ -137,27 +134,28 @@ class JobRun {
     return this.progress.copies.find((c) => c.recipe === recipe) ?? null;
   }
 
-  private saveCopy(copy: Progress['copies'][number], change: Partial<Progress> = {}): void {
+  private saveCopy(copy: Progress['copies'][number]): void {
     const others = this.progress.copies.filter((c) => c.recipe !== copy.recipe);
-    this.progress = { ...this.progress, ...change, copies: [...others, copy] };
+    this.progress = { ...this.progress, copies: [...others, copy] };
     this.folder.writeProgress(this.progress);
   }
 
   private async makeCopy(recipe: RecipeId): Promise<void> {
     const { job, context } = this;
+    const { promise } = this.progress;
+    if (!promise) return;
     const before = this.copy(recipe);
     // What is proven may have got its name already.
     let copy = before && (before.proof || (await isStill(job, recipe, before.bytes))) ? before : null;
     if (!copy) {
       context.begin('access', recipe);
-      const { promise: made, bytes, beside, expects } = await makeCopy(context, recipe, this.makesMaster ? this.progress.promise : null);
-      const promise = settled(made, job);
+      const { bytes, expects } = await makeCopy(context, recipe, promise);
       copy = { recipe, bytes, expects, proof: null, sha256: null, stamp: null };
-      this.saveCopy(copy, { promise, ...(this.makesMaster ? {} : { beside: [...beside] }) });
+      this.saveCopy(copy);
     }
-    if (copy.proof || !this.progress.promise) return;
+    if (copy.proof) return;
     context.begin('access proof', recipe);
-    const { proof, sha256, stamp } = await checkCopy(context, recipe, copy.expects, this.progress.promise);
+    const { proof, sha256, stamp } = await checkCopy(context, recipe, copy.expects, promise);
     this.saveCopy({ ...copy, proof, sha256, stamp });
   }
 

@@ -1,14 +1,12 @@
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
-import type { Readable } from 'node:stream';
 import { planPiece, type PacketStream } from '@/core/assembly';
-import type { MatroskaSink } from '@/core/matroska';
 import { PAYLOAD_HASH, proveCopy, type CopyExpectation, type Proof, type MasterPromise } from '@/core/proof';
 import { faultText, lengthText, type Wholeness } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/master';
 import {
   MASTER,
-  encoderArguments,
+  PIECE_MS,
   endingsOf,
   expectationOf,
   planEncode,
@@ -17,11 +15,11 @@ import {
   type Recipe,
   type RecipeId,
 } from '@/core/recipes';
-import { encodeFacts, reelMs, type AddedAudio } from '@/core/reels';
+import { encodeFacts, type AddedAudio } from '@/core/reels';
 import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Sidecar, type Stage } from '@/contract';
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
+import { encodeCopy } from '@/node/encode-pieces';
 import { examineCopy, ffmpegVersion } from '@/node/ffmpeg';
-import { collectLines, runProgram } from '@/node/program';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { flushFile } from '@/node/durable';
 import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
@@ -72,7 +70,7 @@ interface Assembled {
 type Made = Assembled & { readonly bytes: number };
 
 /** Runs the reel through the assembly into a sink. */
-async function assembleInto(context: StageContext, stage: Stage, sink: Parameters<typeof writeMaster>[4]): Promise<Assembled> {
+async function assembleInto(context: StageContext, sink: Parameters<typeof writeMaster>[4]): Promise<Assembled> {
   const { job, signal } = context;
   const sounds = job.reel.addedAudio ?? [];
   const openAdded = (audio: AddedAudio) => openAddedSound(job.soundFiles[sounds.indexOf(audio)] ?? '', audio, signal);
@@ -91,7 +89,7 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
       createHash: createPayloadHash,
       crc32: fastCrc32,
       onProgress: (done, total) => {
-        if (stage === 'master') context.progress(stage, done, total, 'bytes');
+        context.progress('master', done, total, 'bytes');
       },
       openAdded,
       openBeside: sinks.openBeside,
@@ -111,7 +109,7 @@ async function assembleInto(context: StageContext, stage: Stage, sink: Parameter
 export async function makeMaster(context: StageContext): Promise<Made> {
   const file = await unfinishedPath(context.job, MASTER);
   const sink = await openFileSink(file);
-  const made = await assembleInto(context, 'master', sink).catch(async (error: unknown) => {
+  const made = await assembleInto(context, sink).catch(async (error: unknown) => {
     await sink.abandon();
     throw error;
   });
@@ -208,41 +206,44 @@ function recipeOf(job: Job, id: RecipeId): Recipe {
   return recipe;
 }
 
-/** What is done for a copy. @param master what is known of the stream itself; null before it was read. */
-function planOf(job: Job, recipe: Recipe, master: MasterPromise | null): EncodePlan {
-  const facts = encodeFacts(job.reading, job.reel, master?.interlaced ?? null);
+/** What is done for a copy. @param master what is known of the stream itself. */
+function planOf(job: Job, recipe: Recipe, master: MasterPromise): EncodePlan {
+  const facts = encodeFacts(job.reading, job.reel, master.interlaced ?? null);
   if (!facts) throw new WorkError('bad-request', 'The reel takes a title that its reading does not have');
   return planEncode(recipe, facts);
 }
 
-/** Stage `access`: FFmpeg, fed with the assembled stream, or with the master made from it a moment ago. */
+/** Film in one piece of a long encode, for whoever wants other ones than usual; the tests do. */
+const pieceMs = (): number => Number(process.env['CAREFUL_VAULT_PIECE_SECONDS'] ?? 0) * 1000 || PIECE_MS;
+
+/** Stage `access`: a copy, encoded from the master that was made and proven before. */
 export async function makeCopy(
   context: StageContext,
   id: RecipeId,
-  master: MasterPromise | null,
-): Promise<Made & { readonly expects: CopyExpectation }> {
-  const { job, signal } = context;
+  master: MasterPromise,
+): Promise<{ readonly bytes: number; readonly expects: CopyExpectation }> {
+  const { job, signal, note } = context;
   const output = await unfinishedPath(job, id);
-  const input = master ? await unfinishedPath(job, MASTER) : 'pipe:0';
   const recipe = recipeOf(job, id);
   const plan = planOf(job, recipe, master);
-  const totalMs = master?.durationMs ?? reelMs(job.reading.titles, job.reel.pieces);
-  const read = (stdout: Readable) => {
-    collectLines(stdout, [], (line) => {
-      const time = /^out_time_us=(\d+)/.exec(line);
-      if (time) context.progress('access', Math.min(totalMs, Number(time[1]) / 1000), totalMs, 'ms');
-    });
-    return Promise.resolve();
+  const order = {
+    plan,
+    master: await unfinishedPath(job, MASTER),
+    masterMs: master.durationMs,
+    output,
+    folder: path.join(workshopOf(job.storage.path, job.id), `${id}.pieces`),
+    application: APPLICATION,
+    pieceMs: pieceMs(),
   };
-  const feed = (input: MatroskaSink): Promise<Assembled> =>
-    master ? Promise.resolve({ promise: master, beside: [] }) : assembleInto(context, 'access', input);
-  const { fed: made, errors } = await runProgram('ffmpeg', encoderArguments(plan, input, output), { signal, read, feed });
+  const progress = (ms: number) => {
+    context.progress('access', Math.min(master.durationMs, ms), master.durationMs, 'ms');
+  };
+  const pieces = await encodeCopy(order, { signal, note, progress });
   flushFile(output);
-  if (!master) noteWholeness(made.promise, context);
-  for (const line of errors) context.note(`encoder: ${line}`);
+  if (pieces > 1) note(`${recipe.name}: encoded in ${pieces} pieces that stand alone, and joined`);
   const left = plan.reasons.filter((r) => r.code === 'subtitle left').length;
-  if (left > 0) context.note(`${recipe.name}: ${recipe.container} can not carry bitmap subtitles, ${left} of them are left`);
-  return { ...made, bytes: (await stat(output)).size, expects: expectationOf(plan, made.promise) };
+  if (left > 0) note(`${recipe.name}: ${recipe.container} can not carry bitmap subtitles, ${left} of them are left`);
+  return { bytes: (await stat(output)).size, expects: expectationOf(plan, master) };
 }
 
 /** What copies of a master in the library were made from is that master. @throws WorkError `master-changed`: nothing of it reaches the library. */

@@ -1,5 +1,4 @@
 import { MASTER, type RecipeId } from '@/core/recipes';
-import { makesMaster } from '@/core/reels';
 import type { JobState, VaultEntry } from '@/contract';
 
 /** How fast this machine has been: what the time of a batch is estimated from. */
@@ -38,7 +37,8 @@ export function secondsFor(
 ): number | null {
   let seconds = 0;
   for (const { recipes, masterBytes, durationMs } of reels) {
-    if (makesMaster({ recipes })) {
+    // The pace of a copy alone was taken with the master that it is made from.
+    if (recipes.includes(MASTER) || recipes.length > 1) {
       if (pace.masterBytesPerSecond === null) return null;
       seconds += masterBytes / pace.masterBytesPerSecond;
     }

@@ -81,7 +81,12 @@ export class TestEngine {
   }
 
   async start(): Promise<void> {
-    const child = spawn(process.execPath, [path.join('dist', 'engine.mjs'), this.config], { stdio: ['ignore', 'pipe', 'pipe', 'ipc'] });
+    // Said to it: what a test sets in its own surroundings is not what programs inherit.
+    const env = { ...process.env };
+    const child = spawn(process.execPath, [path.join('dist', 'engine.mjs'), this.config], {
+      env,
+      stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
+    });
     this.child = child;
     const hear = (chunk: Buffer) => (this.messages += chunk.toString());
     child.stdout?.on('data', hear);

@@ -112,3 +112,18 @@ export function packetTimes(file: string, stream: string): PacketTime[] {
       return { pts: pts === 'N/A' || pts === '' ? null : Number(pts), size: Number(size) };
     });
 }
+
+/** How alike two files look, picture by picture in their order, whatever their times: SSIM of the luma, by FFmpeg. */
+export function likeness(a: string, b: string, before = ''): number[] {
+  const numbered = 'settb=1/25,setpts=N';
+  const graph = `[0:v]${numbered}${before}[x];[1:v]${numbered}[y];[x][y]ssim,metadata=mode=print:key=lavfi.ssim.Y:file=-`;
+  const { out } = run('ffmpeg', ['-v', 'error', '-nostdin', '-i', a, '-i', b, '-lavfi', graph, '-f', 'null', '-']);
+  return [...out.matchAll(/ssim\.Y=([\d.]+)/g)].map((m) => Number(m[1]));
+}
+
+/** When every picture or block of sound of a stream is shown, as FFmpeg's prober has it. Microseconds. */
+export function shownAt(file: string, stream: string): number[] {
+  const how = ['-v', 'error', '-select_streams', stream, '-show_entries', 'frame=pts_time', '-of', 'csv=p=0'];
+  const { out } = run('ffprobe', [...how, file]);
+  return out.split('\n').flatMap((line) => (line === '' ? [] : [Math.round(parseFloat(line) * 1e6)]));
+}

@@ -5,3 +5,4 @@ export { readMatroska, type MatroskaVisitor, type ReadSummary, type ReadTrack } 
 export { displaySize, type MatroskaAttachment, type MatroskaChapter, type MatroskaTag, type MatroskaTrack } from './tracks';
 export { MatroskaWriter, identifier, type MatroskaDescription, type MatroskaFrame, type MatroskaSink } from './writer';
 export { readMatroskaStream, type DescribedTrack, type StreamBlock, type StreamPart } from './stream';
+export { joinPictures, type JoinedPiece } from './join';

@@ -9,6 +9,8 @@ export interface DescribedTrack {
   /** What a player needs to decode it, element by element as it stands: codec data, picture and sound, delays. */
   readonly elements: Uint8Array;
   readonly defaultDurationNs: number | null;
+  /** Of those, what the codec itself says; empty where it says nothing. */
+  readonly codecPrivate: Uint8Array;
 }
 
 export interface StreamBlock {
@@ -45,6 +47,7 @@ function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
   let codecId = '';
   let defaultDurationNs: number | null = null;
   const elements: Uint8Array[] = [];
+  let codecPrivate: Uint8Array = new Uint8Array(0);
   for (const field of children(entry, where)) {
     if (field.id === ID.TrackNumber) number = unsigned(field.data);
     else if (field.id === ID.CodecID) codecId = textOf(field.data);
@@ -53,10 +56,11 @@ function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
       if (ns > 0 && ns < MAX_FRAME_NS) defaultDurationNs = ns;
     } else if (field.id === ID.ContentEncodings)
       throw new DiscError('unsupported', where, 'Frames are packed or encrypted by the container itself');
+    if (field.id === ID.CodecPrivate) codecPrivate = field.data;
     if (KEPT.has(field.id)) elements.push(field.whole);
   }
   if (defaultDurationNs) elements.push(uint(ID.DefaultDuration, defaultDurationNs));
-  return { number, codecId, elements: concatBytes(elements), defaultDurationNs };
+  return { number, codecId, elements: concatBytes(elements), defaultDurationNs, codecPrivate };
 }
 
 interface BlockPlace {

@@ -1,4 +1,5 @@
 import type { EncodePlan, PictureStep, PlannedAudio } from './plan';
+import type { EncodePiece } from './pieces';
 import type { Container, Effort } from './recipe';
 
 /** What FFmpeg is told. Everything here comes from a plan: names from its lists, numbers within their bounds. */
@@ -97,10 +98,10 @@ function videoArguments({ video }: EncodePlan): string[] {
   }
 }
 
-function audioArguments(audio: readonly PlannedAudio[]): string[] {
+function audioArguments(audio: readonly PlannedAudio[], input: number): string[] {
   return audio.flatMap(({ source, codec, channels, kbps, nameSuffix }, i) => [
     '-map',
-    `0:a:${source}`,
+    `${input}:a:${source}`,
     `-c:a:${i}`,
     codec === 'copy' ? 'copy' : AUDIO_ENCODER[codec],
     ...(codec === 'copy' ? [] : [`-ac:a:${i}`, String(channels)]),
@@ -110,31 +111,75 @@ function audioArguments(audio: readonly PlannedAudio[]): string[] {
   ]);
 }
 
-function subtitleArguments({ subtitles }: EncodePlan): string[] {
+function subtitleArguments({ subtitles }: EncodePlan, input: number): string[] {
   const codec = { copy: 'copy', 'text of MP4': 'mov_text', WebVTT: 'webvtt' } as const;
   if (subtitles.length === 0) return ['-sn'];
-  return subtitles.flatMap(({ source, codec: c }, i) => ['-map', `0:s:${source}`, `-c:s:${i}`, codec[c]]);
+  return subtitles.flatMap(({ source, codec: c }, i) => ['-map', `${input}:s:${source}`, `-c:s:${i}`, codec[c]]);
+}
+
+const QUIET = ['-hide_banner', '-nostdin', '-y', '-loglevel', 'warning', '-progress', 'pipe:1'];
+
+/** Pictures come when they come: a rate is never guessed. */
+const timesOf = ({ video }: EncodePlan): string[] => ['-fps_mode', video.steps.some((s) => s.kind === 'film') ? 'vfr' : 'passthrough'];
+
+function containerArguments({ container }: EncodePlan, output: string): string[] {
+  const front = container === 'MP4' || container === 'QuickTime' ? ['-movflags', '+faststart'] : [];
+  return [...front, '-max_muxing_queue_size', '4096', '-f', MUXER[container], output];
 }
 
 /**
- * Everything that FFmpeg is told to make a copy by a plan, from the assembled Matroska stream.
+ * Everything that FFmpeg is told to make a copy by a plan, from a master's file.
  * @param input what FFmpeg reads: a file, or `pipe:0`.
  */
 export function encoderArguments(plan: EncodePlan, input: string, output: string): string[] {
   const filters = filtersOf(plan);
-  const front = plan.container === 'MP4' || plan.container === 'QuickTime' ? ['-movflags', '+faststart'] : [];
   return [
-    ...['-hide_banner', '-nostdin', '-y', '-loglevel', 'warning', '-progress', 'pipe:1'],
+    ...QUIET,
     ...['-f', 'matroska', '-i', input],
     ...(isDrawn(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
-    ...audioArguments(plan.audio),
-    ...subtitleArguments(plan),
+    ...audioArguments(plan.audio, 0),
+    ...subtitleArguments(plan, 0),
     ...['-map_chapters', '0', '-map_metadata', '0'],
     ...(filters === '' || isDrawn(plan) ? [] : ['-vf', filters]),
-    // Pictures come when they come: a rate is never guessed.
-    ...(plan.video.steps.some((s) => s.kind === 'film') ? ['-fps_mode', 'vfr'] : ['-fps_mode', 'passthrough']),
+    ...timesOf(plan),
     ...videoArguments(plan),
-    ...front,
-    ...['-max_muxing_queue_size', '4096', '-f', MUXER[plan.container], output],
+    ...containerArguments(plan, output),
+  ];
+}
+
+const seconds = (ms: number): string => (ms / 1000).toFixed(6);
+
+/** One piece of the picture, by the times of its source: see `divideEncode`. It is Matroska, whatever the copy will be. */
+export function pieceArguments(plan: EncodePlan, { fromMs, toMs, seekMs, warmUpMs }: EncodePiece, input: string, output: string): string[] {
+  const trim = (start: number | null, end: number | null) =>
+    start === null && end === null
+      ? []
+      : [`trim=${[start === null ? '' : `start=${seconds(start)}`, end === null ? '' : `end=${seconds(end)}`].filter(Boolean).join(':')}`];
+  const filters = [...trim(warmUpMs, null), ...(filtersOf(plan) ? [filtersOf(plan)] : []), ...trim(fromMs, toMs)];
+  return [
+    ...QUIET,
+    ...['-copyts', '-seek_timestamp', '1', ...(seekMs === null ? [] : ['-ss', seconds(seekMs)]), '-noaccurate_seek'],
+    ...['-f', 'matroska', '-i', input, '-map', '0:v:0', '-map_chapters', '-1'],
+    ...(filters.length === 0 ? [] : ['-vf', filters.join(',')]),
+    ...timesOf(plan),
+    ...videoArguments(plan),
+    ...['-f', 'matroska', output],
+  ];
+}
+
+/**
+ * A picture that was encoded apart and everything else of a copy, put together. The sound is encoded on the way, whole: what encoders
+ * put before its first sample would be lost of a file of its own, and it would then be late by that.
+ * @param picture Matroska: the pieces joined. @param master for what else is in it.
+ */
+export function joinArguments(plan: EncodePlan, picture: string, master: string, output: string): string[] {
+  return [
+    ...QUIET,
+    ...['-thread_queue_size', '512', '-f', 'matroska', '-i', picture, '-f', 'matroska', '-i', master],
+    ...['-map', '0:v:0', '-c:v', 'copy', ...(plan.video.codec.startsWith('HEVC') ? ['-tag:v', 'hvc1'] : [])],
+    ...audioArguments(plan.audio, 1),
+    ...subtitleArguments(plan, 1),
+    ...['-map_chapters', '1', '-map_metadata', '1', '-map_metadata:s:v:0', '1:s:v:0'],
+    ...containerArguments(plan, output),
   ];
 }

@@ -10,6 +10,16 @@ export {
   type Reason,
   type ReasonCode,
 } from './plan';
-export { AUDIO_ENCODER, VIDEO_ENCODER, encoderArguments, encodersOf, filtersOf, type EncoderName } from './arguments';
+export {
+  AUDIO_ENCODER,
+  VIDEO_ENCODER,
+  encoderArguments,
+  encodersOf,
+  filtersOf,
+  joinArguments,
+  pieceArguments,
+  type EncoderName,
+} from './arguments';
+export { PIECE_MS, divideEncode, whyWhole, type EncodePiece, type SourcePicture } from './pieces';
 export { copyBytes } from './estimate';
 export { expectationOf } from './expect';

@@ -1,6 +1,6 @@
 import { copyBytes } from '../recipes/estimate';
 import { planEncode } from '../recipes/plan';
-import { MASTER, type Recipe, type RecipeId } from '../recipes/recipe';
+import { type Recipe, type RecipeId } from '../recipes/recipe';
 import { APART_STREAM, CORE_STREAM, partsOfAngle, type Reading, type Segment, type Title } from '../reading';
 import { encodeFacts } from './encode-facts';
 import type { Piece, Reel } from './model';
@@ -143,10 +143,9 @@ function copiesOf(
   );
 }
 
-/** Several copies of a reel are made from one master, whether that is kept or not: its disc is read once. */
-export const makesMaster = ({ recipes }: Pick<Reel, 'recipes'>): boolean =>
-  recipes.includes(MASTER) || recipes.filter((r) => r !== MASTER).length > 1;
-
-/** Room that a reel's files take in all: what is unfinished stands in the storage itself and only gets its name in the end. */
-export const neededBytes = (reel: Pick<Reel, 'recipes'>, { masterBytes, copyBytes: copies }: ReelEstimate): number =>
-  (makesMaster(reel) ? masterBytes : 0) + [...copies.values()].reduce((sum, bytes) => sum + bytes, 0);
+/**
+ * Room that a reel's files take in all: what is unfinished stands in the storage itself and only gets its name in the end. Every copy is
+ * made from the master, whether that is kept or not; while one is put together its pieces are still there.
+ */
+export const neededBytes = ({ masterBytes, copyBytes: copies }: ReelEstimate): number =>
+  masterBytes + [...copies.values()].reduce((sum, bytes) => sum + bytes, 0) + Math.max(0, ...copies.values());

@@ -2,7 +2,6 @@
 
 import Link from 'next/link';
 import { MASTER, SHIPPED } from '@/core/recipes';
-import { makesMaster } from '@/core/reels';
 import { STAGES, type JobState, type Stage } from '@/contract';
 import { call } from '@/store/api';
 import { useKeptOrder } from '@/store/live';
@@ -25,7 +24,7 @@ const MARK: Readonly<Record<JobState['state'], State>> = {
 };
 
 const stagesOf = (job: JobState): Stage[] =>
-  STAGES.filter((s) => s === 'placing' || (s.startsWith('master') ? makesMaster(job) : job.recipes.some((r) => r !== MASTER)));
+  STAGES.filter((s) => s === 'placing' || s.startsWith('master') || job.recipes.some((r) => r !== MASTER));
 
 /** Names of its copies' recipes, as they were when it was sent; of earlier jobs those that are shipped. */
 const namesIn = ({ copies }: JobState): ReadonlyMap<string, { readonly name: string }> =>

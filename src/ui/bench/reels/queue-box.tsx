@@ -214,7 +214,7 @@ export function QueueBox({ queueing }: { queueing: Queueing }) {
   const { waiting, storage, busy, problem, ready, submit } = queueing;
   const outputs = useOutputs();
   const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId) }));
-  const needed = estimates.reduce((sum, e) => sum + neededBytes(e, e), 0);
+  const needed = estimates.reduce((sum, e) => sum + neededBytes(e), 0);
   const seconds = secondsFor(estimates, paceOf(engine?.jobs ?? [], outputs ?? []));
   useKeys({ queue: ready ? () => void submit() : null });
   return (

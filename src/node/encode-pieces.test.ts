@@ -1,0 +1,210 @@
+import { spawnSync } from 'node:child_process';
+import { existsSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import {
+  SHIPPED,
+  divideEncode,
+  encoderArguments,
+  planEncode,
+  type SourcePicture,
+  type EncodeFacts,
+  type EncodePlan,
+  type Recipe,
+} from '@/core/recipes';
+import { temporaryFolder } from '@/test-support/discs';
+import { decodedFrames, likeness, shownAt } from '@/test-support/ffmpeg';
+import { encodeCopy, picturesOf } from './encode-pieces';
+
+/**
+ * A picture encoded in pieces against the same one encoded whole by FFmpeg alone: no picture more or less, none at another time, the
+ * sound where it was, nothing seen where pieces meet.
+ */
+
+const folder = temporaryFolder();
+const PIECE_MS = 2500;
+let count = 0;
+const name = (extension: string) => path.join(folder, `${++count}.${extension}`);
+
+function ffmpeg(args: readonly string[]): string {
+  const { status, stderr } = spawnSync('ffmpeg', ['-nostdin', '-y', '-v', 'info', '-hide_banner', ...args], {
+    encoding: 'utf8',
+    maxBuffer: 2 ** 28,
+  });
+  if (status !== 0) throw new Error(`ffmpeg ${args.join(' ')}\n${stderr.slice(-2000)}`);
+  return stderr;
+}
+
+const PICTURE = 's=192x160:d=11';
+const source = (rate: string, encode: readonly string[]): string => {
+  const file = name('mkv');
+  const inputs = ['-f', 'lavfi', '-i', `testsrc2=${PICTURE}:r=${rate}`, '-f', 'lavfi', '-i', 'sine=b=4:r=48000:d=11'];
+  ffmpeg([...inputs, ...['-map', '0', '-map', '1', '-c:a', 'ac3'], ...encode, file]);
+  return file;
+};
+const MPEG2 = ['-c:v', 'mpeg2video', '-q:v', '3', '-g', '12', '-bf', '2'];
+
+const access = SHIPPED[0] as Recipe;
+const facts = (more: Partial<EncodeFacts> = {}, frameTicks = 1_080_000): EncodeFacts => ({
+  video: {
+    codec: 'MPEG-2',
+    widthPixels: 192,
+    heightPixels: 160,
+    displayAspect: [4, 3],
+    frameTicks,
+    bitDepth: 8,
+    dynamicRange: 'standard',
+    twoViews: false,
+  },
+  flaggedInterlaced: false,
+  measured: null,
+  audio: [{ codec: 'AC-3', channels: 1, name: '' }],
+  subtitles: [],
+  chapters: 0,
+  ...more,
+});
+
+/** How many more times one list has than another, and by how many microseconds they differ at the most. */
+const apart = (a: readonly number[], b: readonly number[]) => ({
+  more: a.length - b.length,
+  by: Math.max(...a.map((t, i) => Math.abs(t - (b[i] ?? t)))),
+});
+
+const order = (plan: EncodePlan, master: string) => ({
+  plan,
+  master,
+  masterMs: 11_000,
+  output: name('out'),
+  folder: path.join(folder, `pieces ${count}`),
+  application: 'test',
+  pieceMs: PIECE_MS,
+});
+const joinsOf = (plan: EncodePlan, pictures: readonly SourcePicture[]): number[] =>
+  divideEncode(plan, pictures, PIECE_MS).flatMap(({ fromMs }) => (fromMs === null ? [] : [fromMs]));
+const silent = { progress: () => undefined, note: () => undefined };
+
+function whole(plan: EncodePlan, master: string): string {
+  const file = name('whole');
+  const { status, stderr } = spawnSync('ffmpeg', encoderArguments(plan, master, file), { encoding: 'utf8' });
+  if (status !== 0) throw new Error(stderr);
+  return file;
+}
+
+const recipeOf = (more: Partial<Recipe>, video: Partial<Recipe['video']> = {}, picture: Partial<Recipe['picture']> = {}): Recipe => ({
+  ...access,
+  ...more,
+  video: { ...access.video, effort: 'little', ...video },
+  picture: { ...access.picture, ...picture },
+});
+
+const interlaced = [...MPEG2, '-vf', 'tinterlace=mode=interleave_top', '-flags', '+ilme+ildct', '-top', '1'];
+const telecined = ['-vf', 'telecine=pattern=23', ...MPEG2, '-flags', '+ilme+ildct', '-top', '1'];
+const NO_BARS = { top: 0, bottom: 0, left: 0, right: 0 };
+
+const CASES: readonly { name: string; file: () => string; recipe: Recipe; facts: EncodeFacts }[] = [
+  { name: 'H.264 in MP4', file: () => source('25', MPEG2), recipe: recipeOf({}), facts: facts() },
+  {
+    name: 'fields that become frames, filtered, in HEVC',
+    file: () => source('50', interlaced),
+    recipe: recipeOf({ container: 'Matroska' }, { codec: 'HEVC' }, { deinterlace: 'fields', denoise: 'light' }),
+    facts: facts({ flaggedInterlaced: true }),
+  },
+  {
+    name: 'film restored',
+    file: () => source('24000/1001', telecined),
+    recipe: recipeOf({ container: 'QuickTime' }),
+    facts: facts({ measured: { scan: 'film with pulldown', combed: 0.4, bars: NO_BARS } }, 900_900),
+  },
+  {
+    name: 'VP9 and Opus in WebM',
+    file: () => source('25', MPEG2),
+    recipe: recipeOf({ container: 'WebM', audio: { ...access.audio, codec: 'Opus' } }, { codec: 'VP9' }),
+    facts: facts(),
+  },
+  { name: 'AV1', file: () => source('25', MPEG2), recipe: recipeOf({}, { codec: 'AV1' }), facts: facts() },
+  {
+    name: 'FFV1',
+    file: () => source('25', MPEG2),
+    recipe: recipeOf({ container: 'Matroska', audio: { ...access.audio, codec: 'FLAC' } }, { codec: 'FFV1', quality: null }),
+    facts: facts(),
+  },
+];
+
+test.each(CASES)('$name in pieces is the same film, picture by picture', async ({ file, recipe, facts: known }) => {
+  const master = file();
+  const plan = planEncode(recipe, known);
+  const divided = order(plan, master);
+  const pieces = await encodeCopy(divided, silent);
+  expect(pieces).toBeGreaterThanOrEqual(4);
+  expect(existsSync(divided.folder)).toBe(false);
+  const undivided = whole(plan, master);
+  // Pieces count milliseconds: where the whole does not, rounding is all that they differ by.
+  for (const stream of ['v:0', 'a:0']) {
+    const { more, by } = apart(shownAt(divided.output, stream), shownAt(undivided, stream));
+    expect({ stream, more, close: by <= 500 }).toEqual({ stream, more: 0, close: true });
+  }
+  expect(decodedFrames(divided.output, 'a:0')).toEqual(decodedFrames(undivided, 'a:0'));
+  // What the treatments alone make of it, without loss and without pieces.
+  const treated = whole({ ...plan, container: 'Matroska', video: { ...plan.video, codec: 'FFV1' } }, master);
+  const [inPieces, inOne] = [likeness(divided.output, treated), likeness(undivided, treated)];
+  expect(inPieces).toHaveLength(inOne.length);
+  const joins = joinsOf(plan, await picturesOf(master)).map((ms) => Math.round((ms / 11_000) * inOne.length));
+  expect(joins).toHaveLength(pieces - 1);
+  const isNear = (i: number) => joins.some((j) => Math.abs(i - j) <= 3);
+  const [near, far] = [inPieces.filter((_, i) => isNear(i)), inPieces.filter((_, i) => !isNear(i))];
+  expect(Math.min(...near)).toBeGreaterThan(Math.min(...far) - 0.003);
+  expect(Math.min(...inPieces)).toBeGreaterThan(Math.min(...inOne) - 0.01);
+  // Of pieces of two and a half seconds; usual ones are fifty times as long.
+  expect(statSync(divided.output).size / statSync(undivided).size).toBeLessThan(1.04);
+});
+
+describe('what was finished before a stop', () => {
+  const lossless = planEncode(recipeOf({ container: 'Matroska' }, { codec: 'FFV1', quality: null }), facts());
+
+  /** Stops as soon as so many pieces are finished. */
+  async function stoppedAfter(finished: number, divided: ReturnType<typeof order>): Promise<string[]> {
+    const stop = new AbortController();
+    const done = () => (existsSync(divided.folder) ? readdirSync(divided.folder).filter((n) => n.endsWith('.mkv')) : []);
+    const progress = () => {
+      if (done().length >= finished) stop.abort();
+    };
+    await expect(encodeCopy(divided, { ...silent, progress, signal: stop.signal })).rejects.toThrow();
+    return done().map((n) => path.join(divided.folder, n));
+  }
+
+  test('is not made again; what was only begun is', async () => {
+    const master = source('25', MPEG2);
+    const divided = order(lossless, master);
+    const kept = await stoppedAfter(2, divided);
+    expect(kept.length).toBeGreaterThanOrEqual(2);
+    const before = kept.map((f) => statSync(f).ino);
+    writeFileSync(path.join(divided.folder, '0003.mkv.part'), 'torn');
+    const notes: string[] = [];
+    let seen: number[] = [];
+    await encodeCopy(divided, {
+      note: (text) => notes.push(text),
+      progress: () => {
+        if (existsSync(kept[1] ?? '')) seen = kept.map((f) => statSync(f).ino);
+      },
+    });
+    expect(seen).toEqual(before);
+    expect(notes.join()).toMatch(/^\d of 4 pieces were finished before/);
+    expect(decodedFrames(divided.output, 'v:0').join() === decodedFrames(master, 'v:0').join()).toBe(true);
+  });
+
+  test('counts only for the same work: another plan begins anew, and a piece that is spoilt is said, not joined', async () => {
+    const master = source('25', MPEG2);
+    const divided = order(lossless, master);
+    const [first = ''] = await stoppedAfter(2, divided);
+    const good = readFileSync(first);
+    writeFileSync(first, good.subarray(0, good.byteLength / 2));
+    await expect(encodeCopy(divided, silent)).rejects.toMatchObject({ code: 'work-lost' });
+    expect(existsSync(divided.folder)).toBe(false);
+
+    await stoppedAfter(1, divided);
+    const notes: string[] = [];
+    const other = { ...divided, plan: planEncode(recipeOf({ container: 'Matroska' }), facts()) };
+    await encodeCopy(other, { ...silent, note: (text) => notes.push(text) });
+    expect(notes.join()).not.toMatch(/finished before/);
+    expect(decodedFrames(divided.output, 'v:0')).toHaveLength(decodedFrames(master, 'v:0').length);
+  });
+});

@@ -1,0 +1,173 @@
+import { createReadStream, existsSync, mkdirSync, readFileSync, renameSync, rmSync } from 'node:fs';
+import path from 'node:path';
+import type { Readable } from 'node:stream';
+import { DiscError } from '@/core/bytes';
+import { joinPictures, readMatroskaStream, type MatroskaSink } from '@/core/matroska';
+import {
+  divideEncode,
+  encoderArguments,
+  joinArguments,
+  pieceArguments,
+  whyWhole,
+  type EncodePiece,
+  type EncodePlan,
+  type SourcePicture,
+} from '@/core/recipes';
+import { WorkError } from '@/contract';
+import { flushFile, syncFolder, writeDurably } from './durable';
+import { fastCrc32 } from './hash';
+import { capture, collectLines, runProgram } from './program';
+
+/** A copy that is encoded from a master's file: in pieces where it is long, each of which is kept when it is finished. */
+export interface EncodeOrder {
+  readonly plan: EncodePlan;
+  /** The master: Matroska. */
+  readonly master: string;
+  readonly masterMs: number;
+  readonly output: string;
+  /** A folder of its own for what is finished of it. */
+  readonly folder: string;
+  readonly application: string;
+  readonly pieceMs: number;
+}
+
+export interface EncodeWatch {
+  readonly signal?: AbortSignal | undefined;
+  readonly progress: (doneMs: number) => void;
+  readonly note: (text: string) => void;
+}
+
+const READ_BYTES = 4 * 1024 * 1024;
+
+/** FFmpeg's progress lines: milliseconds of the output that are made, on the source's clock. */
+const progressOf = (onTime: (ms: number) => void) => (stdout: Readable) => {
+  collectLines(stdout, [], (line) => {
+    const time = /^out_time_us=(\d+)/.exec(line);
+    if (time) onTime(Number(time[1]) / 1000);
+  });
+  return Promise.resolve();
+};
+
+/** Every picture of a master in order of display. @throws what reading a file throws. */
+export async function picturesOf(master: string, signal?: AbortSignal): Promise<SourcePicture[]> {
+  const pictures: SourcePicture[] = [];
+  for await (const part of readMatroskaStream(
+    createReadStream(master, { highWaterMark: READ_BYTES, ...(signal ? { signal } : {}) }),
+    master,
+  ))
+    if (part.kind === 'cluster')
+      for (const { track, timestampMs, key } of part.blocks) if (track === 1) pictures.push({ ms: timestampMs, key });
+  return pictures.sort((a, b) => a.ms - b.ms);
+}
+
+/** Makes a file whole or not at all: it has its name only once it is finished and flushed. */
+async function madeOnce(file: string, make: (unfinished: string) => Promise<void>): Promise<boolean> {
+  if (existsSync(file)) return false;
+  const unfinished = `${file}.part`;
+  await make(unfinished);
+  flushFile(unfinished);
+  renameSync(unfinished, file);
+  syncFolder(path.dirname(file));
+  return true;
+}
+
+class PieceEncode {
+  private readonly fileOf = (name: string) => path.join(this.order.folder, name);
+
+  constructor(
+    private readonly order: EncodeOrder,
+    private readonly watch: EncodeWatch,
+  ) {}
+
+  private readonly pieceFile = ({ number }: EncodePiece): string => this.fileOf(`${String(number).padStart(4, '0')}.mkv`);
+  readonly isFinished = (piece: EncodePiece): boolean => existsSync(this.pieceFile(piece));
+
+  /** What was finished counts only for the very same work: another plan, or another encoder, begins anew. */
+  open(pieces: readonly EncodePiece[]): void {
+    const { folder, plan, masterMs } = this.order;
+    mkdirSync(folder, { recursive: true });
+    const work = JSON.stringify({ work: pieces.map((p) => pieceArguments(plan, p, 'master', 'piece')), masterMs });
+    const note = this.fileOf('work.json');
+    const before = existsSync(note) ? readFileSync(note, 'utf8') : null;
+    if (before === work) return;
+    rmSync(folder, { recursive: true, force: true });
+    mkdirSync(folder, { recursive: true });
+    writeDurably(note, work);
+  }
+
+  /** @throws WorkError `encoder-failed` where the piece does not hold the pictures that it must hold. */
+  async piece(piece: EncodePiece, onTime: (ms: number) => void): Promise<void> {
+    const { plan, master } = this.order;
+    const { signal } = this.watch;
+    await madeOnce(this.pieceFile(piece), async (unfinished) => {
+      const read = progressOf((ms) => {
+        onTime(Math.max(0, ms - (piece.fromMs ?? 0)));
+      });
+      const { errors } = await runProgram('ffmpeg', pieceArguments(plan, piece, master, unfinished), { signal, read });
+      for (const line of errors) this.watch.note(`encoder, piece ${piece.number}: ${line}`);
+      const { out } = await capture(
+        'ffprobe',
+        ['-v', 'error', '-count_packets', '-show_entries', 'stream=nb_read_packets', '-of', 'csv=p=0', '-f', 'matroska', unfinished],
+        signal,
+      );
+      const frames = Number(out.trim().split('\n')[0]);
+      const { leastFrames: least, mostFrames: most } = piece;
+      if (frames >= least && frames <= most) return;
+      const wanted = least === most ? String(least) : `${least} to ${most}`;
+      throw new WorkError('encoder-failed', `Piece ${piece.number} of the copy has ${frames} pictures, where ${wanted} belong`);
+    });
+  }
+
+  /** Pieces in a row, with everything else of the copy: the sound is encoded here, whole. */
+  async join(pieces: readonly EncodePiece[]): Promise<void> {
+    const { plan, master, masterMs, output, application } = this.order;
+    const { signal } = this.watch;
+    const parts = pieces.map((p) => {
+      const name = this.pieceFile(p);
+      return { name, chunks: createReadStream(name, { highWaterMark: READ_BYTES }) };
+    });
+    const feed = async (input: MatroskaSink) => {
+      try {
+        return await joinPictures(parts, input, { application, durationNs: masterMs * 1e6, crc32: fastCrc32, signal });
+      } catch (error) {
+        if (!(error instanceof DiscError) || error.code === 'cancelled') throw error;
+        // Whatever happened to them, they are no longer what was finished.
+        rmSync(this.order.folder, { recursive: true, force: true });
+        throw new WorkError('work-lost', `Finished pieces of the copy do not fit together: ${error.message}`, { cause: error });
+      }
+    };
+    const { errors } = await runProgram('ffmpeg', joinArguments(plan, 'pipe:0', master, output), { signal, feed });
+    for (const line of errors) this.watch.note(`encoder, joining: ${line}`);
+  }
+}
+
+/**
+ * Encodes a copy from its master. A long one is made in pieces, one after the other: what an earlier attempt finished is not made again.
+ * @returns in how many pieces. @throws WorkError `encoder-failed`, `storage-full`, `work-lost` where finished pieces are spoilt.
+ */
+export async function encodeCopy(order: EncodeOrder, watch: EncodeWatch): Promise<number> {
+  const { plan, master, masterMs, output, folder, pieceMs } = order;
+  const { signal, progress, note } = watch;
+  const undivided = async () => {
+    const { errors } = await runProgram('ffmpeg', encoderArguments(plan, master, output), { signal, read: progressOf(progress) });
+    for (const line of errors) note(`encoder: ${line}`);
+    return 1;
+  };
+  if (masterMs < pieceMs * 1.5 || whyWhole(plan)) return undivided();
+  const pieces = divideEncode(plan, await picturesOf(master, signal), pieceMs);
+  if (pieces.length < 2) return undivided();
+  const work = new PieceEncode(order, watch);
+  work.open(pieces);
+  const finished = pieces.filter(work.isFinished).length;
+  if (finished > 0) note(`${finished} of ${pieces.length} pieces were finished before: they are not made again`);
+  for (const piece of pieces) {
+    const before = piece.fromMs ?? 0;
+    progress(before);
+    await work.piece(piece, (ms) => {
+      progress(Math.min(piece.toMs ?? masterMs, before + ms));
+    });
+  }
+  await work.join(pieces);
+  rmSync(folder, { recursive: true, force: true });
+  return pieces.length;
+}
