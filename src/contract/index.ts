@@ -2,6 +2,7 @@ export * from './api';
 export * from './job';
 export * from './problem';
 export * from './recipe';
+export * from './rehearsal';
 export { FindingsSchema, ReadingSchema } from './reading';
 export * from './routes';
 export * from './rules';

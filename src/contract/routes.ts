@@ -30,6 +30,7 @@ import {
   SubmitJobSchema,
   SubmittedSchema,
 } from './api';
+import { RehearsalWishSchema, SampleSchema, TrialWishSchema } from './rehearsal';
 
 /** A way into the engine. `:id` stands for one path part; a stream is handed on as it comes. */
 export interface Route {
@@ -95,6 +96,12 @@ export const ROUTES = {
   preview: asking('/looks/:id/play', 'stream', PreviewQuerySchema),
   measure: route('POST', '/looks/:id/measure', MeasureWishSchema, 'stream'),
   compareTracks: route('POST', '/looks/:id/compare', CompareWishSchema, 'stream'),
+  /** A moment with a recipe, and ten seconds with it; nothing of it is kept. */
+  rehearse: route('POST', '/looks/:id/rehearse', RehearsalWishSchema, 'stream'),
+  sample: route('POST', '/looks/:id/sample', RehearsalWishSchema, SampleSchema),
+  playSample: route('GET', '/samples/:id', null, 'stream'),
+  /** Recipes tried on samples of a title. */
+  trial: route('POST', '/looks/:id/trial', TrialWishSchema, 'stream'),
 } as const satisfies Record<string, Route>;
 
 export type RouteName = keyof typeof ROUTES;

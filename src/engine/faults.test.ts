@@ -33,7 +33,7 @@ beforeAll(async () => {
   const written = JSON.parse(readFileSync(config, 'utf8')) as { storages: unknown[] };
   for (const name of ['small', 'sealed', 'asked']) mkdirSync(place(name));
   if (mayMount) {
-    run('mount', '-t', 'tmpfs', '-o', 'size=9m', 'tmpfs', place('small'));
+    run('mount', '-t', 'tmpfs', '-o', 'size=13m', 'tmpfs', place('small'));
     run('mount', '-t', 'tmpfs', 'tmpfs', place('sealed'));
   }
   for (const name of ['small', 'sealed']) written.storages.push({ id: name, name, path: place(name), taken: true });
@@ -115,7 +115,7 @@ const ROWS: readonly Row[] = [
     fault: 'a library without room for it',
     mounted: true,
     provoke: async () => {
-      writeFileSync(path.join(place('small'), 'filler'), Buffer.alloc(6 << 20));
+      writeFileSync(path.join(place('small'), 'filler'), Buffer.alloc(10 << 20));
       return refused(engine.submit(quay, reel('A'), 'small'));
     },
     code: 'storage-full',

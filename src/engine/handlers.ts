@@ -15,6 +15,7 @@ import type { Outputs } from './outputs';
 import { play } from './play';
 import type { Players } from './players';
 import type { Readings } from './readings';
+import type { Rehearsals } from './rehearsals';
 import type { Roots } from './roots';
 import type { Storages } from './storages';
 import { streamEvents } from './stream-events';
@@ -32,6 +33,7 @@ export interface EngineParts {
   readonly players: Players;
   readonly helpers: Helpers;
   readonly encoders: Encoders;
+  readonly rehearsals: Rehearsals;
   readonly resolve: (ref: SourceRef) => Promise<JobSource>;
 }
 
@@ -162,6 +164,19 @@ export const HANDLERS: Handlers = {
   },
   compareTracks: async ({ looks }, { id, body, response }) => {
     await looks.compareTracks(id, body, response);
+    return null;
+  },
+  rehearse: async ({ rehearsals }, { id, body, response }) => {
+    await rehearsals.still(id, body, response);
+    return null;
+  },
+  sample: ({ rehearsals }, { id, body, signal }) => rehearsals.sample(id, body, signal),
+  playSample: async ({ rehearsals }, { id, request, response }) => {
+    await rehearsals.play(id, request, response);
+    return null;
+  },
+  trial: async ({ rehearsals }, { id, body, response }) => {
+    await rehearsals.trial(id, body, response);
     return null;
   },
 };

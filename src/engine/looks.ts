@@ -117,11 +117,8 @@ export class Looks {
     }
   }
 
-  private async use<T>(
-    id: string,
-    titleNumber: number,
-    work: (opened: OpenedSource, reading: Reading, title: Title) => Promise<T>,
-  ): Promise<T> {
+  /** Works on a title of a look; it is not closed before that ends. @throws WorkError `not-known`, `bad-request`. */
+  async use<T>(id: string, titleNumber: number, work: (opened: OpenedSource, reading: Reading, title: Title) => Promise<T>): Promise<T> {
     const look = this.looks.get(id);
     if (!look) throw new WorkError('not-known', 'This view of the disc was closed');
     const reading = look.readings.get(titleNumber);
@@ -219,10 +216,10 @@ export class Looks {
 
 const REPORT_EVERY_MS = 200;
 
-/** Answers with lines of JSON: progress while work is under way, then its result or what went wrong. Ends the work where the page goes away. */
-async function sayingHowFar<Line extends { readonly type: string }>(
+/** Answers with lines of JSON while work is under way, and with what went wrong at its end. Ends the work where the page goes away. */
+export async function sayingLines<Line extends { readonly type: string }>(
   response: ServerResponse,
-  work: (report: { signal: AbortSignal; onProgress: (done: number, total: number) => void }) => Promise<Line>,
+  work: (say: (line: Line) => void, signal: AbortSignal) => Promise<void>,
 ): Promise<void> {
   const controller = new AbortController();
   response.on('close', () => {
@@ -230,16 +227,26 @@ async function sayingHowFar<Line extends { readonly type: string }>(
   });
   response.writeHead(200, { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' });
   const say = (line: object) => response.write(`${JSON.stringify(line)}\n`);
-  let last = 0;
-  const onProgress = (done: number, total: number) => {
-    if (Date.now() - last < REPORT_EVERY_MS) return;
-    last = Date.now();
-    say({ type: 'progress', done, total });
-  };
   try {
-    say(await work({ signal: controller.signal, onProgress }));
+    await work(say, controller.signal);
   } catch (error) {
     say({ type: 'failed', problem: toProblem(error) });
   }
   response.end();
+}
+
+/** The same for work that says how far it is, and gives one result. */
+function sayingHowFar<Line extends { readonly type: string }>(
+  response: ServerResponse,
+  work: (report: { signal: AbortSignal; onProgress: (done: number, total: number) => void }) => Promise<Line>,
+): Promise<void> {
+  return sayingLines<Line | { type: 'progress'; done: number; total: number }>(response, async (say, signal) => {
+    let last = 0;
+    const onProgress = (done: number, total: number) => {
+      if (Date.now() - last < REPORT_EVERY_MS) return;
+      last = Date.now();
+      say({ type: 'progress', done, total });
+    };
+    say(await work({ signal, onProgress }));
+  });
 }

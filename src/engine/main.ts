@@ -18,6 +18,7 @@ import { Outputs } from './outputs';
 import { Players } from './players';
 import { Pool } from './pool';
 import { Readings } from './readings';
+import { Rehearsals } from './rehearsals';
 import { Roots } from './roots';
 import { RunnerProcesses } from './runners';
 import { createEngineServer } from './server';
@@ -58,6 +59,7 @@ const resolve = (ref: SourceRef): Promise<JobSource> =>
   ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
 const readings = new Readings(resolve, drives, hub, helpers);
 const looks = new Looks(resolve, drives, pool, players);
+const rehearsals = new Rehearsals(looks, pool, path.join(config.dataFolder, 'rehearsals'));
 const announceOutputs = () => {
   outputs.changed();
   void outputs.count().then((count) => {
@@ -116,6 +118,7 @@ const server = createEngineServer({
   players,
   helpers,
   encoders,
+  rehearsals,
   resolve,
 });
 await Promise.all([storages.start(), roots.look()]);

@@ -9,7 +9,7 @@ import { fileInput } from '@/node/ffmpeg';
 import { startProgram, type RunningProgram } from '@/node/program';
 
 /** Sends a byte range of a file, as a seeking player asks for it (RFC 9110 section 14). */
-async function sendFile(file: string, type: string, request: IncomingMessage, response: ServerResponse): Promise<void> {
+export async function sendFile(file: string, type: string, request: IncomingMessage, response: ServerResponse): Promise<void> {
   const { size } = await stat(file);
   const range = /^bytes=(\d*)-(\d*)$/.exec(request.headers.range ?? '');
   let start = 0;

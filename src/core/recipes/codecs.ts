@@ -41,3 +41,13 @@ export const AC3_KBPS = [96, 112, 128, 160, 192, 224, 256, 320, 384, 448, 512, 5
 export const MOST_AC3_CHANNELS = 6;
 /** A sample rate of 48 kHz, 24 bit: more than any encoder here is asked for a channel. */
 export const MOST_KBPS = 512;
+
+/** Pictures between two key pictures that encoders choose by themselves at the most: x264, x265, SVT-AV1 (five seconds and more), libvpx, FFV1 as it is asked. */
+export const USUAL_KEYS: Readonly<Record<Exclude<CopyVideo, 'as it is'>, number>> = {
+  'H.264': 250,
+  HEVC: 250,
+  'HEVC, 10 bit': 250,
+  AV1: 161,
+  VP9: 128,
+  FFV1: 1,
+};

@@ -1,5 +1,5 @@
 export * from './recipe';
-export { ENCODES, QUALITY } from './codecs';
+export { ENCODES, QUALITY, USUAL_KEYS } from './codecs';
 export { SHIPPED, recipesById } from './shipped';
 export {
   planEncode,
@@ -23,3 +23,28 @@ export {
 export { PIECE_MS, divideEncode, whyWhole, type EncodePiece, type SourcePicture } from './pieces';
 export { copyBytes } from './estimate';
 export { expectationOf } from './expect';
+export {
+  clipArguments,
+  comparisonArguments,
+  encodedPicture,
+  nearnessOf,
+  pictureOnly,
+  plainPicture,
+  shownMs,
+  shownSize,
+  treatedPicture,
+  type Nearness,
+} from './rehearsal';
+export {
+  SAMPLES,
+  bytesInside,
+  chooseSamples,
+  leastQuality,
+  trialOf,
+  type EncodedPicture,
+  type Sample,
+  type SampleKind,
+  type SampleResult,
+  type Stretch,
+  type TrialResult,
+} from './trial';

@@ -1,0 +1,133 @@
+import { encoderArguments, filtersOf } from './arguments';
+import type { EncodePlan } from './plan';
+import type { EncodeFacts } from './recipe';
+
+/** What FFmpeg is told where a recipe is tried on short clips of a reel: one picture with and without it, and how near an encode is. */
+
+/** What has been cut off is seen as that: a grey that no film has from edge to edge. */
+const CUT_COLOUR = '0x5b6470';
+const MOST_COLUMNS = 1920;
+
+/** Size at which pictures are shown: the source's rows, in its true shape. */
+export function shownSize({ video }: EncodeFacts): { width: number; height: number } {
+  const shape = video.displayAspect[0] / video.displayAspect[1];
+  const height = Math.min(video.heightPixels, 2 * Math.floor(MOST_COLUMNS / shape / 2));
+  return { width: 2 * Math.round((height * shape) / 2), height };
+}
+
+/** Brings a treated picture back to its place in the source's, so that both lie over each other; what was cut off is grey. */
+function backInPlace(plan: EncodePlan, facts: EncodeFacts): string {
+  const { width, height } = shownSize(facts);
+  const { widthPixels, heightPixels } = facts.video;
+  const crop = plan.video.steps.find((s) => s.kind === 'crop');
+  const placed =
+    crop?.kind === 'crop'
+      ? `scale=${crop.width}:${crop.height}:flags=bicubic,pad=${widthPixels}:${heightPixels}:${crop.x}:${crop.y}:color=${CUT_COLOUR},`
+      : '';
+  return `${placed}scale=${width}:${height}:flags=bicubic,setsar=1`;
+}
+
+const PICTURE = ['-frames:v', '1', '-c:v', 'mjpeg', '-q:v', '2', '-pix_fmt', 'yuvj420p', '-f', 'image2pipe', 'pipe:1'];
+const READ = ['-hide_banner', '-nostdin', '-y', '-loglevel', 'info'];
+const at = (ms: number): string => `select='gte(t,${(ms / 1000).toFixed(4)})'`;
+
+/** The picture of a clip at a moment as it is: JPEG on standard output. Milliseconds of the clip. */
+export function plainPicture(clip: string, ms: number, facts: EncodeFacts): string[] {
+  const { width, height } = shownSize(facts);
+  return [...READ, '-i', clip, '-map', '0:v:0', '-vf', `${at(ms)},scale=${width}:${height}:flags=bicubic,setsar=1`, ...PICTURE];
+}
+
+/** The same picture after all treatments, not encoded. It says which one it took: see `shownMs`. */
+export function treatedPicture(plan: EncodePlan, clip: string, ms: number, facts: EncodeFacts): string[] {
+  const filters = filtersOf(plan);
+  const after = `${at(ms)},showinfo=checksum=0,${backInPlace(plan, facts)}`;
+  if (filters.endsWith('[picture]'))
+    return [...READ, '-i', clip, '-filter_complex', `${filters};[picture]${after}[out]`, '-map', '[out]', ...PICTURE];
+  return [...READ, '-i', clip, '-map', '0:v:0', '-vf', filters === '' ? after : `${filters},${after}`, ...PICTURE];
+}
+
+/** The time of the first picture that `showinfo` told of, in milliseconds; null where there was none. */
+export function shownMs(messages: readonly string[]): number | null {
+  for (const line of messages) {
+    const time = /showinfo.* pts_time:\s*(-?[\d.]+)/.exec(line);
+    if (time) return Number(time[1]) * 1000;
+  }
+  return null;
+}
+
+/** The same picture out of an encode of the clip. */
+export function encodedPicture(plan: EncodePlan, encoded: string, ms: number, facts: EncodeFacts): string[] {
+  return [...READ, '-i', encoded, '-map', '0:v:0', '-vf', `${at(ms)},${backInPlace(plan, facts)}`, ...PICTURE];
+}
+
+/** The picture of a plan alone, in Matroska: what is tried where sound does not matter. */
+export const pictureOnly = (plan: EncodePlan): EncodePlan => ({ ...plan, container: 'Matroska', audio: [], subtitles: [] });
+
+/** Encodes the picture of a clip. */
+export const clipArguments = (plan: EncodePlan, clip: string, output: string): string[] =>
+  encoderArguments(pictureOnly(plan), clip, output);
+
+/**
+ * Compares an encode of a clip with the clip's own pictures after all treatments, picture by picture: what is lost is what encoding loses.
+ * SSIM and PSNR of the luma stand in what FFmpeg says, line by line.
+ */
+export function comparisonArguments(plan: EncodePlan, encoded: string, clip: string): string[] {
+  const numbered = 'settb=1/25,setpts=N';
+  const format = plan.video.bitDepth === 10 ? 'yuv420p10le' : 'yuv420p';
+  const filters = filtersOf(plan);
+  const treated = filters.endsWith('[picture]')
+    ? `${filters.replaceAll('[0:', '[1:')};[picture]`
+    : filters === ''
+      ? '[1:v:0]'
+      : `[1:v:0]${filters},`;
+  const graph = `${treated}${numbered},format=${format},split[s1][s2];[0:v:0]${numbered},format=${format},split[e1][e2];[e1][s1]ssim,metadata=mode=print:key=lavfi.ssim.Y:file=-[a];[e2][s2]psnr,metadata=mode=print:key=lavfi.psnr.mse.y:file=-[b]`;
+  return [
+    '-hide_banner',
+    '-nostdin',
+    '-loglevel',
+    'error',
+    '-i',
+    encoded,
+    '-i',
+    clip,
+    '-filter_complex',
+    graph,
+    '-map',
+    '[a]',
+    '-f',
+    'null',
+    '-',
+    '-map',
+    '[b]',
+    '-f',
+    'null',
+    '-',
+  ];
+}
+
+/** What `comparisonArguments` made FFmpeg say. */
+export interface Nearness {
+  readonly frames: number;
+  /** Mean of all pictures, 0 to 1. */
+  readonly ssim: number;
+  /** The worst picture. */
+  readonly worstSsim: number;
+  /** Decibels, of the mean error of all pictures; 100 where there is none. */
+  readonly psnrDb: number;
+}
+
+const MOST_DB = 100;
+
+/** @param peak largest value of a sample: 255, or 1023 for ten bits. */
+export function nearnessOf(said: string, peak = 255): Nearness {
+  const ssim = [...said.matchAll(/lavfi\.ssim\.Y=([\d.]+)/g)].map((m) => Number(m[1]));
+  const mse = [...said.matchAll(/lavfi\.psnr\.mse\.y=([\d.]+)/g)].map((m) => Number(m[1]));
+  const mean = (values: readonly number[]) => (values.length === 0 ? 0 : values.reduce((s, v) => s + v, 0) / values.length);
+  const error = mean(mse);
+  return {
+    frames: ssim.length,
+    ssim: mean(ssim),
+    worstSsim: ssim.length === 0 ? 0 : Math.min(...ssim),
+    psnrDb: error <= 0 ? MOST_DB : Math.min(MOST_DB, 10 * Math.log10((peak * peak) / error)),
+  };
+}

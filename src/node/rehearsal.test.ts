@@ -1,0 +1,139 @@
+import { spawnSync } from 'node:child_process';
+import { statSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { SHIPPED, encoderArguments, type Recipe } from '@/core/recipes';
+import { wholeTitleReel } from '@/core/reels';
+import type { RehearsalLine, TrialLine } from '@/contract';
+import { HAVEN, QUAY, temporaryFolder, titleOf } from '@/test-support/discs';
+import { likeness, probed } from '@/test-support/ffmpeg';
+import { writeClip, type LookedAt } from './clips';
+import { planOfClip, rehearseSample, rehearseStill } from './rehearsal';
+import { findQuality, tryRecipes } from './trial';
+import { openSource } from './open-source';
+
+/** What is shown of a recipe before it is used, against what FFmpeg makes and says of the same film by itself. */
+
+const folder = temporaryFolder();
+const { signal } = new AbortController();
+const access = SHIPPED[0] as Recipe;
+const recipe = (video: Partial<Recipe['video']>, picture: Partial<Recipe['picture']> = {}): Recipe => ({
+  ...access,
+  video: { ...access.video, effort: 'little', ...video },
+  picture: { ...access.picture, ...picture },
+});
+
+async function looked(image: string, number: number): Promise<LookedAt> {
+  const opened = await openSource({ kind: image.endsWith('.iso') ? 'image' : 'folder', path: image, label: 'disc' });
+  const reading = await opened.examine();
+  const title = titleOf(reading, number);
+  return { opened, reading, title, reel: wholeTitleReel(title, 'Tried') };
+}
+
+function picture(data: string | null | undefined, name: string): string {
+  const file = path.join(folder, `${name}.jpg`);
+  writeFileSync(file, Buffer.from((data ?? '').replace('data:image/jpeg;base64,', ''), 'base64'));
+  return file;
+}
+
+async function stills(at: LookedAt, how: Recipe, ms: number) {
+  const lines: RehearsalLine[] = [];
+  await rehearseStill(at, how, ms, { signal, say: (line) => lines.push(line) });
+  return lines;
+}
+
+test('a moment: the same picture before, treated and encoded, in one size; what is cut off is seen', async () => {
+  const at = await looked(QUAY, 2);
+  const [first, second, ...more] = await stills(at, recipe({ quality: 20 }), 2000);
+  if (first?.type !== 'pictures' || second?.type !== 'encoded') throw new Error(`${first?.type} ${second?.type}`);
+  expect(more).toEqual([]);
+  const [before, treated, encoded] = [
+    picture(first.before, 'before'),
+    picture(first.treated, 'treated'),
+    picture(second.picture, 'encoded'),
+  ];
+  // The film moves: the picture beside it is another one.
+  const [later] = await stills(at, recipe({}), 2200);
+  const other = picture(later?.type === 'pictures' ? later.before : null, 'later');
+  const [same] = likeness(before, encoded);
+  expect(same).toBeGreaterThan(0.9);
+  expect(same).toBeGreaterThan((likeness(other, encoded)[0] ?? 1) + 0.01);
+  expect(likeness(treated, encoded)[0]).toBeGreaterThan(0.95);
+  for (const file of [before, treated, encoded]) expect(probed(file).streams[0]).toMatchObject({ width: 1024, height: 576 });
+  expect(second.bytesPerSecond).toBeGreaterThan(1000);
+  // A worse one is seen to be worse.
+  const [, poor] = await stills(at, recipe({ quality: 40 }), 2000);
+  const worse = picture(poor?.type === 'encoded' ? poor.picture : null, 'poor');
+  expect(likeness(treated, worse)[0]).toBeLessThan((likeness(treated, encoded)[0] ?? 0) - 0.02);
+  await at.opened.close();
+});
+
+test('nothing is shown as encoded where nothing is; the very end of a title has its picture', async () => {
+  const at = await looked(HAVEN, 1);
+  const copied = { ...access, video: { ...access.video, codec: 'as it is' as const, quality: null } };
+  expect(await stills(at, copied, 1000)).toMatchObject([{ type: 'pictures', treated: null, copied: true }]);
+  expect(await stills(at, recipe({}), at.title.durationMs)).toMatchObject([{ type: 'pictures' }, { type: 'encoded' }]);
+  await at.opened.close();
+});
+
+test('a sample is ten seconds of the copy, its sound with it, in something that pages play', async () => {
+  const at = await looked(HAVEN, 1);
+  const saver = SHIPPED.find((r) => r.id === 'shelf-saver') as Recipe;
+  for (const [how, codecs] of [
+    [access, ['h264', 'aac']],
+    [{ ...saver, video: { ...saver.video, codec: 'HEVC' as const, quality: null, effort: 'little' as const } }, ['h264', 'aac']],
+  ] as const) {
+    const file = path.join(folder, `sample ${how.id}`);
+    expect(await rehearseSample(at, how, 500, file, signal)).toBe('video/mp4');
+    const { streams, format } = probed(file);
+    expect(streams.map((s) => s.codec_name).slice(0, 2)).toEqual(codecs);
+    expect(Math.abs(Number(format.duration) - Math.min(10, at.title.durationMs / 1000))).toBeLessThan(0.8);
+  }
+  await at.opened.close();
+});
+
+test('a trial says what encoding the whole of it then shows; the quality it finds is the last that is near enough', async () => {
+  const at = await looked(QUAY, 2);
+  const lines: TrialLine[] = [];
+  const watch = { signal, say: (line: TrialLine) => lines.push(line) };
+  const variants = [18, 26, 34].map((quality) => recipe({ quality }));
+  await tryRecipes(at, variants, watch);
+  const tried = lines.flatMap((l) => (l.type === 'tried' ? [l.result] : []));
+  expect(tried).toHaveLength(3);
+  for (const key of ['ssim', 'psnrDb', 'pictureBytes'] as const) {
+    const values = tried.map((t) => t[key]);
+    expect([...values].sort((a, b) => b - a)).toEqual(values);
+  }
+  // The whole of it, by FFmpeg alone.
+  const [first] = tried;
+  const clip = await writeClip(at, 0, at.title.durationMs, path.join(folder, 'whole.mkv'), signal);
+  const { plan } = planOfClip(at, variants[0] as Recipe, clip);
+  const out = path.join(folder, 'whole.h264');
+  const only = { ...plan, audio: [], subtitles: [], container: 'Matroska' as const };
+  expect(spawnSync('ffmpeg', encoderArguments(only, clip.file, out)).status).toBe(0);
+  const bytes = statSync(out).size;
+  expect(first?.leastBytes).toBeLessThanOrEqual(bytes * 1.05);
+  expect(first?.mostBytes).toBeGreaterThanOrEqual(bytes * 0.95);
+  const mean = likeness(out, clip.file).reduce((s, v, _, all) => s + v / all.length, 0);
+  expect(Math.abs((first?.ssim ?? 0) - mean)).toBeLessThan(0.01);
+
+  await at.opened.close();
+});
+
+test('the quality that is found is the last that is near enough; more than there is can not be had', async () => {
+  const whole = await looked(QUAY, 2);
+  const range = { fromMs: 0, toMs: 1500 };
+  const at = { ...whole, reel: { ...whole.reel, pieces: whole.reel.pieces.map((p) => ({ ...p, range })) } };
+  const lines: TrialLine[] = [];
+  const watch = { signal, say: (line: TrialLine) => lines.push(line) };
+  await findQuality(at, recipe({}), 0.975, watch);
+  const found = lines.at(-1);
+  if (found?.type !== 'found' || found.quality === null) throw new Error('nothing found');
+  const tried = lines.flatMap((l) => (l.type === 'tried' ? [[l.quality ?? 0, l.result.ssim] as const] : []));
+  expect(tried.length).toBeLessThanOrEqual(6);
+  for (const [quality, ssim] of tried) expect([quality, ssim >= 0.975]).toEqual([quality, quality <= found.quality]);
+  expect(tried.some(([quality]) => quality === found.quality)).toBe(true);
+  lines.length = 0;
+  await findQuality(at, recipe({}), 0.9999, watch);
+  expect(lines.at(-1)).toEqual({ type: 'found', quality: null });
+  await at.opened.close();
+});

@@ -1,0 +1,115 @@
+import { statSync } from 'node:fs';
+import path from 'node:path';
+import {
+  clipArguments,
+  encodedPicture,
+  encoderArguments,
+  plainPicture,
+  planEncode,
+  playsInPage,
+  shownMs,
+  treatedPicture,
+  type EncodeFacts,
+  type EncodePlan,
+  type Recipe,
+} from '@/core/recipes';
+import { encodeFacts } from '@/core/reels';
+import { WorkError, type RehearsalLine } from '@/contract';
+import { clipReel, withClipFolder, writeClip, type Clip, type LookedAt } from './clips';
+import { runProgram } from './program';
+
+/** A recipe tried on a moment of a reel before anything is queued: the same picture before, treated, and encoded. */
+
+/** Film before the moment: filters look back on it, and encoders get going. */
+const BEFORE_MS = 1200;
+const AFTER_MS = 500;
+export const SAMPLE_MS = 10_000;
+const MOST_PICTURE_BYTES = 16 * 1024 * 1024;
+
+async function pictureBy(args: readonly string[], signal: AbortSignal): Promise<{ jpeg: string | null; errors: readonly string[] }> {
+  const chunks: Buffer[] = [];
+  let bytes = 0;
+  const { errors } = await runProgram('ffmpeg', args, {
+    signal,
+    read: async (stdout) => {
+      for await (const chunk of stdout) if ((bytes += (chunk as Buffer).byteLength) < MOST_PICTURE_BYTES) chunks.push(chunk as Buffer);
+    },
+  });
+  return { jpeg: bytes > 0 ? `data:image/jpeg;base64,${Buffer.concat(chunks).toString('base64')}` : null, errors };
+}
+
+/** What is known of a clip for its plan. @throws WorkError `bad-request` where the reel's title is not there. */
+export function planOfClip(
+  looked: LookedAt,
+  recipe: Recipe,
+  { interlaced }: Pick<Clip, 'interlaced'>,
+): { plan: EncodePlan; facts: EncodeFacts } {
+  const facts = encodeFacts(looked.reading, clipReel(looked, 0, 1), interlaced);
+  if (!facts) throw new WorkError('bad-request', 'The reel takes a title that its reading does not have');
+  return { plan: planEncode(recipe, facts), facts };
+}
+
+interface Watch {
+  readonly signal: AbortSignal;
+  readonly say: (line: RehearsalLine) => void;
+}
+
+/**
+ * Says pictures as they are had: the one before and the treated one first, then the encoded one.
+ * @param atMs moment of the title. @throws WorkError `encoder-failed`; what reading the source throws.
+ */
+export function rehearseStill(looked: LookedAt, recipe: Recipe, atMs: number, { signal, say }: Watch): Promise<void> {
+  return withClipFolder(async (folder) => {
+    const fromMs = Math.max(0, Math.min(atMs, looked.title.durationMs - 200) - BEFORE_MS);
+    const clip = await writeClip(looked, fromMs, atMs + AFTER_MS, path.join(folder, 'clip.mkv'), signal);
+    const { plan, facts } = planOfClip(looked, recipe, clip);
+    const frameMs = facts.video.frameTicks / 27_000;
+    const wished = Math.max(0, Math.min(atMs - clip.fromMs, clip.durationMs - 3 * frameMs)) - frameMs / 4;
+    const treated = plan.video.codec === 'copy' ? null : await pictureBy(treatedPicture(plan, clip.file, wished, facts), signal);
+    // Film that is restored has its own times: the picture that was taken is the one that is shown.
+    const ms = (shownMs(treated?.errors ?? []) ?? wished + frameMs / 4) - frameMs / 4;
+    const { jpeg: before } = await pictureBy(plainPicture(clip.file, ms, facts), signal);
+    if (!before) throw new WorkError('encoder-failed', 'There is no picture at this moment');
+    say({ type: 'pictures', before, treated: treated?.jpeg ?? null, copied: plan.video.codec === 'copy' });
+    if (plan.video.codec === 'copy') return;
+    const encoded = path.join(folder, 'encoded.mkv');
+    const began = performance.now();
+    await runProgram('ffmpeg', clipArguments(plan, clip.file, encoded), { signal });
+    const tookMs = performance.now() - began;
+    const { jpeg } = await pictureBy(encodedPicture(plan, encoded, ms, facts), signal);
+    if (!jpeg) throw new WorkError('encoder-failed', 'The encoder gave no picture at this moment');
+    const bytesPerSecond = Math.round(statSync(encoded).size / (clip.durationMs / 1000));
+    say({ type: 'encoded', picture: jpeg, bytesPerSecond, pace: clip.durationMs / tookMs });
+  });
+}
+
+const PAGE_PICTURE = ['-c:v', 'libx264', '-preset', 'veryfast', '-crf', '12', '-pix_fmt', 'yuv420p'];
+
+/**
+ * Ten seconds of the copy as it will be, in a file. Where pages can not play its codecs, they are turned into some that they can, with
+ * as little loss as can be seen.
+ * @returns the type of the file. @throws WorkError `encoder-failed`; what reading the source throws.
+ */
+export function rehearseSample(looked: LookedAt, recipe: Recipe, atMs: number, output: string, signal: AbortSignal): Promise<string> {
+  return withClipFolder(async (folder) => {
+    const fromMs = Math.max(0, Math.min(atMs, looked.title.durationMs - SAMPLE_MS));
+    const clip = await writeClip(
+      looked,
+      fromMs,
+      Math.min(looked.title.durationMs, fromMs + SAMPLE_MS),
+      path.join(folder, 'clip.mkv'),
+      signal,
+    );
+    const { plan } = planOfClip(looked, recipe, clip);
+    const encoded = path.join(folder, 'encoded');
+    await runProgram('ffmpeg', encoderArguments(plan, clip.file, encoded), { signal });
+    const type = playsInPage({ recipe: recipe.id, copy: { recipe } });
+    const plain = ['-hide_banner', '-nostdin', '-y', '-loglevel', 'error', '-i', encoded, '-map', '0:v:0', '-map', '0:a:0?'];
+    const square = ['-vf', 'scale=iw*sar:ih,setsar=1'];
+    const turned = type
+      ? ['-map', '0:a?', '-c', 'copy', ...(type === 'video/mp4' ? ['-movflags', '+faststart', '-f', 'mp4'] : ['-f', 'webm'])]
+      : [...square, ...PAGE_PICTURE, '-c:a', 'aac', '-ac', '2', '-b:a', '192k', '-movflags', '+faststart', '-f', 'mp4'];
+    await runProgram('ffmpeg', [...(type ? plain.slice(0, -2) : plain), '-map_chapters', '-1', ...turned, output], { signal });
+    return type ?? 'video/mp4';
+  });
+}
