@@ -12,7 +12,9 @@ import {
   type MeasureLine,
   type OpenLook,
   type PreviewQuery,
+  type RehearsalLine,
   type SourceRef,
+  type TrialLine,
 } from '@/contract';
 import { compareTracks } from '@/node/compare-tracks';
 import { measureTitle } from '@/node/measure';
@@ -195,7 +197,7 @@ export class Looks {
 
   /** Measures a title; says how far it is, line by line, and ends with what was found or what went wrong. */
   measure(id: string, wish: { title: number; everything: boolean }, response: ServerResponse): Promise<void> {
-    return sayingHowFar<MeasureLine>(response, async (report) => ({
+    return sayingHowFar(response, async (report) => ({
       type: 'measured',
       measured: await this.use(id, wish.title, (opened, reading, title) =>
         this.pool.run('ask', report.signal, () => measureTitle(opened, reading, title, { everything: wish.everything, ...report })),
@@ -205,7 +207,7 @@ export class Looks {
 
   /** Compares two tracks of a title, in the same manner. */
   compareTracks(id: string, wish: CompareWish, response: ServerResponse): Promise<void> {
-    return sayingHowFar<CompareLine>(response, async (report) => ({
+    return sayingHowFar(response, async (report) => ({
       type: 'compared',
       comparison: await this.use(id, wish.title, (opened, reading, title) =>
         this.pool.run('ask', report.signal, () => compareTracks(opened, reading, title, wish, report)),
@@ -216,10 +218,12 @@ export class Looks {
 
 const REPORT_EVERY_MS = 200;
 
+type SaidLine = MeasureLine | CompareLine | RehearsalLine | TrialLine;
+
 /** Answers with lines of JSON while work is under way, and with what went wrong at its end. Ends the work where the page goes away. */
-export async function sayingLines<Line extends { readonly type: string }>(
+export async function sayingLines(
   response: ServerResponse,
-  work: (say: (line: Line) => void, signal: AbortSignal) => Promise<void>,
+  work: (say: (line: SaidLine) => void, signal: AbortSignal) => Promise<void>,
 ): Promise<void> {
   const controller = new AbortController();
   response.on('close', () => {
@@ -236,11 +240,11 @@ export async function sayingLines<Line extends { readonly type: string }>(
 }
 
 /** The same for work that says how far it is, and gives one result. */
-function sayingHowFar<Line extends { readonly type: string }>(
+function sayingHowFar(
   response: ServerResponse,
-  work: (report: { signal: AbortSignal; onProgress: (done: number, total: number) => void }) => Promise<Line>,
+  work: (report: { signal: AbortSignal; onProgress: (done: number, total: number) => void }) => Promise<MeasureLine | CompareLine>,
 ): Promise<void> {
-  return sayingLines<Line | { type: 'progress'; done: number; total: number }>(response, async (say, signal) => {
+  return sayingLines(response, async (say, signal) => {
     let last = 0;
     const onProgress = (done: number, total: number) => {
       if (Date.now() - last < REPORT_EVERY_MS) return;

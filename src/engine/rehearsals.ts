@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { mkdirSync, rmSync } from 'node:fs';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import path from 'node:path';
-import { WorkError, type RehearsalLine, type RehearsalWish, type TrialLine, type TrialWish } from '@/contract';
+import { WorkError, type RehearsalWish, type TrialWish } from '@/contract';
 import { rehearseSample, rehearseStill } from '@/node/rehearsal';
 import { findQuality, tryRecipes } from '@/node/trial';
 import { sayingLines, type Looks } from './looks';
@@ -27,7 +27,7 @@ export class Rehearsals {
 
   /** Says the pictures of a moment as they are had. */
   still(id: string, { title, reel, recipe, atMs }: RehearsalWish, response: ServerResponse): Promise<void> {
-    return sayingLines<RehearsalLine>(response, (say, signal) =>
+    return sayingLines(response, (say, signal) =>
       this.looks.use(id, title, (opened, reading, found) =>
         this.pool.run('look', signal, () => rehearseStill({ opened, reading, title: found, reel }, recipe, atMs, { signal, say })),
       ),
@@ -60,7 +60,7 @@ export class Rehearsals {
 
   /** Tries recipes on samples of a title, or looks for the quality of one. */
   trial(id: string, { title, reel, recipes, leastSsim }: TrialWish, response: ServerResponse): Promise<void> {
-    return sayingLines<TrialLine>(response, (say, signal) =>
+    return sayingLines(response, (say, signal) =>
       this.looks.use(id, title, (opened, reading, found) =>
         this.pool.run('ask', signal, () => {
           const looked = { opened, reading, title: found, reel };

@@ -65,13 +65,15 @@ export function rehearseStill(looked: LookedAt, recipe: Recipe, atMs: number, { 
     const { plan, facts } = planOfClip(looked, recipe, clip);
     const frameMs = facts.video.frameTicks / 27_000;
     const wished = Math.max(0, Math.min(atMs - clip.fromMs, clip.durationMs - 3 * frameMs)) - frameMs / 4;
-    const treated = plan.video.codec === 'copy' ? null : await pictureBy(treatedPicture(plan, clip.file, wished, facts), signal);
-    // Film that is restored has its own times: the picture that was taken is the one that is shown.
-    const ms = (shownMs(treated?.errors ?? []) ?? wished + frameMs / 4) - frameMs / 4;
-    const { jpeg: before } = await pictureBy(plainPicture(clip.file, ms, facts), signal);
+    const copied = plan.video.codec === 'copy';
+    const treating = copied ? null : pictureBy(treatedPicture(plan, clip.file, wished, facts), signal);
+    // Film that is restored has its own times: the picture that was taken is the one that is shown. Else both are had at once.
+    const isFilm = plan.video.steps.some((s) => s.kind === 'film');
+    const ms = isFilm ? (shownMs((await treating)?.errors ?? []) ?? wished + frameMs / 4) - frameMs / 4 : wished;
+    const [treated, { jpeg: before }] = await Promise.all([treating, pictureBy(plainPicture(clip.file, ms, facts), signal)]);
     if (!before) throw new WorkError('encoder-failed', 'There is no picture at this moment');
-    say({ type: 'pictures', before, treated: treated?.jpeg ?? null, copied: plan.video.codec === 'copy' });
-    if (plan.video.codec === 'copy') return;
+    say({ type: 'pictures', before, treated: treated?.jpeg ?? null, copied });
+    if (copied) return;
     const encoded = path.join(folder, 'encoded.mkv');
     const began = performance.now();
     await runProgram('ffmpeg', clipArguments(plan, clip.file, encoded), { signal });

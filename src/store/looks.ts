@@ -1,7 +1,21 @@
 import type { Reading } from '@/core/reading';
 import { readingForReel, wholeTitleReel } from '@/core/reels';
 import type { z } from 'zod';
-import { CompareLineSchema, MeasureLineSchema, ROUTES, sourceKey, type CompareLine, type MeasureLine, type SourceRef } from '@/contract';
+import {
+  CompareLineSchema,
+  MeasureLineSchema,
+  ROUTES,
+  RehearsalLineSchema,
+  TrialLineSchema,
+  sourceKey,
+  type CompareLine,
+  type MeasureLine,
+  type RehearsalLine,
+  type RehearsalWish,
+  type SourceRef,
+  type TrialLine,
+  type TrialWish,
+} from '@/contract';
 import { ApiError, call, ownHeaders } from './api';
 
 /** Views into titles, opened once per source and title, and opened again where the engine has closed them. */
@@ -92,7 +106,7 @@ type TitleWish = Pick<PictureWish, 'source' | 'reading' | 'title'>;
 /** Asks for work on a title that answers with lines: progress, and at the end what was found or what went wrong. */
 async function askLines<Line>(
   wish: TitleWish,
-  route: 'measure' | 'compareTracks',
+  route: 'measure' | 'compareTracks' | 'rehearse' | 'trial',
   body: object,
   schema: z.ZodType<Line>,
   onLine: (line: Line) => void,
@@ -128,3 +142,27 @@ export const compareTracks = (
   onLine: (line: CompareLine) => void,
   signal: AbortSignal,
 ): Promise<void> => askLines(wish, 'compareTracks', streams, CompareLineSchema, onLine, signal);
+
+/** Pictures of a moment before and after a recipe, as they are had. */
+export const rehearse = (
+  wish: TitleWish,
+  moment: Omit<RehearsalWish, 'title'>,
+  onLine: (line: RehearsalLine) => void,
+  signal: AbortSignal,
+): Promise<void> => askLines(wish, 'rehearse', moment, RehearsalLineSchema, onLine, signal);
+
+/** Ten seconds of a copy: where they can be played. */
+export async function rehearsalSample(wish: TitleWish, moment: Omit<RehearsalWish, 'title'>): Promise<string> {
+  const { id } = await withView(wish.source, wish.reading, wish.title, (view) =>
+    call('sample', { id: view, body: { title: wish.title, ...moment } }),
+  );
+  return `/api${ROUTES.playSample.path.replace(':id', id)}`;
+}
+
+/** Recipes tried on samples of a title. */
+export const tryRecipes = (
+  wish: TitleWish,
+  trial: Omit<TrialWish, 'title'>,
+  onLine: (line: TrialLine) => void,
+  signal: AbortSignal,
+): Promise<void> => askLines(wish, 'trial', trial, TrialLineSchema, onLine, signal);

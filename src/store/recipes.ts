@@ -71,6 +71,20 @@ export async function copyRecipe(of: Recipe): Promise<RecipeId> {
   return id;
 }
 
+/** The quality that a trial has found, in a recipe of the archive's own: one that came with the application is copied for it. @returns its identifier. */
+export async function withQuality(of: Recipe, quality: number): Promise<RecipeId> {
+  const isOwn = (await ownRecipes()).some((r) => r.id === of.id);
+  const id = isOwn ? of.id : await copyRecipe(of);
+  const kept = (await ownRecipes()).find((r) => r.id === id);
+  if (kept)
+    await saveRecipe({
+      ...kept,
+      name: isOwn ? kept.name : `${of.name}, quality ${quality}`.slice(0, 80),
+      video: { ...kept.video, quality },
+    });
+  return id;
+}
+
 /** The archive's recipes as a file of their own. */
 export const recipeFile = (recipes: readonly Recipe[]): string =>
   JSON.stringify({ kind: 'careful-vault recipes', version: RECIPE_VERSION, recipes } satisfies RecipeFile, null, 2);

@@ -1,6 +1,6 @@
 import { copyBytes } from '../recipes/estimate';
 import { planEncode } from '../recipes/plan';
-import { type Recipe, type RecipeId } from '../recipes/recipe';
+import { MASTER, type Recipe, type RecipeId } from '../recipes/recipe';
 import { APART_STREAM, CORE_STREAM, partsOfAngle, type Reading, type Segment, type Title } from '../reading';
 import { encodeFacts } from './encode-facts';
 import type { Piece, Reel } from './model';
@@ -143,9 +143,15 @@ function copiesOf(
   );
 }
 
+const sumOf = ({ copyBytes: copies }: ReelEstimate): number => [...copies.values()].reduce((sum, bytes) => sum + bytes, 0);
+
 /**
  * Room that a reel's files take in all: what is unfinished stands in the storage itself and only gets its name in the end. Every copy is
  * made from the master, whether that is kept or not; while one is put together its pieces are still there.
  */
-export const neededBytes = ({ masterBytes, copyBytes: copies }: ReelEstimate): number =>
-  masterBytes + [...copies.values()].reduce((sum, bytes) => sum + bytes, 0) + Math.max(0, ...copies.values());
+export const neededBytes = (estimate: ReelEstimate): number =>
+  estimate.masterBytes + sumOf(estimate) + Math.max(0, ...estimate.copyBytes.values());
+
+/** How much of that is there in the end. */
+export const keptBytes = ({ recipes }: Pick<Reel, 'recipes'>, estimate: ReelEstimate): number =>
+  (recipes.includes(MASTER) ? estimate.masterBytes : 0) + sumOf(estimate);

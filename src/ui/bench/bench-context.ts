@@ -11,7 +11,8 @@ import type { ReelPlace } from './reels/places';
 import type { ReelCommands } from './reels/use-reel-commands';
 
 /** What is open over the Bench. */
-export type BenchDialog = { readonly kind: 'compare' | 'facts' | 'coverage' } | { readonly kind: 'divide'; readonly reel: string };
+export type BenchDialog =
+  { readonly kind: 'compare' | 'facts' | 'coverage' } | { readonly kind: 'divide' | 'rehearse'; readonly reel: string };
 
 /** The Bench of one disc, as its parts see it. */
 export interface BenchView {

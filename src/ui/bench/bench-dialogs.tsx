@@ -1,4 +1,6 @@
 import { reelsWithFacts } from '@/store/facts';
+import { MASTER } from '@/core/recipes';
+import { RehearsalDialog } from '../rehearsal/rehearsal-dialog';
 import { useBench } from './bench-context';
 import { CompareDialog } from './compare/compare-dialog';
 import { CoverageDialog } from './disc/coverage-dialog';
@@ -26,6 +28,29 @@ export function BenchDialogs() {
             onDivide={(made) => {
               commands.replace(divided.id, made);
             }}
+            onClose={close}
+          />
+        )
+      );
+    }
+    case 'rehearse': {
+      const rehearsed = reels.find((r) => r.id === dialog.reel);
+      const [piece] = rehearsed?.reel.pieces ?? [];
+      const of = disc.reading.titles.find((t) => t.number === piece?.title);
+      return (
+        rehearsed &&
+        of && (
+          <RehearsalDialog
+            on={{ disc, title: of, reel: rehearsed.reel, source }}
+            first={rehearsed.reel.recipes.find((r) => r !== MASTER) ?? null}
+            startMs={bench.moment?.title === of.number ? bench.moment.ms : of.durationMs / 3}
+            onTake={
+              rehearsed.jobId === null
+                ? (id) => {
+                    commands.setRecipe(new Set([rehearsed.id]), id, true);
+                  }
+                : null
+            }
             onClose={close}
           />
         )

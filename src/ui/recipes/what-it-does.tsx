@@ -1,13 +1,16 @@
 'use client';
 
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { copyBytes, planEncode, type EncodePlan, type Reason, type Recipe } from '@/core/recipes';
 import { encodeFacts, estimateReel, wholeTitleReel } from '@/core/reels';
 import type { DiscRecord } from '@/store/db';
+import { useEngine } from '@/store/engine';
 import { useRecentDiscs } from '@/store/live';
+import { quietSource, readableSources } from '@/store/sources';
 import { bytes, clock } from '../format';
-import { Empty, Mark, Panel } from '../parts/controls';
+import { Button, Empty, Mark, Panel } from '../parts/controls';
 import { Select } from '../parts/fields';
+import { RehearsalDialog } from '../rehearsal/rehearsal-dialog';
 import { reasonText } from '../words-recipes';
 
 const MOST_DISCS = 200;
@@ -74,8 +77,11 @@ export function WhatItDoes({ recipe }: { recipe: Recipe | null }) {
   const discs = useRecentDiscs(MOST_DISCS);
   const [fingerprint, chooseDisc] = useState<string | null>(null);
   const [number, chooseTitle] = useState<number | null>(null);
+  const [rehearsing, rehearse] = useState(false);
+  const { state: engine } = useEngine();
   const disc = discs?.find((d) => d.fingerprint === fingerprint) ?? discs?.[0] ?? null;
   const title = disc?.reading.titles.find((t) => t.number === (number ?? disc.findings.mainTitle)) ?? disc?.reading.titles[0] ?? null;
+  const reel = useMemo(() => title && wholeTitleReel(title, ''), [title]);
   return (
     <Panel label="What it does" title="What it does to">
       {!disc || !title ? (
@@ -101,6 +107,16 @@ export function WhatItDoes({ recipe }: { recipe: Recipe | null }) {
                 chooseTitle(Number(next));
               }}
             />
+            {recipe && (
+              <Button
+                className="px-2 py-0.5"
+                onClick={() => {
+                  rehearse(true);
+                }}
+              >
+                Rehearse
+              </Button>
+            )}
           </div>
           <div className="min-h-0 flex-1 overflow-y-auto px-4 py-3">
             {recipe ? (
@@ -109,6 +125,22 @@ export function WhatItDoes({ recipe }: { recipe: Recipe | null }) {
               <p className="text-second">Everything stays as it is on the disc.</p>
             )}
           </div>
+          {rehearsing && recipe && (
+            <RehearsalDialog
+              on={{
+                disc,
+                title,
+                reel: reel ?? wholeTitleReel(title, ''),
+                source: quietSource(readableSources(disc, engine), engine),
+              }}
+              first={recipe.id}
+              startMs={title.durationMs / 3}
+              onTake={null}
+              onClose={() => {
+                rehearse(false);
+              }}
+            />
+          )}
         </div>
       )}
     </Panel>

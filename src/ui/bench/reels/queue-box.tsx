@@ -3,7 +3,7 @@
 import { ScanSearch } from 'lucide-react';
 import Link from 'next/link';
 import { useState } from 'react';
-import { estimateReel, folderOf, literalOf, neededBytes } from '@/core/reels';
+import { estimateReel, folderOf, keptBytes, literalOf, neededBytes } from '@/core/reels';
 import { sourceKey, type Problem } from '@/contract';
 import { call, problemOf } from '@/store/api';
 import { paceOf, secondsFor } from '@/store/history';
@@ -214,7 +214,10 @@ export function QueueBox({ queueing }: { queueing: Queueing }) {
   const { waiting, storage, busy, problem, ready, submit } = queueing;
   const outputs = useOutputs();
   const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId) }));
-  const needed = estimates.reduce((sum, e) => sum + neededBytes(e), 0);
+  const kept = estimates.reduce((sum, e) => sum + keptBytes(e, e), 0);
+  // One after the other: what is only there meanwhile makes room for the next.
+  const passing = Math.max(0, ...estimates.map((e) => neededBytes(e) - keptBytes(e, e)));
+  const needed = kept + passing;
   const seconds = secondsFor(estimates, paceOf(engine?.jobs ?? [], outputs ?? []));
   useKeys({ queue: ready ? () => void submit() : null });
   return (
@@ -229,16 +232,16 @@ export function QueueBox({ queueing }: { queueing: Queueing }) {
       )}
       <p>
         {waiting.length > 0
-          ? `${plural(waiting.length, 'reel')}, about ${bytes(needed)}${seconds === null ? '' : ` and ${timeLeft(seconds)}`}`
+          ? `${plural(waiting.length, 'reel')}, about ${bytes(kept)}${seconds === null ? '' : ` and ${timeLeft(seconds)}`}`
           : reels.length > 0
             ? 'Everything planned is on the queue.'
             : 'Nothing is planned yet.'}
         {waiting.length > 0 && (
           <span
             className="block text-[12px]"
-            title="Unfinished files stand in the storage itself and get their names when they are proven: nothing is copied"
+            title="Unfinished files stand in the storage itself and get their names when they are proven. Copies are encoded from a master, in pieces: those that are not kept go when their reel is done."
           >
-            No temporary space beside that.
+            {passing > 0 ? `${bytes(passing)} more in the storage meanwhile.` : 'No temporary space beside that.'}
           </span>
         )}
         {storage && <StorageRemarks storage={storage} needed={needed} />}

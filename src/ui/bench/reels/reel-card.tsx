@@ -21,7 +21,7 @@ function ReelCard({
   hueOfTitle: (title: number) => string;
   dragged: readonly number[];
 }) {
-  const { reels, selectReel } = useBench();
+  const { reels, selectReel, openDialog } = useBench();
   const facts = useReel(draft, dragged);
   const { isOver, isDragging, isSelected, locked, refusal, remark } = facts;
   const { setNodeRef } = useDroppable({ id: `reel ${draft.id}`, disabled: locked });
@@ -71,7 +71,21 @@ function ReelCard({
           {clock(facts.estimate.durationMs)}
         </span>
         <span className="text-second">size</span>
-        <span className="truncate">about {sizesOf(draft, facts)}</span>
+        <span className="flex min-w-0 gap-2">
+          <span className="min-w-0 flex-1 truncate">about {sizesOf(draft, facts)}</span>
+          <button
+            type="button"
+            aria-label={`Rehearse ${draft.reel.name}`}
+            title="Any moment before and after a recipe, and what it takes"
+            className="shrink-0 text-accent underline-offset-2 hover:underline"
+            onClick={(e) => {
+              e.stopPropagation();
+              openDialog({ kind: 'rehearse', reel: draft.id });
+            }}
+          >
+            rehearse
+          </button>
+        </span>
         <span className="text-second">{locked ? 'job' : 'file'}</span>
         <Outcome draft={draft} facts={facts} />
       </div>

@@ -113,7 +113,7 @@ function LikeOthers({ draft: { id }, draft }: { draft: DraftReel }) {
 
 /** What can be done with a reel. */
 export function ReelMenu({ draft }: { draft: DraftReel }) {
-  const { selectReel, edit } = useBench();
+  const { selectReel, edit, openDialog } = useBench();
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
@@ -145,6 +145,9 @@ export function ReelMenu({ draft }: { draft: DraftReel }) {
               {EDIT[part]}…
             </DropdownMenu.Item>
           ))}
+          {entry('Rehearse a recipe…', () => {
+            openDialog({ kind: 'rehearse', reel: draft.id });
+          })}
           <DropdownMenu.Separator className="my-1 h-px bg-faint" />
           <Dividing draft={draft} />
           <DropdownMenu.Separator className="my-1 h-px bg-faint" />

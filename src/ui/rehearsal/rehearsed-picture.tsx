@@ -1,0 +1,177 @@
+'use client';
+
+import { Play, Square } from 'lucide-react';
+import { useMemo, useState } from 'react';
+import { planEncode, type Recipe } from '@/core/recipes';
+import { encodeFacts } from '@/core/reels';
+import type { Problem } from '@/contract';
+import { problemOf } from '@/store/api';
+import { rehearsalSample } from '@/store/looks';
+import type { ReadableSource } from '@/store/sources';
+import { bytes, clock } from '../format';
+import { Button, Mark } from '../parts/controls';
+import { ProblemNote } from '../parts/problem-note';
+import { reasonText } from '../words-recipes';
+import { Curtain } from './curtain';
+import type { Rehearsed } from './rehearsal-dialog';
+import { useRehearsal } from './use-rehearsal';
+
+/** Ten seconds from a moment, made on request. */
+function useSample(on: Rehearsed, source: ReadableSource, recipe: Recipe) {
+  const [address, setAddress] = useState<string | null>(null);
+  const [busy, setBusy] = useState(false);
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const stop = () => {
+    setAddress(null);
+  };
+  const play = async (atMs: number) => {
+    setBusy(true);
+    setProblem(null);
+    try {
+      const wish = { source: source.ref, reading: on.disc.reading, title: on.title.number };
+      setAddress(await rehearsalSample(wish, { reel: on.reel, recipe, atMs }));
+    } catch (error) {
+      setProblem(problemOf(error));
+    }
+    setBusy(false);
+  };
+  return {
+    address,
+    busy,
+    problem,
+    play,
+    stop,
+    clear: () => {
+      setProblem(null);
+    },
+  };
+}
+
+/** What the recipe does to the picture of this reel, in words. */
+function Treatments({ on, recipe }: { on: Rehearsed; recipe: Recipe }) {
+  const reasons = useMemo(() => {
+    const facts = encodeFacts(on.disc.reading, on.reel);
+    return facts ? planEncode(recipe, facts).reasons.filter((r) => r.about === 'video' || r.about === 'picture') : [];
+  }, [on, recipe]);
+  return (
+    <ul className="flex flex-col gap-1">
+      {reasons.map((r, i) => (
+        <li key={i} className="grid grid-cols-[16px_minmax(0,1fr)] gap-x-1">
+          <span>{r.weight === 'eyes' && <Mark state="eyes" />}</span>
+          <span>{reasonText(r)}</span>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** Any moment before and after, and ten seconds of the copy as it will be. */
+export function RehearsedPicture({
+  on,
+  source,
+  recipe,
+  startMs,
+}: {
+  on: Rehearsed;
+  source: ReadableSource;
+  recipe: Recipe;
+  startMs: number;
+}) {
+  const { title } = on;
+  const [atMs, setAt] = useState(Math.min(startMs, title.durationMs - 1));
+  const { shown, busy, problem, clear } = useRehearsal(on, source, recipe, atMs);
+  const sample = useSample(on, source, recipe);
+  const shape = title.video.displayAspect[0] / title.video.displayAspect[1];
+  const wait = shown ? (shown.isEncoded || shown.after === null ? '' : 'treated; being encoded…') : 'Reading this moment…';
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)_236px] gap-4">
+      <div className="min-w-0">
+        {sample.address ? (
+          <video
+            key={sample.address}
+            src={sample.address}
+            autoPlay
+            loop
+            controls
+            playsInline
+            aria-label={`Ten seconds of the copy from ${clock(atMs)}`}
+            className="mx-auto max-h-[56dvh] w-full bg-black"
+            style={{ aspectRatio: shape }}
+            onError={sample.stop}
+          />
+        ) : shown ? (
+          <Curtain
+            before={shown.before}
+            after={shown.after ?? shown.before}
+            beforeName="as on the disc"
+            afterName={
+              shown.after === null ? 'the same: nothing is encoded' : shown.isEncoded ? 'as it will be' : 'treated, not yet encoded'
+            }
+            shape={shape}
+          />
+        ) : (
+          <div className="flex w-full items-center justify-center rounded-[3px] bg-wash text-second" style={{ aspectRatio: shape }}>
+            {problem ? 'There is no picture.' : wait}
+          </div>
+        )}
+        <div className="flex items-center gap-2 pt-2">
+          <input
+            type="range"
+            aria-label="Moment that is rehearsed"
+            aria-valuetext={clock(atMs)}
+            min={0}
+            max={Math.max(1, title.durationMs - 1)}
+            step={Math.max(40, Math.round(title.durationMs / 2000))}
+            value={atMs}
+            onChange={(e) => {
+              sample.stop();
+              setAt(Number(e.target.value));
+            }}
+            className="min-w-0 flex-1 accent-(--accent)"
+          />
+          <span className="w-[52px] text-right">{clock(atMs)}</span>
+          {sample.address ? (
+            <Button className="px-2 py-0.5" onClick={sample.stop}>
+              <Square size={12} aria-hidden /> Back to the picture
+            </Button>
+          ) : (
+            <Button className="px-2 py-0.5" busy={sample.busy} onClick={() => void sample.play(atMs)}>
+              {!sample.busy && <Play size={12} aria-hidden />} Ten seconds from here
+            </Button>
+          )}
+        </div>
+        {(problem ?? sample.problem) && (
+          <div className="pt-2">
+            <ProblemNote
+              problem={(problem ?? sample.problem) as Problem}
+              onClose={() => {
+                clear();
+                sample.clear();
+              }}
+            />
+          </div>
+        )}
+      </div>
+      <aside className="flex min-w-0 flex-col gap-3" aria-label="What is done to the picture">
+        <Treatments on={on} recipe={recipe} />
+        <dl className="grid grid-cols-[76px_minmax(0,1fr)] gap-x-2 border-t border-faint pt-3" aria-live="polite">
+          <dt className="text-second">picture</dt>
+          <dd>
+            {busy && !shown?.isEncoded
+              ? wait || '…'
+              : shown?.bytesPerSecond
+                ? `${bytes(shown.bytesPerSecond)} a second here`
+                : 'as on the disc'}
+          </dd>
+          <dt className="text-second">pace</dt>
+          <dd>
+            {shown?.pace ? `${shown.pace < 10 ? shown.pace.toFixed(1) : Math.round(shown.pace)} times the film, on this machine` : '–'}
+          </dd>
+        </dl>
+        <p className="text-[12px] text-third">
+          Grey is what would be cut off. One moment says little of the whole: “what it takes” tries several.
+        </p>
+      </aside>
+    </div>
+  );
+}
