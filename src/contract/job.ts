@@ -6,11 +6,11 @@ import { ProblemSchema } from './problem';
 import { RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';
 
-/** Version 1 did not say by which mark the storage is known, version 2 nothing of how copies are made: there was one way. */
-export const JOB_VERSION = 3;
+/** Version 1 did not say by which mark the storage is known, version 2 nothing of how copies are made, version 3 no recipes of version 2. */
+export const JOB_VERSION = 4;
 /** A job's id, which is its folder's name. */
 export const JOB_ID = /^[a-z0-9-]{8,64}$/;
-export const SIDECAR_VERSION = 3;
+export const SIDECAR_VERSION = 4;
 
 const whole = z.number().int().nonnegative();
 const name = z.string().max(400);
@@ -154,7 +154,7 @@ const SegmentsSchema = z.array(z.object({ title: whole, chapter: whole.nullable(
 
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
-  version: z.union([z.literal(1), z.literal(2), z.literal(JOB_VERSION)]),
+  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(JOB_VERSION)]),
   id: z.string().regex(JOB_ID),
   createdAt: z.string(),
   reel: ReelSchema,
@@ -320,7 +320,7 @@ export const CopyExpectationSchema = z.object({
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
 export const SidecarSchema = z.object({
   /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy. */
-  version: z.union([z.literal(1), z.literal(2), z.literal(SIDECAR_VERSION)]),
+  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(SIDECAR_VERSION)]),
   application: z.string(),
   madeAt: z.string().refine((at) => Number.isFinite(Date.parse(at)), 'no date'),
   jobId: z.string(),

@@ -10,6 +10,7 @@ import {
   MOST_CHANNELS,
   RECIPE_VERSION,
   TUNINGS,
+  TURNS,
   VIDEO_ENCODER,
   type EncoderName,
   type Recipe,
@@ -32,9 +33,12 @@ const suffix = z
   .regex(/^[^/\\:*?"<>|\p{Cc}]*$/u, 'not allowed in a file name')
   .refine((s) => !/[ .]$/.test(s), 'names must not end with a space or a point');
 
+const percent = z.number().int().min(-50).max(50).default(0);
+
 /** A recipe as it crosses a border: the catalogue, a file, a job. Foreign input: names out of lists, numbers within bounds, no free text that a program sees. */
 export const RecipeSchema = z.strictObject({
-  version: z.literal(RECIPE_VERSION),
+  /** What version 1 did not know is then as it was: left alone. */
+  version: z.union([z.literal(1), z.literal(RECIPE_VERSION)]).transform((): typeof RECIPE_VERSION => RECIPE_VERSION),
   id: RecipeIdSchema.refine((id) => id !== 'master', 'the master is no recipe'),
   name: z.string().trim().min(1).max(80),
   note: z.string().max(400),
@@ -43,6 +47,13 @@ export const RecipeSchema = z.strictObject({
   video: z.strictObject({
     codec: z.enum(COPY_VIDEO),
     quality: z.number().min(0).max(63).nullable(),
+    rate: z
+      .discriminatedUnion('kind', [
+        z.strictObject({ kind: z.literal('average'), kbps: z.number().int().min(100).max(200_000) }),
+        z.strictObject({ kind: z.literal('size'), megabytes: z.number().int().min(1).max(200_000) }),
+      ])
+      .nullable()
+      .default(null),
     effort: z.enum(EFFORTS),
     tuning: z.enum(TUNINGS),
     keySeconds: z.number().min(0.1).max(60).nullable(),
@@ -54,6 +65,11 @@ export const RecipeSchema = z.strictObject({
     mostRows: z.number().int().min(64).max(4320).nullable(),
     pixels: z.enum(['as they are', 'square']),
     denoise: z.enum(DENOISE),
+    turn: z.enum(TURNS).default('none'),
+    mirror: z.boolean().default(false),
+    brightness: percent,
+    contrast: percent,
+    saturation: percent,
   }),
   audio: z.strictObject({
     codec: z.enum(COPY_AUDIO),
@@ -61,14 +77,17 @@ export const RecipeSchema = z.strictObject({
     mostChannels: z.literal(MOST_CHANNELS),
     stereoBeside: z.boolean(),
     tracks: z.enum(['all', 'first']),
+    loudness: z.number().min(-31).max(-10).nullable().default(null),
+    gainDb: z.number().min(-30).max(30).default(0),
+    delayMs: z.number().int().min(-10_000).max(10_000).default(0),
   }),
   subtitles: z.strictObject({ kept: z.enum(['all', 'none']), drawn: z.enum(['none', 'forced']) }),
-}) satisfies z.ZodType<Recipe>;
+}) satisfies z.ZodType<Recipe, unknown>;
 
 /** Recipes in a file of their own. */
 export const RecipeFileSchema = z.object({
   kind: z.literal('careful-vault recipes'),
-  version: z.literal(RECIPE_VERSION),
+  version: z.union([z.literal(1), z.literal(RECIPE_VERSION)]),
   recipes: z.array(RecipeSchema).min(1).max(200).readonly(),
 });
 export type RecipeFile = z.infer<typeof RecipeFileSchema>;

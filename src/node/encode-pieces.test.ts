@@ -60,6 +60,7 @@ const facts = (more: Partial<EncodeFacts> = {}, frameTicks = 1_080_000): EncodeF
   audio: [{ codec: 'AC-3', channels: 1, name: '' }],
   subtitles: [],
   chapters: 0,
+  durationMs: 600_000,
   ...more,
 });
 

@@ -6,9 +6,13 @@ import { joinPictures, readMatroskaStream, type MatroskaSink } from '@/core/matr
 import {
   divideEncode,
   encoderArguments,
+  firstPassArguments,
   joinArguments,
+  loudnessArguments,
+  loudnessOf,
   pieceArguments,
   whyWhole,
+  withLoudness,
   type EncodePiece,
   type EncodePlan,
   type SourcePicture,
@@ -141,16 +145,49 @@ class PieceEncode {
   }
 }
 
+/** Measures the tracks that are to be as loud as was wished. */
+async function asLoudAsWished({ plan, master }: EncodeOrder, { signal, note }: EncodeWatch): Promise<EncodePlan> {
+  const found: ReturnType<typeof loudnessOf>[] = [];
+  for (const [i, track] of plan.audio.entries()) {
+    if (track.loudness === null) {
+      found.push(null);
+      continue;
+    }
+    const said: string[] = [];
+    await runProgram('ffmpeg', loudnessArguments(track, master), { signal, onLine: (line) => said.push(line) });
+    const loudness = loudnessOf(said);
+    found.push(loudness);
+    note(loudness ? `track ${i + 1}: ${loudness.lufs} LUFS, true peak ${loudness.peakDb} dB` : `track ${i + 1}: nothing is heard`);
+  }
+  return withLoudness(plan, found);
+}
+
 /**
  * Encodes a copy from its master. A long one is made in pieces, one after the other: what an earlier attempt finished is not made again.
  * @returns in how many pieces. @throws WorkError `encoder-failed`, `storage-full`, `work-lost` where finished pieces are spoilt.
  */
-export async function encodeCopy(order: EncodeOrder, watch: EncodeWatch): Promise<number> {
-  const { plan, master, masterMs, output, folder, pieceMs } = order;
+export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promise<number> {
   const { signal, progress, note } = watch;
-  const undivided = async () => {
-    const { errors } = await runProgram('ffmpeg', encoderArguments(plan, master, output), { signal, read: progressOf(progress) });
+  const order = { ...wished, plan: await asLoudAsWished(wished, watch) };
+  const { plan, master, masterMs, output, folder, pieceMs } = order;
+  const run = async (args: readonly string[], onTime: (ms: number) => void) => {
+    const { errors } = await runProgram('ffmpeg', args, { signal, read: progressOf(onTime) });
     for (const line of errors) note(`encoder: ${line}`);
+  };
+  const undivided = async () => {
+    if (plan.video.rate?.passes !== 2) {
+      await run(encoderArguments(plan, master, output), progress);
+      return 1;
+    }
+    mkdirSync(folder, { recursive: true });
+    const log = path.join(folder, 'seen');
+    await run(firstPassArguments(plan, master, log), (ms) => {
+      progress(ms / 2);
+    });
+    await run(encoderArguments(plan, master, output, log), (ms) => {
+      progress((masterMs + ms) / 2);
+    });
+    rmSync(folder, { recursive: true, force: true });
     return 1;
   };
   if (masterMs < pieceMs * 1.5 || whyWhole(plan)) return undivided();

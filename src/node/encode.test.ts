@@ -1,11 +1,25 @@
 import { spawnSync } from 'node:child_process';
+import { statSync } from 'node:fs';
 import path from 'node:path';
 import { proveCopy } from '@/core/proof';
-import { SHIPPED, encoderArguments, expectationOf, planEncode, type EncodeFacts, type Recipe } from '@/core/recipes';
+import {
+  CONTAINER_ENDING,
+  SHIPPED,
+  TARGETS,
+  encoderArguments,
+  expectationOf,
+  obstaclesOn,
+  planEncode,
+  type EncodeFacts,
+  type EncodePlan,
+  type Recipe,
+} from '@/core/recipes';
 import { encodeFacts, wholeTitleReel } from '@/core/reels';
 import { HAVEN, QUAY, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { decodedFrames, likeness } from '@/test-support/ffmpeg';
-import { examineCopy } from './ffmpeg';
+import { encodeCopy } from './encode-pieces';
+import { examineCopy, probeShape } from './ffmpeg';
+import { nearnessToMaster } from './outcome';
 
 /**
  * Every treatment on content whose right answer is known before it is touched: FFmpeg makes the source, other parts of it judge the copy.
@@ -55,6 +69,7 @@ const factsOf = (video: Partial<EncodeFacts['video']>, measured: EncodeFacts['me
   audio: [],
   subtitles: [],
   chapters: 0,
+  durationMs: 600_000,
 });
 
 function encode(file: string, r: Recipe, facts: EncodeFacts): string {
@@ -212,6 +227,16 @@ test('what is shown even while subtitles are off is in the picture when and wher
   }
 });
 
+/** Players that a shipped recipe is made for. */
+const PLAYS_ON: Readonly<Record<string, readonly string[]>> = {
+  access: ['phone', 'browser', 'television', 'server'],
+  lending: ['phone', 'browser', 'television', 'server', 'upload'],
+  'reading-stick': ['phone', 'television'],
+  'catalogue-page': ['browser'],
+  'shelf-saver': ['server'],
+  'old-player': ['dvd-age'],
+};
+
 test.each([
   ['a film of a DVD', QUAY],
   ['a film of a Blu-ray', HAVEN],
@@ -230,11 +255,25 @@ test.each([
       const small = image === HAVEN;
       for (const r of SHIPPED.filter((s) => small || !['AV1', 'VP9'].includes(s.video.codec))) {
         const plan = planEncode(r, encodeFacts(disc.reading, reel, promise.interlaced) as EncodeFacts);
-        const out = path.join(folder, `${r.id}.${r.container === 'WebM' ? 'webm' : r.container === 'Matroska' ? 'mkv' : 'mp4'}`);
-        const { status, stderr } = spawnSync('ffmpeg', encoderArguments(plan, master, out), { encoding: 'utf8' });
-        expect([r.id, status, status === 0 ? '' : stderr]).toEqual([r.id, 0, '']);
+        const out = path.join(folder, `${r.id}${CONTAINER_ENDING[r.container]}`);
+        const order = {
+          plan,
+          master,
+          masterMs: promise.durationMs,
+          output: out,
+          folder: `${out}.pieces`,
+          application: 'test',
+          pieceMs: 1e6,
+        };
+        await encodeCopy(order, { progress: () => undefined, note: () => undefined });
         const proof = proveCopy(await examineCopy(out), expectationOf(plan, promise), promise);
         expect([r.id, proof.checks.filter((c) => !c.passed)]).toEqual([r.id, []]);
+        // Made for players: it is inside their limits, as FFmpeg's prober sees it, and not only by its plan.
+        const shape = await probeShape(out, r.container);
+        const plays = TARGETS.filter((t) => shape && obstaclesOn(t, shape).length === 0).map((t) => t.id);
+        for (const target of PLAYS_ON[r.id] ?? []) expect([r.id, plays]).toEqual([r.id, expect.arrayContaining([target])]);
+        const near = await nearnessToMaster(plan, out, master, promise.durationMs);
+        if (near) expect([r.id, near.frames > 30, near.ssim > 0.93]).toEqual([r.id, true, true]);
         const probe = spawnSync('ffprobe', [
           '-v',
           'error',
@@ -253,7 +292,8 @@ test.each([
         const languages = reel.audio.map((a) => a.language);
         for (const [i, s] of streams.entries()) {
           const wanted = languages[plan.audio[i]?.source ?? 0];
-          expect([r.id, i, (s.tags?.language ?? 'und') === 'und']).toEqual([r.id, i, wanted === null]);
+          // AVI has no place for it.
+          if (r.container !== 'AVI') expect([r.id, i, (s.tags?.language ?? 'und') === 'und']).toEqual([r.id, i, wanted === null]);
         }
       }
     } finally {
@@ -262,3 +302,90 @@ test.each([
   },
   120_000,
 );
+
+const made = async (plan: EncodePlan, master: string, masterMs: number): Promise<string> => {
+  const output = name('out');
+  const order = { plan, master, masterMs, output, folder: `${output}.pieces`, application: 'test', pieceMs: 1e6 };
+  await encodeCopy(order, { progress: () => undefined, note: () => undefined });
+  return output;
+};
+
+/** A still film with a tone in two tracks: soft, and soft with a loud moment. */
+const sounding = () => {
+  const file = name('mkv');
+  const tones = ['sine=f=997:r=48000:d=12,volume=-25dB', "sine=f=997:r=48000:d=12,volume='if(between(t,5,5.002),7.2,0.8)':eval=frame"];
+  ffmpeg([
+    ...['-f', 'lavfi', '-i', 'testsrc2=s=64x64:r=25:d=12', ...tones.flatMap((t) => ['-f', 'lavfi', '-i', t])],
+    ...['-map', '0', '-map', '1', '-map', '2', '-c:v', 'mpeg2video', '-c:a', 'flac', file],
+  ]);
+  return file;
+};
+const soundFacts = (): EncodeFacts => ({
+  ...factsOf({ widthPixels: 64, heightPixels: 64, frameTicks: 1_080_000 }, null),
+  audio: [
+    { codec: 'FLAC', channels: 1, name: '' },
+    { codec: 'FLAC', channels: 1, name: '' },
+  ],
+  durationMs: 12_000,
+});
+
+/** How loud a track is by FFmpeg's meter. */
+function loudness(file: string, track: number): { lufs: number; peak: number } {
+  const said = ffmpeg(['-i', file, '-map', `0:a:${track}`, '-af', 'ebur128=peak=true:framelog=verbose', '-f', 'null', '-']);
+  const last = (pattern: RegExp) => Number([...said.matchAll(pattern)].at(-1)?.[1]);
+  return { lufs: last(/I:\s*(-?[\d.]+) LUFS/g), peak: last(/Peak:\s*(-?[\d.]+) dBFS/g) };
+}
+
+test('tracks are as loud as was wished within half a unit, and none clips', async () => {
+  const master = sounding();
+  const at = recipe({ deinterlace: 'never' }, { container: 'Matroska', audio: { ...access.audio, codec: 'FLAC', loudness: -18 } });
+  const copy = await made(planEncode(at, soundFacts()), master, 12_000);
+  expect(Math.abs(loudness(copy, 0).lufs + 18)).toBeLessThan(0.5);
+  const loud = loudness(copy, 1);
+  expect(loud.peak).toBeLessThanOrEqual(-0.9);
+  expect(loud.lufs).toBeLessThan(-18.5);
+  // A gain is a gain, and later is later: by FFmpeg's own ear for silence.
+  const later = recipe(
+    { deinterlace: 'never' },
+    { container: 'Matroska', audio: { ...access.audio, codec: 'FLAC', gainDb: -6, delayMs: 400 } },
+  );
+  const moved = await made(planEncode(later, soundFacts()), master, 12_000);
+  expect(Math.abs(loudness(moved, 0).lufs - (loudness(master, 0).lufs - 6))).toBeLessThan(0.5);
+  const silence = ffmpeg(['-i', moved, '-map', '0:a:0', '-af', 'silencedetect=n=-60dB:d=0.1', '-f', 'null', '-']);
+  expect(Number(/silence_end: ([\d.]+)/.exec(silence)?.[1])).toBeCloseTo(0.4, 2);
+});
+
+test.each([
+  ['H.264', 'MP4'],
+  ['HEVC', 'Matroska'],
+  ['VP9', 'WebM'],
+  ['MPEG-2', 'MPEG transport stream'],
+] as const)('a file of a wished size is of that size: %s in %s', async (codec, container) => {
+  // Noise that no encoder makes small by itself.
+  const master = source('testsrc2=s=160x128:r=25:d=10,noise=alls=24:allf=t', MPEG2);
+  const facts = { ...factsOf({ widthPixels: 160, heightPixels: 128, frameTicks: 1_080_000 }, null), durationMs: 10_000 };
+  const sized = recipe(
+    {},
+    { container, video: { ...access.video, codec, quality: null, effort: 'little', rate: { kind: 'size', megabytes: 1 } } },
+  );
+  const copy = await made(planEncode(sized, facts), master, 10_000);
+  expect(statSync(copy).size / 1e6).toBeGreaterThan(0.85);
+  expect(statSync(copy).size / 1e6).toBeLessThan(1.06);
+});
+
+test('turned and mirrored is what FFmpeg’s own turning of the source is', () => {
+  const file = source('testsrc2=s=160x120:r=25:d=1', ['-c:v', 'ffv1', '-pix_fmt', 'yuv420p']);
+  const lossless: Partial<Recipe> = { container: 'Matroska', video: { ...access.video, codec: 'FFV1', quality: null } };
+  const facts = factsOf({ widthPixels: 160, heightPixels: 120, frameTicks: 1_080_000 }, { scan: 'progressive', combed: 0, bars: NO_BARS });
+  for (const [turn, mirror, wanted] of [
+    ['right', false, 'rotate=PI/2:ow=ih:oh=iw'],
+    ['left', false, 'rotate=-PI/2:ow=ih:oh=iw'],
+    ['half', false, 'rotate=PI'],
+    ['none', true, 'hflip'],
+  ] as const) {
+    const copy = encode(file, recipe({ turn, mirror }, lossless), facts);
+    const expected = name('mkv');
+    ffmpeg(['-i', file, '-vf', wanted, '-c:v', 'ffv1', expected]);
+    expect([turn, alike(copy, expected).worst > 0.98]).toEqual([turn, true]);
+  }
+});

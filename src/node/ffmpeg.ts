@@ -1,5 +1,7 @@
 import { spawnSync } from 'node:child_process';
+import { statSync } from 'node:fs';
 import type { CopyFacts } from '@/core/proof';
+import type { Container, CopyShape } from '@/core/recipes';
 import { capture } from './program';
 
 /**
@@ -18,7 +20,21 @@ export function ffmpegVersion(): string {
 }
 
 interface Probed {
-  streams?: { codec_type?: string; nb_read_packets?: string; duration?: string; tags?: Record<string, string> }[];
+  streams?: {
+    codec_type?: string;
+    codec_name?: string;
+    width?: number;
+    height?: number;
+    pix_fmt?: string;
+    field_order?: string;
+    sample_aspect_ratio?: string;
+    avg_frame_rate?: string;
+    channels?: number;
+    start_time?: string;
+    nb_read_packets?: string;
+    duration?: string;
+    tags?: Record<string, string>;
+  }[];
   chapters?: unknown[];
   format?: { duration?: string };
 }
@@ -36,6 +52,73 @@ function endOf({ streams = [], format }: Probed): number {
     .map((s) => (s.duration === undefined ? clockMs(s.tags?.['DURATION']) : Number(s.duration) * 1000));
   const known = ends.filter((end) => end !== null);
   return known.length === ends.length && known.length > 0 ? Math.max(...known) : Number(format?.duration ?? 0) * 1000;
+}
+
+const VIDEO_NAMES: Readonly<Record<string, CopyShape['video']['codec']>> = {
+  h264: 'H.264',
+  hevc: 'HEVC',
+  av1: 'AV1',
+  vp8: 'VP8',
+  vp9: 'VP9',
+  ffv1: 'FFV1',
+  mpeg1video: 'MPEG-1',
+  mpeg2video: 'MPEG-2',
+  mpeg4: 'MPEG-4',
+  vc1: 'VC-1',
+};
+const AUDIO_NAMES: Readonly<Record<string, CopyShape['audio'][number]['codec']>> = {
+  aac: 'AAC',
+  ac3: 'AC-3',
+  eac3: 'E-AC-3',
+  mp3: 'MP3',
+  mp2: 'MPEG audio',
+  opus: 'Opus',
+  vorbis: 'Vorbis',
+  flac: 'FLAC',
+  dts: 'DTS',
+  truehd: 'TrueHD',
+};
+
+/** What a finished copy is, as a prober of another house than its plan's has it. */
+function shapeOf({ streams = [] }: Probed, container: Container, bytes: number): CopyShape | null {
+  const video = streams.find((s) => s.codec_type === 'video');
+  if (!video) return null;
+  const [over = 0, under = 0] = (video.avg_frame_rate ?? '').split('/').map(Number);
+  const [wide = 1, high = 1] = (video.sample_aspect_ratio ?? '1:1').split(':').map(Number);
+  return {
+    container,
+    video: {
+      codec: VIDEO_NAMES[video.codec_name ?? ''] ?? 'other',
+      bitDepth: Number(/p(9|10|12|14|16)(le|be)$/.exec(video.pix_fmt ?? '')?.[1] ?? 8),
+      widthPixels: video.width ?? 0,
+      heightPixels: video.height ?? 0,
+      rate: under > 0 ? over / under : 0,
+      interlaced: ['tt', 'bb', 'tb', 'bt'].includes(video.field_order ?? ''),
+      squarePixels: wide <= 0 || high <= 0 || Math.abs(wide / high - 1) < 0.02,
+      views: 1,
+    },
+    audio: streams
+      .filter((s) => s.codec_type === 'audio')
+      .map((s) => ({
+        codec: AUDIO_NAMES[s.codec_name ?? ''] ?? (s.codec_name?.startsWith('pcm_') ? 'PCM' : 'unknown'),
+        channels: s.channels ?? 0,
+      })),
+    bytes,
+  };
+}
+
+/** When a file's picture begins, in milliseconds of its clock. @throws WorkError `encoder-failed`. */
+export async function pictureStart(file: string, signal?: AbortSignal): Promise<number> {
+  const how = ['-v', 'error', '-select_streams', 'v:0', '-show_entries', 'stream=start_time', '-of', 'csv=p=0'];
+  const { out } = await capture('ffprobe', [...how, ...fileInput(file)], signal);
+  const start = parseFloat(out);
+  return Number.isFinite(start) ? start * 1000 : 0;
+}
+
+/** What a finished copy is. @throws WorkError `encoder-failed` where it can not be read at all. */
+export async function probeShape(file: string, container: Container, signal?: AbortSignal): Promise<CopyShape | null> {
+  const { out } = await capture('ffprobe', ['-v', 'error', '-show_streams', '-of', 'json', ...fileInput(file)], signal);
+  return shapeOf(JSON.parse(out) as Probed, container, statSync(file).size);
 }
 
 /**

@@ -12,7 +12,7 @@ import {
   type ReelTags,
 } from '@/core/reels';
 import type { Recipe } from '@/core/recipes';
-import type { JobState, SourceRef } from '@/contract';
+import { RecipeSchema, type JobState, type SourceRef } from '@/contract';
 
 /** A disc of the collection, by the fingerprint of its structures: the same pressing is one disc, wherever it is read. */
 export interface DiscRecord {
@@ -79,7 +79,7 @@ async function bringUpToDate(change: Transaction): Promise<void> {
     });
 }
 
-export const CATALOGUE_VERSION = 11;
+export const CATALOGUE_VERSION = 12;
 
 /** The catalogue. A change of shape adds a version below with its migration; see docs/architecture.md. */
 export class Catalogue extends Dexie {
@@ -154,11 +154,21 @@ export class Catalogue extends Dexie {
           });
       });
     // Recipes of the archive's own; jobs know several copies.
-    this.version(CATALOGUE_VERSION)
+    this.version(11)
       .stores({ recipes: 'id' })
       .upgrade(async (change) => {
         await change.table('jobs').toCollection().modify({ copies: [], copy: null });
       });
+    // Recipes know rates, turns, light and levels of sound.
+    this.version(CATALOGUE_VERSION).upgrade(async (change) => {
+      await change
+        .table('recipes')
+        .toCollection()
+        .modify((recipe: Recipe) => {
+          const known = RecipeSchema.safeParse(recipe);
+          if (known.success) Object.assign(recipe, known.data);
+        });
+    });
   }
 
   async rules(): Promise<HouseRules | null> {

@@ -1,5 +1,8 @@
-import { MASTER, type CopyVideo, type Reason, type Recipe, type RecipeId } from '@/core/recipes';
+import { MASTER, type CopyVideo, type Obstacle, type Reason, type Recipe, type RecipeId } from '@/core/recipes';
 import type { Sidecar } from '@/contract';
+import { bytes, list as listAnd } from './format';
+
+const list = (items: readonly string[]): string => listAnd(items).replace(/ and ([^,]*)$/, ' or $1');
 
 /** Recipes and what they do, in words. */
 
@@ -20,7 +23,14 @@ export const resultName = ({ recipe, copy }: { recipe: RecipeId; copy: { recipe:
 
 /** "MP4, H.264 at 20, AAC": a recipe in a line. */
 export function recipeLine({ container, video, audio, picture }: Recipe): string {
-  const quality = video.quality === null ? '' : ` at ${video.quality}`;
+  const quality =
+    video.rate?.kind === 'size'
+      ? ` in ${video.rate.megabytes} MB`
+      : video.rate
+        ? ` of ${video.rate.kbps} kbit/s`
+        : video.quality === null
+          ? ''
+          : ` at ${video.quality}`;
   const streams = video.codec === 'as it is' ? 'picture as it is' : `${video.codec}${quality}`;
   const rows = picture.mostRows === null ? '' : `, ${picture.mostRows} rows at the most`;
   return `${container}, ${streams}${rows}, ${audio.codec === 'as it is' ? 'sound as it is' : audio.codec}`;
@@ -28,6 +38,8 @@ export function recipeLine({ container, video, audio, picture }: Recipe): string
 
 export const EFFORT_NOTE =
   'More effort makes smaller files of the same quality, and takes three to five times as long from one step to the next.';
+export const RATE_NOTE =
+  'A size or a rate that is wished is met, whatever the film: easy films get more than they need, hard ones less. By quality, every film gets what it needs.';
 export const QUALITY_NOTE: Readonly<Record<CopyVideo, string>> = {
   'as it is': 'Nothing is encoded.',
   'H.264':
@@ -36,6 +48,8 @@ export const QUALITY_NOTE: Readonly<Record<CopyVideo, string>> = {
   'HEVC, 10 bit': 'Smaller numbers are better and larger: 6 less doubles the size. Ten bits keep smooth skies smooth.',
   AV1: 'Smaller numbers are better and larger: about 11 less doubles the size.',
   VP9: 'Smaller numbers are better and larger: about 11 less doubles the size.',
+  'MPEG-2': 'Smaller numbers are better and larger: 4 is hard to tell from the source. Two to three times as large as H.264.',
+  'MPEG-4': 'Smaller numbers are better and larger: for players that know nothing newer.',
   FFV1: 'Every frame as it was decoded: there is no quality to choose, and files are large.',
 };
 
@@ -69,7 +83,7 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'not treated when copied': () => 'A picture that stays as it is can not be treated: cropping, scaling and deinterlacing do nothing.',
   'audio copied': ([codec]) => `${n(codec)}, as it is.`,
   'audio encoded': ([from, to, kbps]) => `${n(from)} becomes ${n(to)} of ${n(kbps)} kbit/s.`,
-  'audio lossless': ([from]) => `${n(from)} becomes FLAC, without loss from there on.`,
+  'audio lossless': ([from, to]) => `${n(from)} becomes ${n(to)}, without loss from there on.`,
   'audio can not be copied': ([codec, container, instead]) => `${n(container)} does not carry ${n(codec)}: ${n(instead)} is taken.`,
   'mixed down': ([from, to]) => `${n(from)} channels are mixed down to ${n(to)}.`,
   'stereo beside': ([codec]) => `A stereo track in ${n(codec)} is put beside it.`,
@@ -79,6 +93,24 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'subtitle converted': ([container]) => `Converted to the text that ${n(container)} carries.`,
   'subtitle left': ([container]) => `Left: ${n(container)} can not carry subtitles that are pictures.`,
   'brightness figures left': ([range]) => `The picture stays ${n(range)} in ten bits; the figures of its brightness are not carried over.`,
+  'by rate': ([codec, kbps]) => `The picture is encoded in ${n(codec)} with ${n(kbps)} kbit/s on average.`,
+  'by size': ([codec, megabytes, kbps]) =>
+    `The whole is to take ${n(megabytes)} MB: ${n(kbps)} kbit/s are left for the picture, in ${n(codec)}. It is looked through once before it is encoded, and takes twice the time.`,
+  'rate is thin': ([kbps]) => `${n(kbps)} kbit/s are little for a picture of this size: fewer rows would look better.`,
+  'more than needed': ([kbps]) =>
+    `That is more than any picture of this size has use for: ${n(kbps)} kbit/s are enough, and the file is smaller.`,
+  'one pass only': ([codec]) => `${n(codec)} is encoded in one pass here: its size is met less exactly.`,
+  turned: ([by, mirrored]) =>
+    `The picture is ${[by === 'none' ? '' : by === 'half' ? 'turned upside down' : `turned to the ${n(by)}`, mirrored ? 'mirrored' : ''].filter(Boolean).join(' and ')}.`,
+  'light changed': ([brightness, contrast, saturation]) =>
+    `Brightness ${n(brightness)} %, contrast ${n(contrast)} %, saturation ${n(saturation)} %.`,
+  loudness: ([lufs]) => `Measured before it is encoded, and brought to ${n(lufs)} LUFS; never so loud that it clips.`,
+  gain: ([db]) => `${Number(db) > 0 ? 'Louder' : 'Softer'} by ${n(Math.abs(Number(db)))} dB.`,
+  delayed: ([ms]) => `Comes ${n(Math.abs(Number(ms)))} ms ${Number(ms) > 0 ? 'later' : 'earlier'}.`,
+  'sound not treated': () => 'Sound that stays as it is can not be treated: loudness, gain and delay do nothing.',
+  'chapters left': ([container, count]) => `${n(container)} has no place for chapters: ${n(count)} are left.`,
+  'rate made constant': () =>
+    'AVI counts pictures and has no times: the rate is made constant. Where the disc pauses, a picture stands twice.',
   'subtitle drawn': () => 'Shown even while subtitles are off: drawn into the picture.',
   'subtitle can not be drawn': () => 'Shown even while subtitles are off, and text: it can not be drawn into the picture yet.',
   'nothing forced': () => 'No track is one that is shown even while subtitles are off: nothing is drawn into the picture.',
@@ -87,3 +119,20 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
 
 /** A reason of a plan as a sentence. */
 export const reasonText = ({ code, values }: Reason): string => WORDS[code](values);
+
+const OBSTACLES: { readonly [W in Obstacle['what']]: (o: Extract<Obstacle, { what: W }>) => string } = {
+  container: (o) => `stands in ${o.found}: ${list(o.allowed)} would do`,
+  'video codec': (o) => `the picture is ${o.found}: ${list(o.allowed)} would do`,
+  'bit depth': (o) => `${o.found} bits a sample: ${o.allowed} would do`,
+  'picture size': (o) => `${o.found} pixels: no more than ${o.allowedRows} rows would do`,
+  'picture rate': (o) => `${o.found} pictures a second at this size: ${o.allowed} would do`,
+  interlaced: () => 'fields stay fields: deinterlacing would do',
+  'pixel shape': () => 'pixels are not square: square ones would do',
+  views: (o) => `has ${o.found === 1 ? 'one view' : `${o.found} views`}, where both eyes want their own`,
+  'audio codec': (o) => `its first sound is ${o.found}: ${list(o.allowed)} would do`,
+  channels: (o) => `its first sound has ${o.found} channels: ${o.allowed} would do`,
+  'file size': (o) => `about ${bytes(o.found)}: files there end at ${bytes(o.allowed)}`,
+};
+
+/** What keeps a copy from playing on a class of players, and what would mend it. */
+export const obstacleText = (obstacle: Obstacle): string => (OBSTACLES[obstacle.what] as (o: Obstacle) => string)(obstacle);

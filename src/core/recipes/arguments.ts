@@ -1,15 +1,26 @@
-import type { EncodePlan, PictureStep, PlannedAudio } from './plan';
+import type { EncodePlan, PictureStep, PlannedAudio } from './encode-plan';
 import type { EncodePiece } from './pieces';
 import type { Container, Effort } from './recipe';
+import { avcLevel } from './targets';
 
 /** What FFmpeg is told. Everything here comes from a plan: names from its lists, numbers within their bounds. */
 
-const MUXER: Readonly<Record<Container, string>> = { Matroska: 'matroska', MP4: 'mp4', QuickTime: 'mov', WebM: 'webm' };
+const MUXER: Readonly<Record<Container, string>> = {
+  Matroska: 'matroska',
+  MP4: 'mp4',
+  QuickTime: 'mov',
+  WebM: 'webm',
+  'MPEG transport stream': 'mpegts',
+  AVI: 'avi',
+};
 export const AUDIO_ENCODER: Readonly<Record<Exclude<PlannedAudio['codec'], 'copy'>, string>> = {
   AAC: 'aac',
   Opus: 'libopus',
   'AC-3': 'ac3',
+  'E-AC-3': 'eac3',
+  MP3: 'libmp3lame',
   FLAC: 'flac',
+  PCM: 'pcm_s24le',
 };
 
 /** FFmpeg's encoders by what a plan calls them: what is tried at start. */
@@ -20,6 +31,8 @@ export const VIDEO_ENCODER: Readonly<Record<Exclude<EncodePlan['video']['codec']
   AV1: 'libsvtav1',
   VP9: 'libvpx-vp9',
   FFV1: 'ffv1',
+  'MPEG-2': 'mpeg2video',
+  'MPEG-4': 'mpeg4',
 };
 
 /** What recipes ask of FFmpeg, by the names that they use. */
@@ -50,6 +63,12 @@ function filterOf(step: PictureStep): string {
       return `scale=${step.width}:${step.height}:flags=lanczos${step.square ? ',setsar=1' : ''}`;
     case 'draw':
       return ''; // takes the subtitle's own stream: see `filtersOf`
+    case 'turn':
+      return { right: 'transpose=1', half: 'hflip,vflip', left: 'transpose=2' }[step.by];
+    case 'mirror':
+      return 'hflip';
+    case 'light':
+      return `eq=brightness=${step.brightness / 100}:contrast=${1 + step.contrast / 100}:saturation=${1 + step.saturation / 100}`;
     case 'denoise':
       return step.strong ? 'hqdn3d=6:4.5:9:9' : 'hqdn3d=2:1.5:3:3';
   }
@@ -69,46 +88,146 @@ export function filtersOf({ video: { steps } }: EncodePlan): string {
 
 const isDrawn = ({ video }: EncodePlan): boolean => video.steps.some((s) => s.kind === 'draw');
 
-function videoArguments({ video }: EncodePlan): string[] {
-  const { codec, quality, recipe, bitDepth, interlaced, keyFrames } = video;
+/** Which pass it is of those that a rate takes, and where the first leaves what it has seen. */
+export interface Pass {
+  readonly number: 1 | 2;
+  /** Path without an ending; nothing in it that separates arguments. */
+  readonly log: string;
+}
+
+/** How large: by quality, or by an average rate that may be a half above for two seconds. */
+function sizeArguments({ video }: EncodePlan, quality: string, pass: Pass | null): string[] {
+  const { rate, codec } = video;
+  if (!rate) return [quality, String(video.quality)];
+  const kbps = `${rate.kbps}k`;
+  const bounds = codec === 'AV1' || codec === 'VP9' ? [] : ['-maxrate', `${Math.round(rate.kbps * 1.5)}k`, '-bufsize', `${rate.kbps * 2}k`];
+  // x265 takes its passes with its own parameters: see below.
+  const passes = pass && !codec.startsWith('HEVC') ? ['-pass', String(pass.number), '-passlogfile', pass.log] : [];
+  return ['-b:v', kbps, ...bounds, ...passes];
+}
+
+function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
+  const { video } = plan;
+  const { codec, recipe, bitDepth, interlaced, keyFrames } = video;
   if (codec === 'copy') return ['-c:v', 'copy'];
   // Without loss means with the colour that the source has, whatever its sampling.
   const format = codec === 'FFV1' ? [] : ['-pix_fmt', pixelFormat(bitDepth)];
   const common = ['-c:v', VIDEO_ENCODER[codec], ...format];
   const keys = keyFrames === null ? [] : ['-g', String(keyFrames)];
-  const crf = ['-crf', String(quality)];
+  const crf = sizeArguments(plan, '-crf', pass);
   const tune = recipe.tuning === 'none' ? [] : ['-tune', recipe.tuning];
   // One frame after another as they stand in the field order that the stream says.
   const fields = interlaced ? ['-flags', '+ilme+ildct'] : [];
   switch (codec) {
-    case 'H.264':
-      return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...tune, '-profile:v', 'high', ...fields, ...keys];
+    case 'H.264': {
+      const level = avcLevel(video.widthPixels, video.heightPixels, video.picturesPerSecond);
+      const profile = ['-profile:v', 'high', ...(level ? ['-level', level] : [])];
+      return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...tune, ...profile, ...fields, ...keys];
+    }
     case 'HEVC':
     case 'HEVC, 10 bit': {
       const film = recipe.tuning === 'film' ? [] : tune; // x265 knows grain and animation
-      const own = ['log-level=error', ...(interlaced ? ['interlace=tff'] : [])];
+      const passes = pass && video.rate ? [`pass=${pass.number}`, `stats=${pass.log}.x265`] : [];
+      const own = ['log-level=error', ...(interlaced ? ['interlace=tff'] : []), ...passes];
       return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...film, '-x265-params', own.join(':'), '-tag:v', 'hvc1', ...keys];
     }
     case 'AV1':
       return [...common, ...crf, '-preset', String(AV1_PRESET[recipe.effort]), ...keys];
-    case 'VP9':
-      return [...common, ...crf, '-b:v', '0', '-deadline', 'good', '-cpu-used', String(VP9_SPEED[recipe.effort]), '-row-mt', '1', ...keys];
+    case 'VP9': {
+      const speed = ['-deadline', 'good', '-cpu-used', String(VP9_SPEED[recipe.effort]), '-row-mt', '1'];
+      return [...common, ...crf, ...(video.rate ? [] : ['-b:v', '0']), ...speed, ...keys];
+    }
+    case 'MPEG-2':
+    case 'MPEG-4':
+      return [...common, ...sizeArguments(plan, '-q:v', pass), '-bf', '2', ...(codec === 'MPEG-2' ? fields : []), ...keys];
     case 'FFV1':
       return [...common, '-level', '3', '-g', '1', '-slices', '16', '-slicecrc', '1', '-context', '1', '-coder', '1'];
   }
 }
 
-function audioArguments(audio: readonly PlannedAudio[], input: number): string[] {
-  return audio.flatMap(({ source, codec, channels, kbps, nameSuffix }, i) => [
+const LAYOUT: Readonly<Record<number, string>> = { 1: 'mono', 2: 'stereo', 3: '2.1', 4: 'quad', 5: '5.0', 6: '5.1', 7: '6.1', 8: '7.1' };
+
+/** A track as it will be heard, before it is made louder or softer. */
+const mixOf = ({ channels }: Pick<PlannedAudio, 'channels'>): string[] => {
+  const layout = LAYOUT[channels];
+  return layout ? [`aformat=channel_layouts=${layout}`] : [];
+};
+
+/** Louder, softer, later, earlier. */
+function soundFilters(track: PlannedAudio): string[] {
+  const { gainDb, delayMs } = track;
+  const filters: string[] = [];
+  if (gainDb !== 0) filters.push(...mixOf(track), `volume=${gainDb}dB`);
+  if (delayMs > 0) filters.push(`adelay=${delayMs}:all=1`);
+  if (delayMs < 0) filters.push(`atrim=start=${-delayMs / 1000},asetpts=PTS-STARTPTS`);
+  return filters;
+}
+
+/** Measures how loud a planned track is: EBU R 128, over all of it. What it says is read by `loudnessOf`. */
+export const loudnessArguments = (track: PlannedAudio, input: string): string[] => [
+  ...[
+    '-hide_banner',
+    '-nostdin',
+    '-nostats',
+    '-loglevel',
+    'info',
+    '-f',
+    'matroska',
+    '-i',
+    input,
+    '-vn',
+    '-sn',
     '-map',
-    `${input}:a:${source}`,
-    `-c:a:${i}`,
-    codec === 'copy' ? 'copy' : AUDIO_ENCODER[codec],
-    ...(codec === 'copy' ? [] : [`-ac:a:${i}`, String(channels)]),
-    ...(kbps === null ? [] : [`-b:a:${i}`, `${kbps}k`]),
-    ...(codec === 'Opus' && channels > 2 ? [`-mapping_family:a:${i}`, '1'] : []),
-    ...(nameSuffix === '' ? [] : [`-metadata:s:a:${i}`, `title=${nameSuffix}`]),
-  ]);
+    `0:a:${track.source}`,
+  ],
+  ...['-af', [...mixOf(track), 'ebur128=peak=true:framelog=verbose'].join(','), '-f', 'null', '-'],
+];
+
+/** Integrated loudness in LUFS and true peak in dB below full scale; null where nothing was heard. */
+export function loudnessOf(messages: readonly string[]): { readonly lufs: number; readonly peakDb: number } | null {
+  const find = (pattern: RegExp) =>
+    Number(
+      [...messages]
+        .reverse()
+        .find((m) => pattern.test(m))
+        ?.match(pattern)?.[1] ?? Number.NaN,
+    );
+  const [lufs, peakDb] = [find(/\bI:\s*(-?[\d.]+) LUFS/), find(/\bPeak:\s*(-?[\d.]+) dBFS/)];
+  return Number.isFinite(lufs) && Number.isFinite(peakDb) && lufs > -70 ? { lufs, peakDb } : null;
+}
+
+/** Nothing is made so loud that it clips: EBU R 128 asks for no more than -1 dB true peak. */
+const MOST_PEAK_DB = -1;
+
+/** The plan with every track as much louder or softer as it takes to be as loud as was wished. @param found by track as it is planned. */
+export function withLoudness(plan: EncodePlan, found: readonly ({ readonly lufs: number; readonly peakDb: number } | null)[]): EncodePlan {
+  return {
+    ...plan,
+    audio: plan.audio.map((track, i) => {
+      const measured = found[i];
+      if (track.loudness === null || !measured) return track;
+      const wanted = track.loudness - measured.lufs;
+      return { ...track, gainDb: Math.round(Math.min(wanted, Math.max(0, MOST_PEAK_DB - measured.peakDb)) * 100) / 100 };
+    }),
+  };
+}
+
+function audioArguments(audio: readonly PlannedAudio[], input: number): string[] {
+  return audio.flatMap((track, i) => {
+    const { source, codec, channels, kbps, nameSuffix } = track;
+    const filters = codec === 'copy' ? [] : soundFilters(track);
+    return [
+      '-map',
+      `${input}:a:${source}`,
+      `-c:a:${i}`,
+      codec === 'copy' ? 'copy' : AUDIO_ENCODER[codec],
+      ...(codec === 'copy' ? [] : [`-ac:a:${i}`, String(channels)]),
+      ...(kbps === null ? [] : [`-b:a:${i}`, `${kbps}k`]),
+      ...(codec === 'Opus' && channels > 2 ? [`-mapping_family:a:${i}`, '1'] : []),
+      ...(filters.length === 0 ? [] : [`-filter:a:${i}`, filters.join(',')]),
+      ...(nameSuffix === '' ? [] : [`-metadata:s:a:${i}`, `title=${nameSuffix}`]),
+    ];
+  });
 }
 
 function subtitleArguments({ subtitles }: EncodePlan, input: number): string[] {
@@ -120,7 +239,12 @@ function subtitleArguments({ subtitles }: EncodePlan, input: number): string[] {
 const QUIET = ['-hide_banner', '-nostdin', '-y', '-loglevel', 'warning', '-progress', 'pipe:1'];
 
 /** Pictures come when they come: a rate is never guessed. */
-const timesOf = ({ video }: EncodePlan): string[] => ['-fps_mode', video.steps.some((s) => s.kind === 'film') ? 'vfr' : 'passthrough'];
+const timesOf = ({ video, container }: EncodePlan): string[] => {
+  if (video.codec === 'copy') return [];
+  // This one counts pictures, and has no times.
+  if (container === 'AVI') return ['-fps_mode', 'cfr'];
+  return ['-fps_mode', video.steps.some((s) => s.kind === 'film') ? 'vfr' : 'passthrough'];
+};
 
 function containerArguments({ container }: EncodePlan, output: string): string[] {
   const front = container === 'MP4' || container === 'QuickTime' ? ['-movflags', '+faststart'] : [];
@@ -129,10 +253,11 @@ function containerArguments({ container }: EncodePlan, output: string): string[]
 
 /**
  * Everything that FFmpeg is told to make a copy by a plan, from a master's file.
- * @param input what FFmpeg reads: a file, or `pipe:0`.
+ * @param input what FFmpeg reads: a file, or `pipe:0`. @param log where a first pass has left what it saw; see `firstPassArguments`.
  */
-export function encoderArguments(plan: EncodePlan, input: string, output: string): string[] {
+export function encoderArguments(plan: EncodePlan, input: string, output: string, log = ''): string[] {
   const filters = filtersOf(plan);
+  const pass = plan.video.rate?.passes === 2 ? { number: 2 as const, log } : null;
   return [
     ...QUIET,
     ...['-f', 'matroska', '-i', input],
@@ -142,8 +267,23 @@ export function encoderArguments(plan: EncodePlan, input: string, output: string
     ...['-map_chapters', '0', '-map_metadata', '0'],
     ...(filters === '' || isDrawn(plan) ? [] : ['-vf', filters]),
     ...timesOf(plan),
-    ...videoArguments(plan),
+    ...videoArguments(plan, pass),
     ...containerArguments(plan, output),
+  ];
+}
+
+/** The first of two passes: the picture alone is looked through, and nothing kept but what the second needs. */
+export function firstPassArguments(plan: EncodePlan, input: string, log: string): string[] {
+  const filters = filtersOf(plan);
+  return [
+    ...QUIET,
+    ...['-f', 'matroska', '-i', input],
+    ...(isDrawn(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
+    ...['-an', '-sn', '-map_chapters', '-1'],
+    ...(filters === '' || isDrawn(plan) ? [] : ['-vf', filters]),
+    ...timesOf(plan),
+    ...videoArguments(plan, { number: 1, log }),
+    ...['-f', 'null', '-'],
   ];
 }
 

@@ -17,13 +17,25 @@ export const CARRIES: Readonly<
     audio: new Set<AudioCodec>(['AAC', 'AC-3', 'E-AC-3', 'MP3', 'ALAC', 'MPEG audio']),
   },
   WebM: { video: new Set<VideoCodec>(['VP8', 'VP9', 'AV1']), audio: new Set<AudioCodec>(['Opus', 'Vorbis']) },
+  'MPEG transport stream': {
+    video: new Set<VideoCodec>(['MPEG-1', 'MPEG-2', 'H.264', 'HEVC']),
+    audio: new Set<AudioCodec>(['AAC', 'AC-3', 'E-AC-3', 'MP3', 'MPEG audio', 'DTS']),
+  },
+  AVI: { video: new Set<VideoCodec>(['MPEG-4']), audio: new Set<AudioCodec>(['MP3', 'AC-3', 'MPEG audio']) },
 };
+/** Containers with a place for chapters. */
+export const CARRIES_CHAPTERS: ReadonlySet<Container> = new Set<Container>(['Matroska', 'MP4', 'QuickTime', 'WebM']);
 /** What is encoded for a container, of what can be chosen; the first stands in where something else was wished. */
 export const ENCODES: Readonly<Record<Container, { readonly video: readonly CopyVideo[]; readonly audio: readonly CopyAudio[] }>> = {
-  Matroska: { video: ['H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9', 'FFV1'], audio: ['AAC', 'Opus', 'AC-3', 'FLAC'] },
-  MP4: { video: ['H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9'], audio: ['AAC', 'AC-3', 'FLAC', 'Opus'] },
-  QuickTime: { video: ['H.264', 'HEVC', 'HEVC, 10 bit'], audio: ['AAC', 'AC-3'] },
+  Matroska: {
+    video: ['H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9', 'FFV1', 'MPEG-2', 'MPEG-4'],
+    audio: ['AAC', 'Opus', 'AC-3', 'E-AC-3', 'MP3', 'FLAC', 'PCM'],
+  },
+  MP4: { video: ['H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9', 'MPEG-4'], audio: ['AAC', 'AC-3', 'E-AC-3', 'MP3', 'FLAC', 'Opus'] },
+  QuickTime: { video: ['H.264', 'HEVC', 'HEVC, 10 bit', 'MPEG-2'], audio: ['AAC', 'AC-3', 'PCM'] },
   WebM: { video: ['VP9', 'AV1'], audio: ['Opus'] },
+  'MPEG transport stream': { video: ['H.264', 'HEVC', 'HEVC, 10 bit', 'MPEG-2'], audio: ['AAC', 'AC-3', 'E-AC-3', 'MP3'] },
+  AVI: { video: ['MPEG-4'], audio: ['MP3', 'AC-3'] },
 };
 
 /** The usual value of each encoder's own scale, and its ends. */
@@ -33,12 +45,44 @@ export const QUALITY: Readonly<Record<Exclude<CopyVideo, 'as it is' | 'FFV1'>, {
   'HEVC, 10 bit': { usual: 22, best: 10, least: 40 },
   AV1: { usual: 30, best: 10, least: 60 },
   VP9: { usual: 31, best: 10, least: 60 },
+  'MPEG-2': { usual: 4, best: 2, least: 20 },
+  'MPEG-4': { usual: 4, best: 2, least: 20 },
 };
 
-export const KBPS: Readonly<Record<Exclude<CopyAudio, 'as it is' | 'FLAC'>, number>> = { AAC: 80, Opus: 64, 'AC-3': 96 };
+export const KBPS: Readonly<Record<Exclude<CopyAudio, 'as it is' | 'FLAC' | 'PCM'>, number>> = {
+  AAC: 80,
+  Opus: 64,
+  'AC-3': 96,
+  'E-AC-3': 80,
+  MP3: 96,
+};
 /** AC-3 knows only some rates (ATSC A/52 table 5.18). */
 export const AC3_KBPS = [96, 112, 128, 160, 192, 224, 256, 320, 384, 448, 512, 576, 640] as const;
-export const MOST_AC3_CHANNELS = 6;
+/** MPEG-1 layer III (ISO/IEC 11172-3 table of bit rates). */
+export const MP3_KBPS = [64, 80, 96, 112, 128, 160, 192, 224, 256, 320] as const;
+export const MOST_CODED_CHANNELS: Readonly<Record<Exclude<CopyAudio, 'as it is'>, number>> = {
+  AAC: 8,
+  Opus: 8,
+  'AC-3': 6,
+  'E-AC-3': 6,
+  MP3: 2,
+  FLAC: 8,
+  PCM: 8,
+};
+/** FLAC takes about half of 16 bit at 48 kHz; PCM is written with 24. */
+export const FLAC_KBPS_PER_CHANNEL = 400;
+export const PCM_KBPS_PER_CHANNEL = 1152;
+/** A track that is copied, where nobody knows better. */
+export const COPIED_KBPS = 384;
+/** What the container itself takes, as a share of what is in it: packets of a transport stream each have a head. */
+export const CONTAINER_SHARE: Readonly<Record<Container, number>> = {
+  Matroska: 1.01,
+  MP4: 1.01,
+  QuickTime: 1.01,
+  WebM: 1.01,
+  'MPEG transport stream': 1.08,
+  AVI: 1.02,
+};
 /** A sample rate of 48 kHz, 24 bit: more than any encoder here is asked for a channel. */
 export const MOST_KBPS = 512;
 
@@ -50,4 +94,6 @@ export const USUAL_KEYS: Readonly<Record<Exclude<CopyVideo, 'as it is'>, number>
   AV1: 161,
   VP9: 128,
   FFV1: 1,
+  'MPEG-2': 12,
+  'MPEG-4': 12,
 };

@@ -1,4 +1,5 @@
-import type { EncodePlan } from './plan';
+import { CONTAINER_SHARE, COPIED_KBPS, FLAC_KBPS_PER_CHANNEL, PCM_KBPS_PER_CHANNEL } from './codecs';
+import type { EncodePlan } from './encode-plan';
 import type { EncodeFacts } from './recipe';
 
 /** What encoders have usually given: bits a pixel at a quality of each one's own scale, and how far the scale halves that. */
@@ -8,13 +9,11 @@ const BITS: Readonly<Record<Exclude<EncodePlan['video']['codec'], 'copy' | 'FFV1
   'HEVC, 10 bit': { at: 22, bits: 0.07, halves: 6 },
   AV1: { at: 30, bits: 0.06, halves: 11 },
   VP9: { at: 31, bits: 0.07, halves: 11 },
+  'MPEG-2': { at: 4, bits: 0.35, halves: 4 },
+  'MPEG-4': { at: 4, bits: 0.25, halves: 4 },
 };
 /** Of a frame without loss: films have grain, which no code makes small. */
 const FFV1_BITS = 5.5;
-/** FLAC takes about half of 16 bit at 48 kHz. */
-const FLAC_KBPS_PER_CHANNEL = 400;
-const COPIED_KBPS = 384;
-const CONTAINER_SHARE = 1.01;
 
 /**
  * Bytes that a copy is expected to take. Only a trial knows the picture: this is what is said before one.
@@ -31,9 +30,19 @@ export function copyBytes(plan: EncodePlan, facts: EncodeFacts, durationMs: numb
         ? FFV1_BITS
         : BITS[video.codec].bits * 2 ** ((BITS[video.codec].at - (video.quality ?? 0)) / BITS[video.codec].halves);
   const audio = plan.audio.reduce(
-    (sum, a) => sum + (a.codec === 'copy' ? COPIED_KBPS : a.codec === 'FLAC' ? FLAC_KBPS_PER_CHANNEL * a.channels : (a.kbps ?? 0)) * 1000,
+    (sum, a) =>
+      sum +
+      (a.codec === 'copy'
+        ? COPIED_KBPS
+        : a.codec === 'FLAC'
+          ? FLAC_KBPS_PER_CHANNEL * a.channels
+          : a.codec === 'PCM'
+            ? PCM_KBPS_PER_CHANNEL * a.channels
+            : (a.kbps ?? 0)) *
+        1000,
     0,
   );
-  const bytes = ((pixels * perPixel + audio) * durationMs) / 8000;
-  return Math.round((video.codec === 'copy' ? masterBytes : bytes) * CONTAINER_SHARE);
+  const picture = video.rate ? video.rate.kbps * 1000 : pixels * perPixel;
+  const bytes = ((picture + audio) * durationMs) / 8000;
+  return Math.round((video.codec === 'copy' ? masterBytes : bytes) * CONTAINER_SHARE[plan.container]);
 }

@@ -1,6 +1,7 @@
 import type { CopyExpectation } from '../proof/prove-copy';
 import type { MasterPromise } from '../proof/promise';
-import type { EncodePlan } from './plan';
+import { CARRIES_CHAPTERS } from './codecs';
+import type { EncodePlan } from './encode-plan';
 
 /** Film restored from pulldown has four pictures in five; cuts and titles in video may make it more or less by a little. */
 const FILM = { least: 0.76, most: 0.84 } as const;
@@ -21,6 +22,6 @@ export function expectationOf(plan: EncodePlan, { frames, durationMs, chapters }
     durationMs,
     audioStreams: plan.audio.length,
     subtitleStreams: plan.subtitles.length,
-    chapters: chapters.length,
+    chapters: CARRIES_CHAPTERS.has(plan.container) ? chapters.length : 0,
   };
 }

@@ -1,23 +1,21 @@
 export * from './recipe';
 export { ENCODES, QUALITY, USUAL_KEYS } from './codecs';
 export { SHIPPED, recipesById } from './shipped';
-export {
-  planEncode,
-  type EncodePlan,
-  type PictureStep,
-  type PlannedAudio,
-  type PlannedSubtitle,
-  type Reason,
-  type ReasonCode,
-} from './plan';
+export type { EncodePlan, PictureStep, PlannedAudio, PlannedSubtitle } from './encode-plan';
+export { planEncode } from './plan';
+export type { Reason, ReasonCode } from './reasons';
 export {
   AUDIO_ENCODER,
   VIDEO_ENCODER,
   encoderArguments,
   encodersOf,
   filtersOf,
+  firstPassArguments,
   joinArguments,
+  loudnessArguments,
+  loudnessOf,
   pieceArguments,
+  withLoudness,
   type EncoderName,
 } from './arguments';
 export { PIECE_MS, divideEncode, whyWhole, type EncodePiece, type SourcePicture } from './pieces';
@@ -32,7 +30,9 @@ export {
   plainPicture,
   shownMs,
   shownSize,
+  together,
   treatedPicture,
+  type CompareWindow,
   type Nearness,
 } from './rehearsal';
 export {
@@ -48,3 +48,4 @@ export {
   type Stretch,
   type TrialResult,
 } from './trial';
+export { TARGETS, obstaclesOn, shapeOfPlan, type CopyShape, type Obstacle, type Target } from './targets';

@@ -18,6 +18,7 @@ const facts = (scan: 'progressive' | 'film with pulldown', forced = false): Enco
   audio: [],
   subtitles: forced ? [{ codec: 'VobSub', forced }] : [],
   chapters: 0,
+  durationMs: 600_000,
 });
 
 const uniform = (seed: number) => {

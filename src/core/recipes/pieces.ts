@@ -1,4 +1,4 @@
-import type { EncodePlan } from './plan';
+import type { EncodePlan } from './encode-plan';
 
 /**
  * A long picture is encoded in pieces that stand alone: each begins with a picture that decoding can begin with, refers to no other piece,
@@ -36,8 +36,12 @@ const WARM_UP_MS = 2000;
 const FILM_CYCLE = 5;
 
 /** Why an encode can not be divided; null where it can. */
-export function whyWhole({ video }: EncodePlan): 'copied' | 'drawn' | null {
+export function whyWhole({ video, container }: EncodePlan): 'copied' | 'drawn' | 'two passes' | 'container' | null {
   if (video.codec === 'copy') return 'copied';
+  // What bits go where is decided over the whole of it.
+  if (video.rate) return 'two passes';
+  // Its frames are counted, not timed.
+  if (container === 'AVI') return 'container';
   // A subtitle that began long before the piece would be missing from it.
   return video.steps.some((s) => s.kind === 'draw') ? 'drawn' : null;
 }

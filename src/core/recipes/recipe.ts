@@ -1,16 +1,16 @@
 import type { AudioCodec, ScanKind, SubtitleCodec, VideoCodec, VideoTrack } from '../reading';
 
-/** The shape of a recipe as it is kept, exported and sent with a job. Grows with every change of it. */
-export const RECIPE_VERSION = 1;
+/** The shape of a recipe as it is kept, exported and sent with a job. Version 1 knew no rates, turns, light and levels of sound. */
+export const RECIPE_VERSION = 2;
 
 /** The lossless master is no recipe with settings: nothing of it can be chosen. All others are made from it. */
 export const MASTER = 'master';
 /** A recipe by its identifier: `master`, one that is shipped, or one of the archive's own. */
 export type RecipeId = string;
 
-export type Container = 'Matroska' | 'MP4' | 'QuickTime' | 'WebM';
-export type CopyVideo = 'as it is' | 'H.264' | 'HEVC' | 'HEVC, 10 bit' | 'AV1' | 'VP9' | 'FFV1';
-export type CopyAudio = 'as it is' | 'AAC' | 'Opus' | 'AC-3' | 'FLAC';
+export type Container = 'Matroska' | 'MP4' | 'QuickTime' | 'WebM' | 'MPEG transport stream' | 'AVI';
+export type CopyVideo = 'as it is' | 'H.264' | 'HEVC' | 'HEVC, 10 bit' | 'AV1' | 'VP9' | 'FFV1' | 'MPEG-2' | 'MPEG-4';
+export type CopyAudio = 'as it is' | 'AAC' | 'Opus' | 'AC-3' | 'E-AC-3' | 'MP3' | 'FLAC' | 'PCM';
 export type Effort = 'little' | 'medium' | 'much';
 
 /** How a copy is made of a title: data, and nothing that is handed to a program as it stands. */
@@ -26,6 +26,8 @@ export interface Recipe {
     readonly codec: CopyVideo;
     /** On the encoder's own scale, smaller is better; null for its usual. Of no meaning for lossless ones. */
     readonly quality: number | null;
+    /** Instead of a quality: so many 1,000 bits a second on average, or so many million bytes for the whole file. */
+    readonly rate: { readonly kind: 'average'; readonly kbps: number } | { readonly kind: 'size'; readonly megabytes: number } | null;
     readonly effort: Effort;
     readonly tuning: 'none' | 'film' | 'animation' | 'grain';
     /** Seconds between pictures that decoding can begin with, at the most; null for the encoder's own choice. */
@@ -42,6 +44,12 @@ export interface Recipe {
     readonly mostRows: number | null;
     readonly pixels: 'as they are' | 'square';
     readonly denoise: 'none' | 'light' | 'strong';
+    readonly turn: 'none' | 'right' | 'half' | 'left';
+    readonly mirror: boolean;
+    /** Percent, from -50 to 50; 0 for as it is. */
+    readonly brightness: number;
+    readonly contrast: number;
+    readonly saturation: number;
   };
   readonly audio: {
     readonly codec: CopyAudio;
@@ -52,6 +60,12 @@ export interface Recipe {
     readonly stereoBeside: boolean;
     /** The first track only, or all that the reel takes. */
     readonly tracks: 'all' | 'first';
+    /** Integrated loudness that every track is brought to, in LUFS (EBU R 128); null for as loud as it is. */
+    readonly loudness: number | null;
+    /** Decibels, where no loudness is wished. */
+    readonly gainDb: number;
+    /** Milliseconds that the sound comes later, or earlier. */
+    readonly delayMs: number;
   };
   readonly subtitles: {
     readonly kept: 'all' | 'none';
@@ -81,15 +95,26 @@ export interface EncodeFacts {
     readonly combed: number;
     readonly bars: { readonly top: number; readonly bottom: number; readonly left: number; readonly right: number };
   } | null;
-  readonly audio: readonly { readonly codec: AudioCodec; readonly channels: number; readonly name: string }[];
+  readonly audio: readonly {
+    readonly codec: AudioCodec;
+    readonly channels: number;
+    readonly name: string;
+    /** 1,000 bits a second; null where it is not known. */
+    readonly kbps?: number | null;
+  }[];
   /** `forced`: all of the track is shown even while subtitles are off. */
   readonly subtitles: readonly { readonly codec: SubtitleCodec; readonly forced: boolean }[];
   readonly chapters: number;
+  readonly durationMs: number;
 }
 
-export const CONTAINERS: readonly Container[] = ['Matroska', 'MP4', 'QuickTime', 'WebM'];
-export const COPY_VIDEO: readonly CopyVideo[] = ['as it is', 'H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9', 'FFV1'];
-export const COPY_AUDIO: readonly CopyAudio[] = ['as it is', 'AAC', 'Opus', 'AC-3', 'FLAC'];
+/** Subtitles that are text: containers convert them, and nobody draws them yet. */
+export const TEXTS: ReadonlySet<SubtitleCodec> = new Set<SubtitleCodec>(['SubRip', 'ASS', 'WebVTT']);
+
+export const CONTAINERS: readonly Container[] = ['Matroska', 'MP4', 'QuickTime', 'WebM', 'MPEG transport stream', 'AVI'];
+export const COPY_VIDEO: readonly CopyVideo[] = ['as it is', 'H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9', 'MPEG-2', 'MPEG-4', 'FFV1'];
+export const COPY_AUDIO: readonly CopyAudio[] = ['as it is', 'AAC', 'Opus', 'AC-3', 'E-AC-3', 'MP3', 'FLAC', 'PCM'];
+export const TURNS = ['none', 'right', 'half', 'left'] as const;
 export const EFFORTS: readonly Effort[] = ['little', 'medium', 'much'];
 export const TUNINGS = ['none', 'film', 'animation', 'grain'] as const;
 export const DEINTERLACE = ['measured', 'never', 'frames', 'fields'] as const;
@@ -97,7 +122,14 @@ export const DENOISE = ['none', 'light', 'strong'] as const;
 export const MOST_CHANNELS = [1, 2, 6, 8] as const;
 
 /** What follows a file's name. RFC 9559 names no ending; these are the usual ones. */
-export const CONTAINER_ENDING: Readonly<Record<Container, string>> = { Matroska: '.mkv', MP4: '.mp4', QuickTime: '.mov', WebM: '.webm' };
+export const CONTAINER_ENDING: Readonly<Record<Container, string>> = {
+  Matroska: '.mkv',
+  MP4: '.mp4',
+  QuickTime: '.mov',
+  WebM: '.webm',
+  'MPEG transport stream': '.ts',
+  AVI: '.avi',
+};
 
 export const MASTER_ENDING = '.mkv';
 /** Whether a file has a name that a result may have. */

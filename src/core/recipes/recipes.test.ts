@@ -8,14 +8,21 @@ import {
   DENOISE,
   EFFORTS,
   MOST_CHANNELS,
+  QUALITY,
   SHIPPED,
+  TARGETS,
   TUNINGS,
+  TURNS,
   copyBytes,
   encoderArguments,
   endingsOf,
   filtersOf,
+  firstPassArguments,
+  obstaclesOn,
   planEncode,
   recipesById,
+  shapeOfPlan,
+  withLoudness,
   withRecipe,
   type EncodeFacts,
   type Recipe,
@@ -55,6 +62,7 @@ const PAL: EncodeFacts = {
     { codec: 'SubRip', forced: false },
   ],
   chapters: 3,
+  durationMs: 600_000,
 };
 const NO_BARS = { top: 0, bottom: 0, left: 0, right: 0 };
 const measured = (scan: 'progressive' | 'interlaced' | 'film with pulldown' | 'mixed', combed: number, bars = NO_BARS): EncodeFacts => ({
@@ -273,6 +281,11 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
       video: {
         codec: random.pick(COPY_VIDEO),
         quality: random.pick([null, random.int(64)]),
+        rate: random.pick([
+          null,
+          { kind: 'average', kbps: 100 + random.int(9000) } as const,
+          { kind: 'size', megabytes: 1 + random.int(9000) } as const,
+        ]),
         effort: random.pick(EFFORTS),
         tuning: random.pick(TUNINGS),
         keySeconds: random.pick([null, 0.1 + random.int(59)]),
@@ -284,6 +297,11 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
         mostRows: random.pick([null, 64 + random.int(4000)]),
         pixels: random.pick(['as they are', 'square'] as const),
         denoise: random.pick(DENOISE),
+        turn: random.pick(TURNS),
+        mirror: random.pick([true, false]),
+        brightness: random.int(101) - 50,
+        contrast: random.int(101) - 50,
+        saturation: random.int(101) - 50,
       },
       audio: {
         codec: random.pick(COPY_AUDIO),
@@ -291,6 +309,9 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
         mostChannels: random.pick(MOST_CHANNELS),
         stereoBeside: random.pick([true, false]),
         tracks: random.pick(['all', 'first'] as const),
+        loudness: random.pick([null, -10 - random.int(21)]),
+        gainDb: random.int(61) - 30,
+        delayMs: random.int(20_001) - 10_000,
       },
       subtitles: { kept: random.pick(['all', 'none'] as const), drawn: random.pick(['none', 'forced'] as const) },
     });
@@ -313,11 +334,16 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
       ]),
     };
     const plan = planEncode(r, facts);
-    const args = encoderArguments(plan, 'pipe:0', 'out');
-    for (const a of args) known.add(a.replace(/\d+(\.\d+)?/g, '#'));
+    const args = [...encoderArguments(plan, 'pipe:0', 'out', 'log'), ...firstPassArguments(plan, 'in', 'log')];
+    for (const a of args) for (const word of a.split(/[,:=[\]']/)) known.add(word.replace(/-?\d+(\.\d+)?/g, '#'));
     expect(plan.video.widthPixels).toBeGreaterThan(0);
     expect([plan.video.widthPixels % 2, plan.video.heightPixels % 2]).toEqual([0, 0]);
-    if (plan.video.quality !== null) expect(plan.video.quality).toBe(Math.min(60, Math.max(10, plan.video.quality)));
+    const { codec, quality, rate } = plan.video;
+    if (quality !== null && codec !== 'copy' && codec !== 'FFV1') {
+      expect(quality).toBeGreaterThanOrEqual(QUALITY[codec].best);
+      expect(quality).toBeLessThanOrEqual(QUALITY[codec].least);
+    }
+    if (rate) expect(quality).toBeNull();
     const size = copyBytes(plan, facts, 60_000, 1e8);
     expect(Number.isFinite(size) && size > 0).toBe(true);
   }
@@ -327,7 +353,71 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
   expect(known.size).toBeLessThan(200);
 });
 
+describe('a size that is wished', () => {
+  const sized = (megabytes: number, more: object = {}) => recipe({ video: { rate: { kind: 'size', megabytes } }, ...more });
+
+  test('leaves to the picture what the sound does not take; all together it is what was wished', () => {
+    const plan = planEncode(sized(500), PAL);
+    const sound = plan.audio.reduce((sum, a) => sum + (a.kbps ?? 0), 0);
+    const bytes = (((plan.video.rate?.kbps ?? 0) + sound) * PAL.durationMs) / 8;
+    expect(plan.video.rate?.passes).toBe(2);
+    expect(bytes / 500e6).toBeGreaterThan(0.98);
+    expect(bytes).toBeLessThanOrEqual(500e6);
+  });
+
+  test('that nothing can meet is told; an encoder with one pass too', () => {
+    const told = (r: Recipe) => planEncode(r, PAL).reasons.flatMap((x) => (x.about === 'video' && x.weight === 'eyes' ? [x.code] : []));
+    expect(told(sized(5))).toEqual(['by size', 'rate is thin']);
+    expect(told(sized(500))).toEqual([]);
+    expect(codesOf(sized(500, { container: 'Matroska', video: { codec: 'AV1', rate: { kind: 'size', megabytes: 500 } } }), PAL)).toContain(
+      'one pass only',
+    );
+  });
+});
+
+test('a track is made as loud as was wished, and never so loud that it clips', () => {
+  const plan = planEncode(recipe({ audio: { loudness: -16 } }), PAL);
+  const gains = (lufs: number, peakDb: number) => withLoudness(plan, [{ lufs, peakDb }, null]).audio.map((a) => a.gainDb);
+  expect(gains(-23, -12)).toEqual([7, 0]);
+  expect(gains(-23, -4)).toEqual([3, 0]);
+  expect(gains(-10, 0)).toEqual([-6, 0]);
+  expect(gains(-23, 0.5)).toEqual([0, 0]);
+});
+
+test.each<[string, readonly string[]]>([
+  ['access', ['phone', 'television', 'browser', 'server']],
+  ['lending', ['phone', 'television', 'browser', 'server', 'upload']],
+  ['catalogue-page', ['browser', 'server', 'upload']],
+  ['shelf-saver', ['server']],
+  ['old-player', ['dvd-age']],
+  ['preservation', []],
+])('the recipe %s plays on %j, by its plan', (id, names) => {
+  const r = recipesById().get(id) as Recipe;
+  const facts: EncodeFacts = { ...PAL, audio: [{ codec: 'AC-3', channels: 6, name: '' }] };
+  const plays = TARGETS.filter((t) => obstaclesOn(t, shapeOfPlan(planEncode(r, facts), facts, 1e9)).length === 0).map((t) => t.id);
+  expect(plays).toEqual(names);
+});
+
+test('what stands in the way of a player is said with its limit', () => {
+  const wide: EncodeFacts = { ...PAL, video: { ...PAL.video, widthPixels: 3840, heightPixels: 2160 }, flaggedInterlaced: false };
+  const of = (id: string, bytes = 1e9) => {
+    const target = TARGETS.find((t) => t.id === id);
+    return target ? obstaclesOn(target, shapeOfPlan(planEncode(access, wide), wide, bytes)) : [];
+  };
+  expect(of('phone')).toEqual([{ what: 'picture size', found: '3840 × 2160', allowedRows: 1086 }]);
+  expect(of('browser')).toEqual([]);
+  expect(of('television', 5e9).map((o) => o.what)).toEqual(['picture size', 'file size']);
+  expect(of('headset').map((o) => o.what)).toEqual(['views', 'channels']);
+});
+
 describe('recipes as data', () => {
+  test('one of the first version is read as it was meant', () => {
+    const { rate: _rate, ...video } = access.video;
+    const { turn: _turn, mirror: _m, brightness: _b, contrast: _c, saturation: _s, ...picture } = access.picture;
+    const { loudness: _l, gainDb: _g, delayMs: _d, ...audio } = access.audio;
+    expect(RecipeSchema.parse({ ...access, version: 1, video, picture, audio })).toEqual(access);
+  });
+
   test('those that are shipped are allowed, each told apart by its file’s ending', () => {
     for (const r of SHIPPED) expect(RecipeSchema.parse(r)).toEqual(r);
     const endings = [...endingsOf(['master', ...SHIPPED.map((r) => r.id)], recipesById()).values()];

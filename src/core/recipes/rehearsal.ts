@@ -1,5 +1,5 @@
 import { encoderArguments, filtersOf } from './arguments';
-import type { EncodePlan } from './plan';
+import type { EncodePlan } from './encode-plan';
 import type { EncodeFacts } from './recipe';
 
 /** What FFmpeg is told where a recipe is tried on short clips of a reel: one picture with and without it, and how near an encode is. */
@@ -19,6 +19,8 @@ export function shownSize({ video }: EncodeFacts): { width: number; height: numb
 function backInPlace(plan: EncodePlan, facts: EncodeFacts): string {
   const { width, height } = shownSize(facts);
   const { widthPixels, heightPixels } = facts.video;
+  if (plan.video.steps.some((s) => s.kind === 'turn'))
+    return `scale='trunc(iw*sar/2)*2':ih,setsar=1,scale=${width}:${height}:force_original_aspect_ratio=decrease:flags=bicubic,pad=${width}:${height}:-1:-1:color=${CUT_COLOUR}`;
   const crop = plan.video.steps.find((s) => s.kind === 'crop');
   const placed =
     crop?.kind === 'crop'
@@ -67,41 +69,45 @@ export const pictureOnly = (plan: EncodePlan): EncodePlan => ({ ...plan, contain
 export const clipArguments = (plan: EncodePlan, clip: string, output: string): string[] =>
   encoderArguments(pictureOnly(plan), clip, output);
 
+/** A stretch of a copy and the same of its master, in milliseconds of each. `seekMs` is early enough for what filters look back on. */
+export interface CompareWindow {
+  readonly seekMs: number;
+  readonly fromMs: number;
+  readonly toMs: number;
+  /** How much later the copy shows its first picture than the master: containers and codecs make room for sound before it. */
+  readonly shiftMs: number;
+}
+
+const inSeconds = (ms: number): string => (Math.max(0, ms) / 1000).toFixed(5);
+
 /**
- * Compares an encode of a clip with the clip's own pictures after all treatments, picture by picture: what is lost is what encoding loses.
- * SSIM and PSNR of the luma stand in what FFmpeg says, line by line.
+ * Compares an encode with the pictures that it was made from, after all treatments, picture by picture: what is lost is what encoding
+ * loses. SSIM and mean error of the luma stand in what FFmpeg says, line by line.
+ * @param window null for all of it.
  */
-export function comparisonArguments(plan: EncodePlan, encoded: string, clip: string): string[] {
+export function comparisonArguments(plan: EncodePlan, encoded: string, original: string, window: CompareWindow | null = null): string[] {
   const numbered = 'settb=1/25,setpts=N';
-  const format = plan.video.bitDepth === 10 ? 'yuv420p10le' : 'yuv420p';
+  const format = `format=${plan.video.bitDepth === 10 ? 'yuv420p10le' : 'yuv420p'}`;
   const filters = filtersOf(plan);
+  const part = (shiftMs: number) =>
+    window ? `trim=start=${inSeconds(window.fromMs + shiftMs)}:end=${inSeconds(window.toMs + shiftMs)},` : '';
   const treated = filters.endsWith('[picture]')
     ? `${filters.replaceAll('[0:', '[1:')};[picture]`
     : filters === ''
       ? '[1:v:0]'
       : `[1:v:0]${filters},`;
-  const graph = `${treated}${numbered},format=${format},split[s1][s2];[0:v:0]${numbered},format=${format},split[e1][e2];[e1][s1]ssim,metadata=mode=print:key=lavfi.ssim.Y:file=-[a];[e2][s2]psnr,metadata=mode=print:key=lavfi.psnr.mse.y:file=-[b]`;
+  const graph = [
+    `${treated}${part(0)}${numbered},${format},split[s1][s2]`,
+    `[0:v:0]${part(window?.shiftMs ?? 0)}${numbered},${format},split[e1][e2]`,
+    '[e1][s1]ssim,metadata=mode=print:key=lavfi.ssim.Y:file=-[a]',
+    '[e2][s2]psnr,metadata=mode=print:key=lavfi.psnr.mse.y:file=-[b]',
+  ];
+  const seek = (ms: number) => (window && ms > 0 ? ['-seek_timestamp', '1', '-ss', inSeconds(ms), '-noaccurate_seek'] : []);
   return [
-    '-hide_banner',
-    '-nostdin',
-    '-loglevel',
-    'error',
-    '-i',
-    encoded,
-    '-i',
-    clip,
-    '-filter_complex',
-    graph,
-    '-map',
-    '[a]',
-    '-f',
-    'null',
-    '-',
-    '-map',
-    '[b]',
-    '-f',
-    'null',
-    '-',
+    ...['-hide_banner', '-nostdin', '-loglevel', 'error', ...(window ? ['-copyts'] : [])],
+    ...[...seek((window?.seekMs ?? 0) + (window?.shiftMs ?? 0)), '-i', encoded],
+    ...[...seek(window?.seekMs ?? 0), '-i', original],
+    ...['-filter_complex', graph.join(';'), '-map', '[a]', '-f', 'null', '-', '-map', '[b]', '-f', 'null', '-'],
   ];
 }
 
@@ -128,6 +134,19 @@ export function nearnessOf(said: string, peak = 255): Nearness {
     frames: ssim.length,
     ssim: mean(ssim),
     worstSsim: ssim.length === 0 ? 0 : Math.min(...ssim),
+    psnrDb: error <= 0 ? MOST_DB : Math.min(MOST_DB, 10 * Math.log10((peak * peak) / error)),
+  };
+}
+
+/** Several together, each by its pictures. */
+export function together(parts: readonly Nearness[], peak = 255): Nearness {
+  const frames = parts.reduce((sum, p) => sum + p.frames, 0);
+  const mean = (of: (p: Nearness) => number) => parts.reduce((sum, p) => sum + of(p) * p.frames, 0) / Math.max(1, frames);
+  const error = mean((p) => (peak * peak) / 10 ** (p.psnrDb / 10));
+  return {
+    frames,
+    ssim: mean((p) => p.ssim),
+    worstSsim: Math.min(1, ...parts.map((p) => p.worstSsim)),
     psnrDb: error <= 0 ? MOST_DB : Math.min(MOST_DB, 10 * Math.log10((peak * peak) / error)),
   };
 }

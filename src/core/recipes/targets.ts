@@ -1,5 +1,5 @@
 import type { AudioCodec, VideoCodec } from '../reading';
-import type { EncodePlan } from './plan';
+import type { EncodePlan } from './encode-plan';
 import type { Container, EncodeFacts } from './recipe';
 
 /** What a result is, as far as players ask: by its plan beforehand, by a prober afterwards. */
@@ -50,10 +50,9 @@ export interface Target {
 /** Macroblocks have 256 luma samples. H.264 table A-1: MaxFS and MaxMBPS of levels 4.1 and 5.1. */
 const AVC_41 = { picture: 8192 * 256, second: 245_760 * 256 };
 const AVC_51 = { picture: 36_864 * 256, second: 983_040 * 256 };
-/** H.265 tables A.8 and A.9: MaxLumaPs and MaxLumaSr of levels 4.1 and 5.1. */
-const HEVC_41 = { picture: 2_228_224, second: 133_693_440 };
+/** H.265 tables A.8 and A.9: MaxLumaPs and MaxLumaSr of level 5.1. */
 const HEVC_51 = { picture: 8_912_896, second: 534_773_760 };
-/** ISO/IEC 13818-2 table 8-13: main level; and high level of the main profile. */
+/** ISO/IEC 13818-2 tables 8-11 to 8-13: main level, and high level of the main profile. */
 const MPEG2_MAIN = { picture: 720 * 576, second: 10_368_000 };
 const MPEG2_HIGH = { picture: 1920 * 1152, second: 62_668_800 };
 const ANY = { picture: Number.POSITIVE_INFINITY, second: Number.POSITIVE_INFINITY };
@@ -85,9 +84,9 @@ export const TARGETS: readonly Target[] = [
     id: 'television',
     name: 'television, from a USB stick',
     video: [
-      limit('H.264', ['MP4', 'Matroska'], 8, AVC_41),
-      limit('HEVC', ['MP4', 'Matroska'], 10, HEVC_51),
-      limit('MPEG-2', ['Matroska'], 8, MPEG2_HIGH),
+      limit('H.264', ['MP4', 'Matroska', 'MPEG transport stream'], 8, AVC_41),
+      limit('HEVC', ['MP4', 'Matroska', 'MPEG transport stream'], 10, HEVC_51),
+      limit('MPEG-2', ['Matroska', 'MPEG transport stream'], 8, MPEG2_HIGH),
     ],
     interlaced: true,
     squareOnly: false,
@@ -122,7 +121,7 @@ export const TARGETS: readonly Target[] = [
       limit('HEVC', ['MP4', 'Matroska', 'QuickTime'], 10, HEVC_51),
       limit('AV1', ['MP4', 'Matroska', 'WebM'], 10, ANY),
       limit('VP9', ['Matroska', 'WebM', 'MP4'], 10, ANY),
-      limit('MPEG-2', ['Matroska'], 8, MPEG2_HIGH),
+      limit('MPEG-2', ['Matroska', 'MPEG transport stream'], 8, MPEG2_HIGH),
       limit('VC-1', ['Matroska'], 8, ANY),
     ],
     interlaced: true,
@@ -136,7 +135,11 @@ export const TARGETS: readonly Target[] = [
   {
     id: 'upload',
     name: 'upload to a video site',
-    video: [limit('H.264', ['MP4', 'QuickTime'], 8, AVC_51), limit('HEVC', ['MP4', 'QuickTime'], 10, HEVC_51), limit('VP9', ['WebM'], 8, ANY)],
+    video: [
+      limit('H.264', ['MP4', 'QuickTime'], 8, AVC_51),
+      limit('HEVC', ['MP4', 'QuickTime'], 10, HEVC_51),
+      limit('VP9', ['WebM'], 8, ANY),
+    ],
     interlaced: false,
     squareOnly: true,
     views: 1,
@@ -148,14 +151,14 @@ export const TARGETS: readonly Target[] = [
   {
     id: 'dvd-age',
     name: 'old living-room player',
-    video: [limit('MPEG-2', ['Matroska'], 8, MPEG2_MAIN)],
-    interlaced: true,
+    video: [limit('MPEG-4', ['AVI'], 8, MPEG2_MAIN)],
+    interlaced: false,
     squareOnly: false,
     views: 1,
     audio: ['AC-3', 'MP3', 'MPEG audio'],
     mostChannels: 6,
     mostBytes: FAT32_BYTES,
-    from: 'MPEG-2 at main level (ISO/IEC 13818-2, table 8-13)',
+    from: 'MPEG-4 Visual, Advanced Simple profile at level 5 (ISO/IEC 14496-2, table N.1): no more than a DVD’s picture',
   },
   {
     id: 'headset',
@@ -220,7 +223,6 @@ export function obstaclesOn(target: Target, shape: CopyShape): Obstacle[] {
 /** What a copy will be. @param bytes about how large. */
 export function shapeOfPlan(plan: EncodePlan, facts: EncodeFacts, bytes: number): CopyShape {
   const { video } = plan;
-  const film = video.steps.some((s) => s.kind === 'film') ? 0.8 : 1;
   const codec = video.codec === 'copy' ? facts.video.codec : video.codec === 'HEVC, 10 bit' ? 'HEVC' : video.codec;
   return {
     container: plan.container,
@@ -229,12 +231,15 @@ export function shapeOfPlan(plan: EncodePlan, facts: EncodeFacts, bytes: number)
       bitDepth: video.codec === 'copy' ? facts.video.bitDepth : video.bitDepth,
       widthPixels: video.widthPixels,
       heightPixels: video.heightPixels,
-      rate: (27e6 / facts.video.frameTicks) * (video.framesPerFrame ?? 1) * film,
+      rate: video.picturesPerSecond,
       interlaced: video.codec === 'copy' ? (facts.flaggedInterlaced ?? false) : video.interlaced,
       squarePixels: Math.abs(video.displayAspect * (video.heightPixels / video.widthPixels) - 1) < 0.02,
       views: 1,
     },
-    audio: plan.audio.map((a) => ({ codec: a.codec === 'copy' ? (facts.audio[a.source]?.codec ?? 'unknown') : a.codec, channels: a.channels })),
+    audio: plan.audio.map((a) => ({
+      codec: a.codec === 'copy' ? (facts.audio[a.source]?.codec ?? 'unknown') : a.codec,
+      channels: a.channels,
+    })),
     bytes,
   };
 }

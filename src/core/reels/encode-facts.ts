@@ -1,6 +1,7 @@
 import type { Reading } from '../reading';
 import type { EncodeFacts } from '../recipes/recipe';
 import type { Reel } from './model';
+import { reelMs } from './pieces';
 
 /**
  * What recipes need to know of a reel, from the reading; null where the reel's title is not there.
@@ -20,7 +21,8 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
     audio: [
       ...reel.audio.map(({ stream, name }) => {
         const track = names.get(stream);
-        return { codec: track?.codec ?? ('unknown' as const), channels: track?.channels ?? 2, name };
+        const kbps = track?.bitRate ? track.bitRate / 1000 : null;
+        return { codec: track?.codec ?? ('unknown' as const), channels: track?.channels ?? 2, name, kbps };
       }),
       ...(reel.addedAudio ?? []).map(({ codec, channels, name }) => ({ codec, channels, name })),
     ],
@@ -32,5 +34,6 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
       ...(reel.added ?? []).map(({ format, isForced }) => ({ codec: format, forced: isForced })),
     ],
     chapters: (reel.chapters ?? reel.chapterNames).length,
+    durationMs: reelMs(reading.titles, reel.pieces),
   };
 }

@@ -1,7 +1,17 @@
 'use client';
 
 import { useMemo, useState } from 'react';
-import { copyBytes, planEncode, type EncodePlan, type Reason, type Recipe } from '@/core/recipes';
+import {
+  TARGETS,
+  copyBytes,
+  obstaclesOn,
+  planEncode,
+  shapeOfPlan,
+  type CopyShape,
+  type EncodePlan,
+  type Reason,
+  type Recipe,
+} from '@/core/recipes';
 import { encodeFacts, estimateReel, wholeTitleReel } from '@/core/reels';
 import type { DiscRecord } from '@/store/db';
 import { useEngine } from '@/store/engine';
@@ -11,7 +21,7 @@ import { bytes, clock } from '../format';
 import { Button, Empty, Mark, Panel } from '../parts/controls';
 import { Select } from '../parts/fields';
 import { RehearsalDialog } from '../rehearsal/rehearsal-dialog';
-import { reasonText } from '../words-recipes';
+import { obstacleText, reasonText } from '../words-recipes';
 
 const MOST_DISCS = 200;
 const PARTS: readonly { readonly about: Reason['about']; readonly name: string }[] = [
@@ -22,10 +32,35 @@ const PARTS: readonly { readonly about: Reason['about']; readonly name: string }
 ];
 
 /** "1024 × 576, 25 pictures a second" of the copy. */
-function shapeText({ video }: EncodePlan, frameTicks: number): string {
-  const film = video.steps.some((s) => s.kind === 'film') ? 0.8 : 1;
-  const rate = (27e6 / frameTicks) * (video.framesPerFrame ?? 1) * film;
-  return `${video.widthPixels} × ${video.heightPixels}, shape ${video.displayAspect.toFixed(2)} : 1, ${Number(rate.toFixed(3))} pictures a second`;
+const shapeText = ({ video }: EncodePlan): string =>
+  `${video.widthPixels} × ${video.heightPixels}, shape ${video.displayAspect.toFixed(2)} : 1, ${Number(video.picturesPerSecond.toFixed(3))} pictures a second`;
+
+/** On which classes of players it plays, and what stands in the way of the others. */
+function PlaysOn({ shape }: { shape: CopyShape }) {
+  return (
+    <section aria-label="Plays on">
+      <h3 className="smallcaps pb-1">Plays on</h3>
+      <ul className="flex flex-col gap-0.5">
+        {TARGETS.map((target) => {
+          const obstacles = obstaclesOn(target, shape);
+          return (
+            <li key={target.id} className="grid grid-cols-[16px_minmax(0,1fr)] gap-x-1" title={target.from}>
+              <span aria-hidden className={obstacles.length === 0 ? 'text-kept' : 'text-third'}>
+                {obstacles.length === 0 ? '✓' : '–'}
+              </span>
+              <span>
+                <span className={obstacles.length === 0 ? '' : 'text-second'}>
+                  {obstacles.length > 0 && <span className="sr-only">not on </span>}
+                  {target.name}
+                </span>
+                {obstacles.length > 0 && <span className="block text-[12px] text-second">{obstacles.map(obstacleText).join('; ')}</span>}
+              </span>
+            </li>
+          );
+        })}
+      </ul>
+    </section>
+  );
 }
 
 function Consequence({ recipe, disc, number }: { recipe: Recipe; disc: DiscRecord; number: number }) {
@@ -41,7 +76,7 @@ function Consequence({ recipe, disc, number }: { recipe: Recipe; disc: DiscRecor
     <div className="flex flex-col gap-3">
       <dl className="grid grid-cols-[92px_minmax(0,1fr)] gap-x-2">
         <dt className="text-second">becomes</dt>
-        <dd>{shapeText(plan, facts.video.frameTicks)}</dd>
+        <dd>{shapeText(plan)}</dd>
         <dt className="text-second">about</dt>
         <dd>
           {bytes(size)} for {clock(durationMs)}, {Math.max(1, Math.round((100 * size) / Math.max(1, masterBytes)))} % of the master
@@ -68,6 +103,7 @@ function Consequence({ recipe, disc, number }: { recipe: Recipe; disc: DiscRecor
           </section>
         );
       })}
+      <PlaysOn shape={shapeOfPlan(plan, facts, size)} />
     </div>
   );
 }

@@ -28,29 +28,34 @@ export function useRehearsal(on: Rehearsed, source: ReadableSource, recipe: Reci
   const { ref } = source;
   useEffect(() => {
     const leave = new AbortController();
-    const timer = setTimeout(() => {
-      setProblem(null);
-      setBusy(true);
-      const wish = { source: ref, reading: disc.reading, title: title.number };
-      rehearse(
-        wish,
-        { reel, recipe, atMs },
-        (line) => {
-          if (line.type === 'failed') setProblem(line.problem);
-          else if (line.type === 'pictures')
-            show({ before: line.before, after: line.treated, isEncoded: false, bytesPerSecond: null, pace: null });
-          else
-            show((last) => last && { ...last, after: line.picture, isEncoded: true, bytesPerSecond: line.bytesPerSecond, pace: line.pace });
-        },
-        leave.signal,
-      )
-        .catch((error: unknown) => {
-          if (!leave.signal.aborted) setProblem(problemOf(error));
-        })
-        .finally(() => {
-          if (!leave.signal.aborted) setBusy(false);
-        });
-    }, asked.current ? REST_MS : 0);
+    const timer = setTimeout(
+      () => {
+        setProblem(null);
+        setBusy(true);
+        const wish = { source: ref, reading: disc.reading, title: title.number };
+        rehearse(
+          wish,
+          { reel, recipe, atMs },
+          (line) => {
+            if (line.type === 'failed') setProblem(line.problem);
+            else if (line.type === 'pictures')
+              show({ before: line.before, after: line.treated, isEncoded: false, bytesPerSecond: null, pace: null });
+            else
+              show(
+                (last) => last && { ...last, after: line.picture, isEncoded: true, bytesPerSecond: line.bytesPerSecond, pace: line.pace },
+              );
+          },
+          leave.signal,
+        )
+          .catch((error: unknown) => {
+            if (!leave.signal.aborted) setProblem(problemOf(error));
+          })
+          .finally(() => {
+            if (!leave.signal.aborted) setBusy(false);
+          });
+      },
+      asked.current ? REST_MS : 0,
+    );
     asked.current = true;
     return () => {
       clearTimeout(timer);

@@ -1,0 +1,65 @@
+import type { Reason } from './reasons';
+import type { Container, CopyAudio, CopyVideo, Recipe } from './recipe';
+
+/** What is done to a reel for a copy, as data. */
+
+export interface PlannedAudio {
+  /** Track of the reel, from 0. */
+  readonly source: number;
+  readonly codec: Exclude<CopyAudio, 'as it is'> | 'copy';
+  readonly channels: number;
+  readonly kbps: number | null;
+  /** Louder or softer, in decibels; 0 for as it is. */
+  readonly gainDb: number;
+  /** Later, or where it is negative earlier, in milliseconds. */
+  readonly delayMs: number;
+  /** Wished integrated loudness in LUFS, to be measured before it is encoded: see `withLoudness`. Null for as loud as it is. */
+  readonly loudness: number | null;
+  /** Put behind the track's own name; empty for a track that is the reel's own. */
+  readonly nameSuffix: string;
+}
+export interface PlannedSubtitle {
+  readonly source: number;
+  readonly codec: 'copy' | 'text of MP4' | 'WebVTT';
+}
+
+export type PictureStep =
+  | { readonly kind: 'deinterlace'; readonly all: boolean; readonly fields: boolean }
+  | { readonly kind: 'film' }
+  | { readonly kind: 'crop'; readonly width: number; readonly height: number; readonly x: number; readonly y: number }
+  | { readonly kind: 'scale'; readonly width: number; readonly height: number; readonly square: boolean }
+  | { readonly kind: 'denoise'; readonly strong: boolean }
+  | { readonly kind: 'turn'; readonly by: 'right' | 'half' | 'left' }
+  | { readonly kind: 'mirror' }
+  /** Percent more or less. */
+  | { readonly kind: 'light'; readonly brightness: number; readonly contrast: number; readonly saturation: number }
+  /** Subtitle pictures of a track of the reel, from 0, drawn where the disc draws them. */
+  | { readonly kind: 'draw'; readonly subtitle: number };
+
+/** What is done to a reel for a copy: all that the encoder is told follows from it. */
+export interface EncodePlan {
+  readonly container: Container;
+  readonly video: {
+    readonly codec: Exclude<CopyVideo, 'as it is'> | 'copy';
+    readonly quality: number | null;
+    /** 1,000 bits a second on average, instead of a quality; `passes`: the whole is looked through before, so that bits go where they are needed. */
+    readonly rate: { readonly kbps: number; readonly passes: 1 | 2 } | null;
+    readonly recipe: Recipe['video'];
+    readonly bitDepth: 8 | 10;
+    /** Fields stay fields in the copy. */
+    readonly interlaced: boolean;
+    /** Of the copy, about: film that is restored has four in five. */
+    readonly picturesPerSecond: number;
+    /** Pictures between two that decoding can begin with. */
+    readonly keyFrames: number | null;
+    readonly steps: readonly PictureStep[];
+    readonly widthPixels: number;
+    readonly heightPixels: number;
+    readonly displayAspect: number;
+    /** Pictures in the copy for each of the source's: null where the material decides. */
+    readonly framesPerFrame: 1 | 2 | null;
+  };
+  readonly audio: readonly PlannedAudio[];
+  readonly subtitles: readonly PlannedSubtitle[];
+  readonly reasons: readonly Reason[];
+}

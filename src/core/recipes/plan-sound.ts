@@ -1,0 +1,87 @@
+import type { AudioCodec } from '../reading';
+import { AC3_KBPS, CARRIES, ENCODES, KBPS, MOST_CODED_CHANNELS, MOST_KBPS, MP3_KBPS } from './codecs';
+import type { PlannedAudio } from './encode-plan';
+import type { Reasons } from './reasons';
+import type { CopyAudio, EncodeFacts, Recipe } from './recipe';
+
+/** Plans the sound of a copy. */
+export class SoundPlanner {
+  constructor(
+    private readonly recipe: Recipe,
+    private readonly facts: EncodeFacts,
+    private readonly reasons: Reasons,
+  ) {}
+
+  private readonly tell: Reasons['tell'] = (...reason) => {
+    this.reasons.tell(...reason);
+  };
+
+  audio(): PlannedAudio[] {
+    const { audio: wished } = this.recipe;
+    const planned: PlannedAudio[] = [];
+    if (this.facts.audio.length === 0) this.tell('audio', 'no audio');
+    for (const [source, track] of this.facts.audio.entries()) {
+      if (wished.tracks === 'first' && source > 0) {
+        this.tell('audio', 'audio left', [], { track: source });
+        continue;
+      }
+      planned.push(this.audioTrack(source, track));
+      if (!wished.stereoBeside || track.channels <= 2) continue;
+      const codec = this.audioCodec(source, track.codec, false);
+      this.tell('audio', 'stereo beside', [codec], { track: source });
+      planned.push({ source, codec, channels: 2, kbps: this.kbpsOf(codec, 2), ...this.level(source), nameSuffix: 'stereo' });
+    }
+    return planned;
+  }
+
+  private audioTrack(source: number, { codec: has, channels }: EncodeFacts['audio'][number]): PlannedAudio {
+    const { container, audio } = this.recipe;
+    const most = audio.mostChannels;
+    const carried = CARRIES[container].audio;
+    if (audio.codec === 'as it is' && channels <= most && (!carried || carried.has(has))) {
+      this.tell('audio', 'audio copied', [has], { track: source });
+      if (audio.loudness !== null || audio.gainDb !== 0 || audio.delayMs !== 0)
+        this.tell('audio', 'sound not treated', [], { track: source, weight: 'eyes' });
+      return { source, codec: 'copy', channels, kbps: null, gainDb: 0, delayMs: 0, loudness: null, nameSuffix: '' };
+    }
+    const codec = this.audioCodec(source, has, true);
+    const out = Math.min(channels, most, MOST_CODED_CHANNELS[codec]);
+    const kbps = this.kbpsOf(codec, out);
+    if (codec === 'FLAC' || codec === 'PCM') this.tell('audio', 'audio lossless', [has, codec], { track: source });
+    else this.tell('audio', 'audio encoded', [has, codec, kbps ?? 0], { track: source });
+    if (out < channels) this.tell('audio', 'mixed down', [channels, out], { track: source });
+    return { source, codec, channels: out, kbps, ...this.level(source, true), nameSuffix: '' };
+  }
+
+  /** How loud a track is made, and when it comes. */
+  private level(track: number, told = false): Pick<PlannedAudio, 'gainDb' | 'delayMs' | 'loudness'> {
+    const { loudness, gainDb, delayMs } = this.recipe.audio;
+    const gain = loudness === null ? gainDb : 0;
+    if (told && loudness !== null) this.tell('audio', 'loudness', [loudness], { track });
+    if (told && gain !== 0) this.tell('audio', 'gain', [gain], { track });
+    if (told && delayMs !== 0) this.tell('audio', 'delayed', [delayMs], { track });
+    return { gainDb: gain, delayMs, loudness };
+  }
+
+  private audioCodec(track: number, has: AudioCodec, told: boolean): Exclude<CopyAudio, 'as it is'> {
+    const { container, audio } = this.recipe;
+    const allowed = ENCODES[container].audio;
+    const instead = (allowed[0] ?? 'AAC') as Exclude<CopyAudio, 'as it is'>;
+    if (audio.codec !== 'as it is' && allowed.includes(audio.codec)) return audio.codec;
+    if (told)
+      this.tell('audio', 'audio can not be copied', [audio.codec === 'as it is' ? has : audio.codec, container, instead], {
+        track,
+        weight: 'eyes',
+      });
+    return instead;
+  }
+
+  private kbpsOf(codec: Exclude<CopyAudio, 'as it is'>, channels: number): number | null {
+    if (codec === 'FLAC' || codec === 'PCM') return null;
+    const perChannel = Math.min(MOST_KBPS, this.recipe.audio.kbpsPerChannel ?? KBPS[codec]);
+    const wished = Math.round(perChannel * Math.min(6, channels));
+    if (codec === 'MP3') return MP3_KBPS.find((k) => k >= wished) ?? 320;
+    if (codec !== 'AC-3' && codec !== 'E-AC-3') return wished;
+    return AC3_KBPS.find((k) => k >= wished) ?? 640;
+  }
+}

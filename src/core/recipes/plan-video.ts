@@ -1,0 +1,255 @@
+import { CARRIES, CONTAINER_SHARE, COPIED_KBPS, ENCODES, FLAC_KBPS_PER_CHANNEL, PCM_KBPS_PER_CHANNEL, QUALITY } from './codecs';
+import type { EncodePlan, PictureStep, PlannedAudio } from './encode-plan';
+import type { Reasons } from './reasons';
+import { TEXTS, type CopyVideo, type EncodeFacts, type Recipe } from './recipe';
+
+/** Encoders that know what kind of picture they are given. */
+const TUNED: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['H.264', 'HEVC', 'HEVC, 10 bit']);
+
+const even = (n: number): number => Math.max(2, Math.round(n / 2) * 2);
+
+/** Film whose pulldown is only said by flags has as many combed frames as any film: hardly one in ten. */
+const SOFT_COMBED = 0.1;
+
+/** Encoders here that can not be told what an earlier pass has seen. */
+const ONE_PASS: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['AV1']);
+const LEAST_KBPS = 50;
+/** Bits a pixel below which every codec shows what it leaves out. */
+const THIN_BITS = 0.015;
+/** Above this even noise is as good as without loss. */
+const MOST_BITS = 2;
+
+/** Plans the picture of a copy. */
+export class VideoPlanner {
+  constructor(
+    private readonly recipe: Recipe,
+    private readonly facts: EncodeFacts,
+    private readonly reasons: Reasons,
+  ) {}
+
+  private readonly tell: Reasons['tell'] = (...reason) => {
+    this.reasons.tell(...reason);
+  };
+
+  /** @param audio as it is planned: what it takes of a size that is wished. */
+  video(audio: readonly PlannedAudio[]): EncodePlan['video'] {
+    const { recipe, facts } = this;
+    const { container } = recipe;
+    const { video } = facts;
+    const shape = { widthPixels: video.widthPixels, heightPixels: video.heightPixels };
+    const displayAspect = video.displayAspect[0] / video.displayAspect[1];
+    if (video.twoViews) this.tell('video', 'second view left', [], { weight: 'eyes' });
+    const carried = CARRIES[container].video;
+    if (recipe.video.codec === 'as it is' && (!carried || carried.has(video.codec))) {
+      this.tell('video', 'video copied', [video.codec]);
+      if (this.wantsTreatment()) this.tell('picture', 'not treated when copied', [], { weight: 'eyes' });
+      const common = {
+        recipe: recipe.video,
+        quality: null,
+        rate: null,
+        bitDepth: 8,
+        keyFrames: null,
+        steps: [],
+        framesPerFrame: 1,
+      } as const;
+      return { codec: 'copy', ...common, ...shape, picturesPerSecond: 27e6 / video.frameTicks, displayAspect, interlaced: false };
+    }
+    const codec = this.videoCodec();
+    const range = codec === 'FFV1' ? null : QUALITY[codec];
+    const quality = range && Math.max(range.best, Math.min(range.least, recipe.video.quality ?? range.usual));
+    const rate = codec === 'FFV1' ? null : this.rate(codec, audio);
+    if (codec === 'FFV1') this.tell('video', 'lossless video', [codec]);
+    else if (!rate) this.tell('video', 'video encoded', [codec, quality ?? 0]);
+    if (recipe.video.tuning !== 'none' && !TUNED.has(codec)) this.tell('video', 'tuning left', [codec]);
+    const deep = codec === 'HEVC, 10 bit' || ((codec === 'AV1' || codec === 'FFV1') && video.bitDepth > 8);
+    if (video.dynamicRange !== 'standard' && !deep) this.tell('picture', 'high dynamic range', [video.dynamicRange], { weight: 'eyes' });
+    else if (video.bitDepth > 8 && !deep) this.tell('picture', 'depth reduced', [video.bitDepth, 8], { weight: 'eyes' });
+    else if (video.dynamicRange !== 'standard') this.tell('picture', 'brightness figures left', [video.dynamicRange], { weight: 'eyes' });
+    const lossless = codec === 'FFV1';
+    const { steps, framesPerFrame, interlaced } = this.timeSteps(lossless);
+    const { steps: placed, ...out } = this.spaceSteps(interlaced, lossless);
+    const all = [...steps, ...this.drawSteps(), ...placed, ...this.lightSteps()];
+    if (recipe.picture.denoise !== 'none') {
+      this.tell('picture', 'denoised', [recipe.picture.denoise]);
+      all.push({ kind: 'denoise', strong: recipe.picture.denoise === 'strong' });
+    }
+    if (container === 'AVI') this.tell('video', 'rate made constant');
+    const aSecond = 27e6 / video.frameTicks;
+    const film = steps.some((s) => s.kind === 'film') ? 0.8 : 1;
+    const picturesPerSecond = aSecond * (framesPerFrame ?? 1) * film;
+    const keyFrames =
+      recipe.video.keySeconds === null ? null : Math.max(1, Math.round(recipe.video.keySeconds * aSecond * (framesPerFrame ?? 1)));
+    const bounded = rate && this.bounded(rate, out.widthPixels * out.heightPixels * picturesPerSecond);
+    return {
+      codec,
+      quality: rate ? null : quality,
+      rate: bounded,
+      recipe: recipe.video,
+      bitDepth: deep ? 10 : 8,
+      interlaced,
+      picturesPerSecond,
+      keyFrames,
+      steps: all,
+      framesPerFrame,
+      ...out,
+    };
+  }
+
+  /** An average rate, wished or reckoned from the size that is wished. Nothing is promised that an encoder does not do. */
+  private rate(codec: Exclude<CopyVideo, 'as it is' | 'FFV1'>, audio: readonly PlannedAudio[]): EncodePlan['video']['rate'] {
+    const { rate } = this.recipe.video;
+    if (!rate) return null;
+    const passes = ONE_PASS.has(codec) ? 1 : 2;
+    if (passes === 1) this.tell('video', 'one pass only', [codec]);
+    if (rate.kind === 'average') {
+      this.tell('video', 'by rate', [codec, rate.kbps]);
+      return { kbps: rate.kbps, passes };
+    }
+    const sound = audio.reduce((sum, a) => sum + this.kbpsOf(a), 0);
+    const all = (rate.megabytes * 8e6) / CONTAINER_SHARE[this.recipe.container] / Math.max(1, this.facts.durationMs);
+    const kbps = Math.max(LEAST_KBPS, Math.floor(all - sound));
+    this.tell('video', 'by size', [codec, rate.megabytes, kbps], all - sound < LEAST_KBPS ? { weight: 'eyes' } : {});
+    return { kbps, passes };
+  }
+
+  private kbpsOf({ codec, kbps, channels, source }: PlannedAudio): number {
+    if (codec === 'copy') return this.facts.audio[source]?.kbps ?? COPIED_KBPS;
+    return codec === 'FLAC' ? FLAC_KBPS_PER_CHANNEL * channels : codec === 'PCM' ? PCM_KBPS_PER_CHANNEL * channels : (kbps ?? 0);
+  }
+
+  /** More than no picture has any use for is not given to one; so little that it shows is told. */
+  private bounded(rate: { readonly kbps: number; readonly passes: 1 | 2 }, pixelsPerSecond: number): EncodePlan['video']['rate'] {
+    if ((rate.kbps * 1000) / pixelsPerSecond < THIN_BITS) this.tell('video', 'rate is thin', [rate.kbps], { weight: 'eyes' });
+    const most = Math.ceil((pixelsPerSecond * MOST_BITS) / 1000);
+    if (rate.kbps <= most) return rate;
+    this.tell('video', 'more than needed', [most]);
+    return { ...rate, kbps: most };
+  }
+
+  private lightSteps(): PictureStep[] {
+    const { turn, mirror, brightness, contrast, saturation } = this.recipe.picture;
+    const steps: PictureStep[] = [];
+    if (turn !== 'none') steps.push({ kind: 'turn', by: turn });
+    if (mirror) steps.push({ kind: 'mirror' });
+    if (turn !== 'none' || mirror) this.tell('picture', 'turned', [turn, mirror ? 1 : 0]);
+    if (brightness !== 0 || contrast !== 0 || saturation !== 0) {
+      steps.push({ kind: 'light', brightness, contrast, saturation });
+      this.tell('picture', 'light changed', [brightness, contrast, saturation]);
+    }
+    return steps;
+  }
+
+  private wantsTreatment(): boolean {
+    const { deinterlace, bars, mostRows, pixels, denoise, turn, mirror, brightness, contrast, saturation } = this.recipe.picture;
+    if (turn !== 'none' || mirror || brightness !== 0 || contrast !== 0 || saturation !== 0) return true;
+    if (this.recipe.subtitles.drawn === 'forced' && this.facts.subtitles.some((s) => s.forced)) return true;
+    const rows = mostRows !== null && mostRows < this.facts.video.heightPixels;
+    return deinterlace === 'frames' || deinterlace === 'fields' || bars === 'crop' || rows || pixels === 'square' || denoise !== 'none';
+  }
+
+  private videoCodec(): Exclude<CopyVideo, 'as it is'> {
+    const { container, video } = this.recipe;
+    const allowed = ENCODES[container].video;
+    const instead = (allowed[0] ?? 'H.264') as Exclude<CopyVideo, 'as it is'>;
+    if (video.codec === 'as it is') {
+      this.tell('video', 'video can not be copied', [this.facts.video.codec, container], { weight: 'eyes' });
+      return instead;
+    }
+    if (allowed.includes(video.codec)) return video.codec;
+    this.tell('video', 'codec not in container', [video.codec, container, instead], { weight: 'eyes' });
+    return instead;
+  }
+
+  /** What is done along time: fields, and film that was spread over more frames. */
+  private timeSteps(lossless: boolean): {
+    readonly steps: PictureStep[];
+    readonly framesPerFrame: 1 | 2 | null;
+    readonly interlaced: boolean;
+  } {
+    const { measured, flaggedInterlaced } = this.facts;
+    const { deinterlace, film } = this.recipe.picture;
+    const none = { steps: [], framesPerFrame: 1, interlaced: false } as const;
+    const mixed = (measured?.combed ?? 0) > SOFT_COMBED;
+    if (measured?.scan === 'film with pulldown' && mixed && film === 'measured') {
+      this.tell('picture', 'film restored', [Math.round(measured.combed * 100)]);
+      return { steps: [{ kind: 'film' }], framesPerFrame: null, interlaced: false };
+    }
+    if (measured?.scan === 'film with pulldown' && !mixed) {
+      this.tell('picture', 'film as it is');
+      return { ...none, steps: [] };
+    }
+    const combed = measured ? measured.scan !== 'progressive' : flaggedInterlaced !== false;
+    if (deinterlace === 'frames' || deinterlace === 'fields') {
+      const fields = deinterlace === 'fields';
+      this.tell('picture', fields ? 'fields become frames' : 'deinterlaced by recipe', [], combed ? {} : { weight: 'eyes' });
+      return { steps: [{ kind: 'deinterlace', all: true, fields }], framesPerFrame: fields ? 2 : 1, interlaced: false };
+    }
+    if (!combed) this.tell('picture', measured ? 'not interlaced' : 'not interlaced by flags');
+    else if (deinterlace === 'never') this.tell('picture', 'kept interlaced', [], lossless ? {} : { weight: 'eyes' });
+    else if (measured) this.tell('picture', 'deinterlaced by samples', [Math.round(measured.combed * 100)]);
+    else this.tell('picture', 'deinterlaced by flags');
+    if (!combed || deinterlace === 'never')
+      return { ...none, steps: [], interlaced: combed && (measured !== null || flaggedInterlaced === true) };
+    // Where the whole title is interlaced its flags may lie; elsewhere they say which pictures are.
+    const all = measured?.scan === 'interlaced';
+    return { steps: [{ kind: 'deinterlace', all, fields: false }], framesPerFrame: 1, interlaced: false };
+  }
+
+  /** Drawn after fields have become frames and before bars and size: in their place on the disc's own picture. */
+  private drawSteps(): PictureStep[] {
+    const { recipe, facts } = this;
+    if (recipe.subtitles.drawn === 'none') return [];
+    const forced = facts.subtitles.flatMap(({ forced: is }, subtitle) => (is ? [subtitle] : []));
+    const subtitle = forced.find((i) => !TEXTS.has(facts.subtitles[i]?.codec ?? 'SubRip') && facts.subtitles[i]?.codec !== 'text');
+    if (subtitle !== undefined) {
+      this.tell('subtitles', 'subtitle drawn', [], { track: subtitle });
+      return [{ kind: 'draw', subtitle }];
+    }
+    const [text] = forced;
+    if (text === undefined) this.tell('subtitles', 'nothing forced');
+    else this.tell('subtitles', 'subtitle can not be drawn', [], { track: text, weight: 'eyes' });
+    return [];
+  }
+
+  /** What is done to the picture's shape: bars, size, pixels. */
+  private spaceSteps(
+    interlaced: boolean,
+    lossless: boolean,
+  ): { steps: PictureStep[]; widthPixels: number; heightPixels: number; displayAspect: number } {
+    const { video, measured } = this.facts;
+    const { bars, mostRows, pixels } = this.recipe.picture;
+    const steps: PictureStep[] = [];
+    let [width, height] = [video.widthPixels, video.heightPixels];
+    const pixelAspect = (video.displayAspect[0] / video.displayAspect[1]) * (height / width);
+    if (bars === 'crop') {
+      // Rows of colour stand for two of the picture, and in fields for four: rather a row of the bar too much than one of the picture lost.
+      const [column, row] = [2, interlaced ? 4 : 2];
+      const cut = (n: number, step: number) => Math.floor(n / step) * step;
+      const found = measured?.bars;
+      const [x, y] = [cut(found?.left ?? 0, column), cut(found?.top ?? 0, row)];
+      const inner = { width: width - x - cut(found?.right ?? 0, column), height: height - y - cut(found?.bottom ?? 0, row) };
+      if (!found) this.tell('picture', 'not measured', [], { weight: 'eyes' });
+      else if (inner.width < width || inner.height < height) {
+        this.tell('picture', 'bars cropped', [inner.width, inner.height]);
+        steps.push({ kind: 'crop', ...inner, x, y });
+        ({ width, height } = inner);
+      } else this.tell('picture', 'no bars');
+    }
+    const displayAspect = (width * pixelAspect) / height;
+    // Colour has half the rows and columns: encoders take even numbers only, but for lossless ones.
+    const whole = (n: number) => (lossless ? n : Math.max(2, n - (n % 2)));
+    const rows = mostRows !== null && mostRows < height ? even(mostRows) : whole(height);
+    const square = pixels === 'square';
+    const columns = square ? even(rows * displayAspect) : rows === height ? whole(width) : even((width * rows) / height);
+    if (columns === width && rows === height) {
+      if (Math.abs(pixelAspect - 1) > 0.01) this.tell('picture', 'shape kept', [Math.round(displayAspect * 100) / 100]);
+    } else {
+      this.tell('picture', 'scaled', [width, height, columns, rows]);
+      steps.push({ kind: 'scale', width: columns, height: rows, square });
+      [width, height] = [columns, rows];
+    }
+    const { turn } = this.recipe.picture;
+    if (turn === 'right' || turn === 'left') return { steps, widthPixels: height, heightPixels: width, displayAspect: 1 / displayAspect };
+    return { steps, widthPixels: width, heightPixels: height, displayAspect };
+  }
+}

@@ -1,0 +1,60 @@
+import type { Recipe } from '@/core/recipes';
+import type { EncoderState } from '@/contract';
+import { TextField } from '../parts/fields';
+
+/** What the parts of the form are about. */
+export interface RecipeProps {
+  readonly recipe: Recipe;
+  /** It came with the application: it is looked at, and copied to be changed. */
+  readonly locked: boolean;
+  readonly wrong: readonly { readonly path: readonly PropertyKey[]; readonly message: string }[];
+  readonly set: (recipe: Recipe) => void;
+  /** Encoders as they were found here; empty before they were tried. */
+  readonly encoders: readonly EncoderState[];
+}
+
+/** A number that may be left out. */
+export function NumberField({
+  label,
+  value,
+  usual,
+  step = 1,
+  disabled,
+  onChange,
+}: {
+  label: string;
+  value: number | null;
+  usual: string;
+  step?: number;
+  disabled: boolean;
+  onChange: (value: number | null) => void;
+}) {
+  return (
+    <TextField
+      label={label}
+      type="number"
+      step={step}
+      className="w-20"
+      disabled={disabled}
+      placeholder={usual}
+      value={value ?? ''}
+      onChange={(e) => {
+        onChange(e.target.value === '' ? null : Number(e.target.value));
+      }}
+    />
+  );
+}
+
+/** Why something that the recipe asks for can not be encoded here. */
+export function Missing({ name, encoders }: { name: string; encoders: readonly EncoderState[] }) {
+  const found = encoders.find((e) => e.name === name);
+  if (!found || found.works) return null;
+  return (
+    <span className="text-damaged">
+      {name} can not be encoded on this machine: {found.reason}
+    </span>
+  );
+}
+
+export const named = <T extends string>(values: readonly T[], names?: Readonly<Record<T, string>>) =>
+  values.map((value) => ({ value, name: names?.[value] ?? value }));

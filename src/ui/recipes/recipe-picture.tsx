@@ -1,0 +1,259 @@
+import { COPY_VIDEO, DEINTERLACE, DENOISE, EFFORTS, ENCODES, QUALITY, TUNINGS, TURNS, type Recipe } from '@/core/recipes';
+import { Check, Row, Select } from '../parts/fields';
+import { EFFORT_NOTE, QUALITY_NOTE, RATE_NOTE } from '../words-recipes';
+import { Missing, NumberField, named, type RecipeProps } from './recipe-parts';
+
+const DEINTERLACE_NAMES: Readonly<Record<(typeof DEINTERLACE)[number], string>> = {
+  measured: 'where it is interlaced',
+  never: 'never: fields stay fields',
+  frames: 'always',
+  fields: 'always, each field a picture',
+};
+const LIGHT = ['brightness', 'contrast', 'saturation'] as const;
+
+/** How the picture is encoded. */
+export function VideoRows({ recipe, locked, set, encoders }: RecipeProps) {
+  const { video } = recipe;
+  const change = (more: Partial<Recipe['video']>) => {
+    set({ ...recipe, video: { ...video, ...more } });
+  };
+  const codecs = COPY_VIDEO.filter((c) => c === 'as it is' || ENCODES[recipe.container].video.includes(c));
+  const scale = video.codec === 'as it is' || video.codec === 'FFV1' ? null : QUALITY[video.codec];
+  return (
+    <>
+      <Row name="codec" hint={video.rate ? RATE_NOTE : QUALITY_NOTE[video.codec]}>
+        <div className="flex flex-wrap items-center gap-2">
+          <Select
+            label="Codec of the picture"
+            value={video.codec}
+            disabled={locked}
+            options={named(codecs, { 'as it is': 'as it is, not encoded' } as Record<Recipe['video']['codec'], string>)}
+            onChange={(codec) => {
+              change({ codec, quality: null, ...(codec === 'as it is' || codec === 'FFV1' ? { rate: null } : {}) });
+            }}
+          />
+          {scale && (
+            <Select
+              label="How its size is decided"
+              value={video.rate?.kind ?? 'quality'}
+              disabled={locked}
+              options={[
+                { value: 'quality', name: 'by quality' },
+                { value: 'average', name: 'by rate' },
+                { value: 'size', name: 'by size' },
+              ]}
+              onChange={(how) => {
+                const rate = how === 'average' ? { kind: how, kbps: 4000 } : how === 'size' ? { kind: how, megabytes: 1400 } : null;
+                change({ rate, quality: null });
+              }}
+            />
+          )}
+          {scale && video.rate?.kind === 'average' && (
+            <label className="flex items-center gap-1.5 text-second">
+              <NumberField
+                label="Average rate"
+                value={video.rate.kbps}
+                usual="4000"
+                step={100}
+                disabled={locked}
+                onChange={(kbps) => {
+                  change({ rate: { kind: 'average', kbps: kbps ?? 4000 } });
+                }}
+              />
+              kbit/s
+            </label>
+          )}
+          {scale && video.rate?.kind === 'size' && (
+            <label className="flex items-center gap-1.5 text-second">
+              <NumberField
+                label="Size of the file"
+                value={video.rate.megabytes}
+                usual="1400"
+                step={100}
+                disabled={locked}
+                onChange={(megabytes) => {
+                  change({ rate: { kind: 'size', megabytes: megabytes ?? 1400 } });
+                }}
+              />
+              MB for the whole file
+            </label>
+          )}
+          {scale && !video.rate && (
+            <label className="flex items-center gap-1.5 text-second">
+              <NumberField
+                label="Quality"
+                value={video.quality}
+                usual={String(scale.usual)}
+                disabled={locked}
+                onChange={(quality) => {
+                  change({ quality });
+                }}
+              />
+              {scale.best} to {scale.least}
+            </label>
+          )}
+        </div>
+        <Missing name={video.codec} encoders={encoders} />
+      </Row>
+      {scale && (
+        <Row name="effort" hint={EFFORT_NOTE}>
+          <div className="flex flex-wrap items-center gap-2">
+            <Select
+              label="Effort"
+              value={video.effort}
+              disabled={locked}
+              options={named(EFFORTS)}
+              onChange={(effort) => {
+                change({ effort });
+              }}
+            />
+            <Select
+              label="Kind of picture"
+              value={video.tuning}
+              disabled={locked}
+              options={named(TUNINGS, { none: 'any picture', film: 'film', animation: 'animation', grain: 'keep grain' })}
+              onChange={(tuning) => {
+                change({ tuning });
+              }}
+            />
+            <label className="flex items-center gap-1.5 text-second">
+              seekable every
+              <NumberField
+                label="Seconds between key pictures"
+                value={video.keySeconds}
+                usual="any"
+                step={0.5}
+                disabled={locked}
+                onChange={(keySeconds) => {
+                  change({ keySeconds });
+                }}
+              />
+              s
+            </label>
+          </div>
+        </Row>
+      )}
+    </>
+  );
+}
+
+/** What is done to the picture before. */
+export function PictureRows({ recipe, locked, set }: RecipeProps) {
+  const { picture } = recipe;
+  const change = (more: Partial<Recipe['picture']>) => {
+    set({ ...recipe, picture: { ...picture, ...more } });
+  };
+  return (
+    <>
+      <Row name="deinterlace">
+        <Select
+          label="Deinterlace"
+          className="self-start"
+          value={picture.deinterlace}
+          disabled={locked}
+          options={named(DEINTERLACE, DEINTERLACE_NAMES)}
+          onChange={(deinterlace) => {
+            change({ deinterlace });
+          }}
+        />
+      </Row>
+      <Row name="film">
+        <Check
+          label="give film its own frames back, where it was spread over video"
+          checked={picture.film === 'measured'}
+          disabled={locked}
+          onChange={(on) => {
+            change({ film: on ? 'measured' : 'never' });
+          }}
+        />
+      </Row>
+      <Row name="black bars">
+        <Check
+          label="cut off what is black throughout"
+          checked={picture.bars === 'crop'}
+          disabled={locked}
+          onChange={(on) => {
+            change({ bars: on ? 'crop' : 'keep' });
+          }}
+        />
+      </Row>
+      <Row name="size">
+        <div className="flex flex-wrap items-center gap-3">
+          <label className="flex items-center gap-1.5 text-second">
+            at most
+            <NumberField
+              label="Rows at the most"
+              value={picture.mostRows}
+              usual="all"
+              disabled={locked}
+              onChange={(mostRows) => {
+                change({ mostRows });
+              }}
+            />
+            rows
+          </label>
+          <Check
+            label="square pixels"
+            checked={picture.pixels === 'square'}
+            disabled={locked}
+            onChange={(on) => {
+              change({ pixels: on ? 'square' : 'as they are' });
+            }}
+          />
+        </div>
+      </Row>
+      <Row name="noise">
+        <Select
+          label="Noise"
+          className="self-start"
+          value={picture.denoise}
+          disabled={locked}
+          options={named(DENOISE, { none: 'as it is', light: 'filter lightly', strong: 'filter strongly' })}
+          onChange={(denoise) => {
+            change({ denoise });
+          }}
+        />
+      </Row>
+      <Row name="turn">
+        <div className="flex flex-wrap items-center gap-3">
+          <Select
+            label="Turn"
+            value={picture.turn}
+            disabled={locked}
+            options={named(TURNS, { none: 'as it is', right: 'to the right', half: 'upside down', left: 'to the left' })}
+            onChange={(turn) => {
+              change({ turn });
+            }}
+          />
+          <Check
+            label="mirrored"
+            checked={picture.mirror}
+            disabled={locked}
+            onChange={(mirror) => {
+              change({ mirror });
+            }}
+          />
+        </div>
+      </Row>
+      <Row name="light">
+        <div className="flex flex-wrap items-center gap-3">
+          {LIGHT.map((what) => (
+            <label key={what} className="flex items-center gap-1.5 text-second">
+              {what}
+              <NumberField
+                label={what}
+                value={picture[what] === 0 ? null : picture[what]}
+                usual="0"
+                disabled={locked}
+                onChange={(value) => {
+                  change({ [what]: value ?? 0 });
+                }}
+              />
+              %
+            </label>
+          ))}
+        </div>
+      </Row>
+    </>
+  );
+}
