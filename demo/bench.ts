@@ -13,6 +13,7 @@ import { openFileSink } from '@/node/library';
 import { openVolume } from '@/node/open-volume';
 import { proveMasterFile } from '@/node/prove-file';
 import { RUNNER_FLAGS } from '@/node/runner-flags';
+import { benchEncode } from './bench-encode';
 import { authorManyPlaylists, makeProgramStream, makeTransportStream, type BenchStream } from './bench-streams';
 import { authorManyTitles } from './many-titles';
 
@@ -158,6 +159,13 @@ if (process.argv[2] === '--prepare') {
   await child(process.argv[3] ?? '', process.argv[4] ?? '', process.argv[5] ?? '');
 } else if (process.argv[2] === '--playlists') {
   console.log(await authorManyPlaylists(process.argv[3] ?? '', 1000));
+} else if (process.argv[2] === '--encode') {
+  const folder = workFolder();
+  try {
+    await benchEncode(folder);
+  } finally {
+    rmSync(folder, { recursive: true, force: true });
+  }
 } else {
   const folder = workFolder();
   try {
@@ -165,6 +173,7 @@ if (process.argv[2] === '--prepare') {
     await timeReading('1,000 playlists', await authorManyPlaylists(path.join(folder, 'many'), 1000), 500);
     await benchRemux('program stream', 0.75, await makeProgramStream(demo, folder), folder);
     await benchRemux('transport stream', 0.5, await makeTransportStream(folder), folder);
+    await benchEncode(folder);
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }

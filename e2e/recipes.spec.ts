@@ -104,6 +104,9 @@ test('a recipe of the archive’s own: changed, seen on a title, used for a reel
   await page.getByRole('button', { name: /Two copies.*For the island school/ }).click();
   const detail = page.getByRole('region', { name: 'Two copies (school).mp4' });
   await expect(detail).toContainText('For the island school');
+  const outcome = detail.getByRole('region', { name: 'Outcome' });
+  await expect(outcome).toContainText(/SSIM 0\.9\d+, worst picture/);
+  await expect(outcome.getByRole('listitem').filter({ hasText: 'any phone of the last ten years' })).toContainText('✓');
   await expect.poll(() => page.getByTestId('player').evaluate((v: HTMLVideoElement) => v.duration), { timeout: 20_000 }).toBeGreaterThan(6);
   expect(complaints).toEqual([]);
 });

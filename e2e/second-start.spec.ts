@@ -123,6 +123,9 @@ test('a library is taken once; another archive at the same address has a shelf o
   await addressOf(start());
   // By itself again: a visit from here would meet the page's own reload, and one of them be aborted.
   await expect(page.getByRole('banner')).toContainText('First archive', { timeout: 30_000 });
-  await page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: /^Shelf/ }).click();
+  await page
+    .getByRole('navigation', { name: 'Places' })
+    .getByRole('link', { name: /^Shelf/ })
+    .click();
   await expect(page.getByRole('link', { name: 'Quay', exact: true })).toBeVisible();
 });

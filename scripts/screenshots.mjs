@@ -108,6 +108,15 @@ try {
   await page.locator('[data-recipe=lending]').click();
   await page.getByLabel('Disc', { exact: true }).selectOption({ label: 'Lamplighters' });
   await shot('recipes');
+  await page.getByRole('button', { name: 'Rehearse', exact: true }).click();
+  await page.getByAltText('as it will be').waitFor({ timeout: 60_000 });
+  await shot('rehearsal');
+  await page.getByRole('radio', { name: 'what it takes' }).click();
+  await page.getByRole('button', { name: 'Try', exact: true }).click();
+  await page.getByRole('button', { name: 'Stop', exact: true }).waitFor();
+  await page.getByRole('button', { name: 'Try', exact: true }).waitFor({ timeout: 180_000 });
+  await shot('trial');
+  await page.keyboard.press('Escape');
   await bench('Tide Tables', /^Queue 4 reels/);
   await queueAll(/^Queue 4 reels/);
   await page.getByRole('link', { name: /^Queue/ }).click();
@@ -133,7 +142,6 @@ try {
   await page.waitForTimeout(300);
   await page.waitForFunction(() => (document.querySelector('video')?.readyState ?? 0) >= 2, null, { timeout: 60_000 });
   await shot('vault');
-  await shot('vault-dark', 'dark');
   await page.getByRole('button', { name: 'Make copies…' }).click();
   await page.getByLabel('Access copy').check();
   await page.getByLabel('Preservation frames').check();

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
 import type { Check, CopyExpectation, Proof, MasterPromise } from '@/core/proof';
+import { CONTAINERS, SHAPE_CODECS, type CopyShape, type Nearness } from '@/core/recipes';
 import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
 import { RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
@@ -317,9 +318,45 @@ export const CopyExpectationSchema = z.object({
   chapters: whole,
 }) satisfies z.ZodType<CopyExpectation>;
 
+const measuredNearness = z.object({
+  frames: whole,
+  ssim: z.number(),
+  worstSsim: z.number(),
+  psnrDb: z.number(),
+}) satisfies z.ZodType<Nearness>;
+
+const CopyShapeSchema = z.object({
+  container: z.enum(CONTAINERS),
+  video: z.object({
+    codec: z.enum(SHAPE_CODECS),
+    bitDepth: whole,
+    widthPixels: whole,
+    heightPixels: whole,
+    rate: z.number(),
+    interlaced: z.boolean(),
+    squarePixels: z.boolean(),
+    views: z.union([z.literal(1), z.literal(2)]),
+  }),
+  audio: z.array(z.object({ codec: AudioCodecSchema, channels: whole })).readonly(),
+  bytes: whole,
+}) satisfies z.ZodType<CopyShape>;
+
+/** What came of making a copy, as it was measured then. */
+export const OutcomeSchema = z.object({
+  /** By FFmpeg's prober; null where it saw no picture. On which players it plays follows from it. */
+  shape: CopyShapeSchema.nullable(),
+  /** To the master after all treatments, by stretches spread over it; null where nothing was encoded, or nothing can be lost. */
+  nearness: measuredNearness.nullable(),
+  /** What was expected beforehand. */
+  estimatedBytes: whole,
+  /** Milliseconds of encoding; null where it was stopped in between and gone on with. */
+  tookMs: whole.nullable(),
+});
+export type Outcome = z.infer<typeof OutcomeSchema>;
+
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
 export const SidecarSchema = z.object({
-  /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy. */
+  /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy, version 3 nothing of what came of it. */
   version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(SIDECAR_VERSION)]),
   application: z.string(),
   madeAt: z.string().refine((at) => Number.isFinite(Date.parse(at)), 'no date'),
@@ -327,6 +364,8 @@ export const SidecarSchema = z.object({
   recipe: RecipeIdSchema,
   /** How a copy was made, and what it has to hold; null for a master, and for copies of earlier versions. */
   copy: z.object({ recipe: RecipeSchema, expects: CopyExpectationSchema }).nullable().default(null),
+  /** Null for masters, and before version 4. */
+  outcome: OutcomeSchema.nullable().default(null),
   file: z.object({ name: z.string(), sizeBytes: whole, sha256: z.string() }),
   /** Subtitle files that were made with it and stand beside it; all named in the sidecar of one result. */
   beside: z.array(z.object({ name: z.string(), sizeBytes: whole, sha256: z.string(), track: whole })).default([]),

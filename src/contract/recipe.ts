@@ -82,7 +82,7 @@ export const RecipeSchema = z.strictObject({
     delayMs: z.number().int().min(-10_000).max(10_000).default(0),
   }),
   subtitles: z.strictObject({ kept: z.enum(['all', 'none']), drawn: z.enum(['none', 'forced']) }),
-}) satisfies z.ZodType<Recipe, unknown>;
+}) satisfies z.ZodType<Recipe>;
 
 /** Recipes in a file of their own. */
 export const RecipeFileSchema = z.object({

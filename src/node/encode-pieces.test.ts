@@ -134,7 +134,7 @@ test.each(CASES)('$name in pieces is the same film, picture by picture', async (
   const master = file();
   const plan = planEncode(recipe, known);
   const divided = order(plan, master);
-  const pieces = await encodeCopy(divided, silent);
+  const { pieces } = await encodeCopy(divided, silent);
   expect(pieces).toBeGreaterThanOrEqual(4);
   expect(existsSync(divided.folder)).toBe(false);
   const undivided = whole(plan, master);

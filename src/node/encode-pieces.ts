@@ -145,6 +145,8 @@ class PieceEncode {
   }
 }
 
+const WHOLE = { pieces: 1, goneOn: false };
+
 /** Measures the tracks that are to be as loud as was wished. */
 async function asLoudAsWished({ plan, master }: EncodeOrder, { signal, note }: EncodeWatch): Promise<EncodePlan> {
   const found: ReturnType<typeof loudnessOf>[] = [];
@@ -164,9 +166,9 @@ async function asLoudAsWished({ plan, master }: EncodeOrder, { signal, note }: E
 
 /**
  * Encodes a copy from its master. A long one is made in pieces, one after the other: what an earlier attempt finished is not made again.
- * @returns in how many pieces. @throws WorkError `encoder-failed`, `storage-full`, `work-lost` where finished pieces are spoilt.
+ * @returns in how many pieces, and whether some were there already. @throws WorkError `encoder-failed`, `storage-full`, `work-lost` where finished pieces are spoilt.
  */
-export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promise<number> {
+export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promise<{ readonly pieces: number; readonly goneOn: boolean }> {
   const { signal, progress, note } = watch;
   const order = { ...wished, plan: await asLoudAsWished(wished, watch) };
   const { plan, master, masterMs, output, folder, pieceMs } = order;
@@ -177,7 +179,7 @@ export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promi
   const undivided = async () => {
     if (plan.video.rate?.passes !== 2) {
       await run(encoderArguments(plan, master, output), progress);
-      return 1;
+      return WHOLE;
     }
     mkdirSync(folder, { recursive: true });
     const log = path.join(folder, 'seen');
@@ -188,7 +190,7 @@ export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promi
       progress((masterMs + ms) / 2);
     });
     rmSync(folder, { recursive: true, force: true });
-    return 1;
+    return WHOLE;
   };
   if (masterMs < pieceMs * 1.5 || whyWhole(plan)) return undivided();
   const pieces = divideEncode(plan, await picturesOf(master, signal), pieceMs);
@@ -206,5 +208,5 @@ export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promi
   }
   await work.join(pieces);
   rmSync(folder, { recursive: true, force: true });
-  return pieces.length;
+  return { pieces: pieces.length, goneOn: finished > 0 };
 }

@@ -313,7 +313,8 @@ const made = async (plan: EncodePlan, master: string, masterMs: number): Promise
 /** A still film with a tone in two tracks: soft, and soft with a loud moment. */
 const sounding = () => {
   const file = name('mkv');
-  const tones = ['sine=f=997:r=48000:d=12,volume=-25dB', "sine=f=997:r=48000:d=12,volume='if(between(t,5,5.002),7.2,0.8)':eval=frame"];
+  // So short a click is hardly heard, and yet a peak.
+  const tones = ['sine=f=997:r=48000:d=12,volume=-25dB', "aevalsrc='0.1*sin(2*PI*997*t)*if(between(t,5,5.002),9,1)':s=48000:d=12"];
   ffmpeg([
     ...['-f', 'lavfi', '-i', 'testsrc2=s=64x64:r=25:d=12', ...tones.flatMap((t) => ['-f', 'lavfi', '-i', t])],
     ...['-map', '0', '-map', '1', '-map', '2', '-c:v', 'mpeg2video', '-c:a', 'flac', file],

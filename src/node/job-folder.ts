@@ -11,6 +11,7 @@ import {
   JobEventSchema,
   JobSchema,
   MasterPromiseSchema,
+  OutcomeSchema,
   ProofSchema,
   RecipeIdSchema,
   StageSchema,
@@ -24,9 +25,11 @@ const CopyProgressSchema = z.object({
   recipe: RecipeIdSchema,
   bytes: z.number(),
   expects: CopyExpectationSchema,
+  tookMs: z.number().nullable().default(null),
   proof: ProofSchema.nullable(),
   sha256: z.string().nullable(),
   stamp: FileStampSchema.nullable(),
+  outcome: OutcomeSchema.nullable().default(null),
 });
 
 /** What a runner has finished, so that the next one can go on from there. */

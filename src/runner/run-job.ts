@@ -149,14 +149,14 @@ class JobRun {
     let copy = before && (before.proof || (await isStill(job, recipe, before.bytes))) ? before : null;
     if (!copy) {
       context.begin('access', recipe);
-      const { bytes, expects } = await makeCopy(context, recipe, promise);
-      copy = { recipe, bytes, expects, proof: null, sha256: null, stamp: null };
+      const { bytes, expects, tookMs } = await makeCopy(context, recipe, promise);
+      copy = { recipe, bytes, expects, tookMs, proof: null, sha256: null, stamp: null, outcome: null };
       this.saveCopy(copy);
     }
     if (copy.proof) return;
     context.begin('access proof', recipe);
-    const { proof, sha256, stamp } = await checkCopy(context, recipe, copy.expects, promise);
-    this.saveCopy({ ...copy, proof, sha256, stamp });
+    const { proof, sha256, stamp, outcome } = await checkCopy(context, recipe, copy.expects, promise, copy.tookMs);
+    this.saveCopy({ ...copy, proof, sha256, stamp, outcome });
   }
 
   /** What is proven and goes to its place. */
@@ -168,6 +168,7 @@ class JobRun {
       results.push({
         recipe: MASTER,
         expects: null,
+        outcome: null,
         promise,
         proof: masterProof,
         sha256: masterSha256,
@@ -180,6 +181,7 @@ class JobRun {
         results.push({
           recipe: id,
           expects: copy.expects,
+          outcome: copy.outcome,
           promise,
           proof: copy.proof,
           sha256: copy.sha256,

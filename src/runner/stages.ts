@@ -15,15 +15,16 @@ import {
   type Recipe,
   type RecipeId,
 } from '@/core/recipes';
-import { encodeFacts, type AddedAudio } from '@/core/reels';
-import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Sidecar, type Stage } from '@/contract';
+import { encodeFacts, estimateReel, type AddedAudio } from '@/core/reels';
+import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Outcome, type Sidecar, type Stage } from '@/contract';
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
 import { encodeCopy } from '@/node/encode-pieces';
-import { examineCopy, ffmpegVersion } from '@/node/ffmpeg';
+import { examineCopy, ffmpegVersion, probeShape } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { flushFile } from '@/node/durable';
 import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
 import { placeFinished, realDisk, type FileStamp, type Finished, type Whose } from '@/node/placing';
+import { nearnessToMaster } from '@/node/outcome';
 import { openSource, requireSame } from '@/node/open-source';
 import { proveMasterFile, sha256InThread } from '@/node/prove-file';
 import { sealed } from '@/node/seal';
@@ -221,7 +222,7 @@ export async function makeCopy(
   context: StageContext,
   id: RecipeId,
   master: MasterPromise,
-): Promise<{ readonly bytes: number; readonly expects: CopyExpectation }> {
+): Promise<{ readonly bytes: number; readonly expects: CopyExpectation; readonly tookMs: number | null }> {
   const { job, signal, note } = context;
   const output = await unfinishedPath(job, id);
   const recipe = recipeOf(job, id);
@@ -238,12 +239,14 @@ export async function makeCopy(
   const progress = (ms: number) => {
     context.progress('access', Math.min(master.durationMs, ms), master.durationMs, 'ms');
   };
-  const pieces = await encodeCopy(order, { signal, note, progress });
+  const began = performance.now();
+  const { pieces, goneOn } = await encodeCopy(order, { signal, note, progress });
+  const tookMs = goneOn ? null : Math.round(performance.now() - began);
   flushFile(output);
   if (pieces > 1) note(`${recipe.name}: encoded in ${pieces} pieces that stand alone, and joined`);
   const left = plan.reasons.filter((r) => r.code === 'subtitle left').length;
   if (left > 0) note(`${recipe.name}: ${recipe.container} can not carry bitmap subtitles, ${left} of them are left`);
-  return { bytes: (await stat(output)).size, expects: expectationOf(plan, master) };
+  return { bytes: (await stat(output)).size, expects: expectationOf(plan, master), tookMs };
 }
 
 /** What copies of a master in the library were made from is that master. @throws WorkError `master-changed`: nothing of it reaches the library. */
@@ -255,18 +258,34 @@ async function requireSameMaster({ job, signal, note }: StageContext): Promise<v
 }
 
 /** Stage `access proof`. */
-export async function checkCopy(context: StageContext, id: RecipeId, expects: CopyExpectation, promise: MasterPromise): Promise<Checked> {
+export async function checkCopy(
+  context: StageContext,
+  id: RecipeId,
+  expects: CopyExpectation,
+  promise: MasterPromise,
+  tookMs: number | null,
+): Promise<Checked & { readonly outcome: Outcome }> {
   const file = await unfinishedPath(context.job, id);
   const stamp = stampOf(file);
   const digest = sha256InThread(file, context.signal);
   digest.catch(() => undefined);
   await requireSameMaster(context);
   const proof = proveCopy(await examineCopy(file, context.signal), expects, promise);
-  requireProof(proof, `copy by the recipe “${recipeOf(context.job, id).name}”`);
-  return { proof, sha256: await digest, stamp: stampOf(file, stamp) };
+  const recipe = recipeOf(context.job, id);
+  requireProof(proof, `copy by the recipe “${recipe.name}”`);
+  const plan = planOf(context.job, recipe, promise);
+  const master = await unfinishedPath(context.job, MASTER);
+  const nearness = await nearnessToMaster(plan, file, master, promise.durationMs, context.signal);
+  const shape = await probeShape(file, recipe.container, context.signal);
+  const outcome = { shape, nearness, estimatedBytes: estimatedBytes(context.job, id), tookMs };
+  return { proof, sha256: await digest, stamp: stampOf(file, stamp), outcome };
 }
 
-function sidecar(job: Job, { recipe, expects, promise, proof, sha256, bytes }: Result, beside: readonly BesideResult[]): Sidecar {
+/** What was said beforehand of how large a copy would be. */
+const estimatedBytes = (job: Job, id: RecipeId): number =>
+  Math.round(estimateReel(job.reading, job.reel, recipesById(job.copies)).copyBytes.get(id) ?? 0);
+
+function sidecar(job: Job, { recipe, outcome, expects, promise, proof, sha256, bytes }: Result, beside: readonly BesideResult[]): Sidecar {
   const segments = job.reel.pieces.flatMap((piece) =>
     planPiece(job.reading, piece, job.reel.damage === 'around').segments.map(({ segment, chapter }) => ({
       title: piece.title,
@@ -283,6 +302,7 @@ function sidecar(job: Job, { recipe, expects, promise, proof, sha256, bytes }: R
     jobId: job.id,
     recipe,
     copy: expects && { recipe: recipeOf(job, recipe), expects },
+    outcome,
     file: { name: path.basename(finalPath(job, recipe)), sizeBytes: bytes, sha256 },
     beside: beside.map(({ ending, ...file }) => ({ name: path.basename(besidePath(job, ending)), ...file })),
     reel: job.origin ? { ...job.origin.reel, recipes: job.reel.recipes } : job.reel,
@@ -305,6 +325,7 @@ interface Result {
   readonly recipe: RecipeId;
   /** What a copy has to hold; null for the master. */
   readonly expects: CopyExpectation | null;
+  readonly outcome: Outcome | null;
   readonly promise: MasterPromise;
   readonly proof: Proof;
   readonly sha256: string;

@@ -48,4 +48,4 @@ export {
   type Stretch,
   type TrialResult,
 } from './trial';
-export { TARGETS, obstaclesOn, shapeOfPlan, type CopyShape, type Obstacle, type Target } from './targets';
+export { SHAPE_CODECS, TARGETS, obstaclesOn, shapeOfPlan, type CopyShape, type Obstacle, type Target } from './targets';

@@ -2,11 +2,28 @@ import type { AudioCodec, VideoCodec } from '../reading';
 import type { EncodePlan } from './encode-plan';
 import type { Container, EncodeFacts } from './recipe';
 
+/** Codecs that a result's picture may have. */
+export const SHAPE_CODECS = [
+  'MPEG-1',
+  'MPEG-2',
+  'MPEG-4',
+  'H.264',
+  'HEVC',
+  'VC-1',
+  'AV1',
+  'VP8',
+  'VP9',
+  'FFV1',
+  'ProRes',
+  'DV',
+  'other',
+] as const;
+
 /** What a result is, as far as players ask: by its plan beforehand, by a prober afterwards. */
 export interface CopyShape {
   readonly container: Container;
   readonly video: {
-    readonly codec: VideoCodec | 'FFV1';
+    readonly codec: (typeof SHAPE_CODECS)[number];
     readonly bitDepth: number;
     readonly widthPixels: number;
     readonly heightPixels: number;

@@ -1,17 +1,7 @@
 'use client';
 
 import { useMemo, useState } from 'react';
-import {
-  TARGETS,
-  copyBytes,
-  obstaclesOn,
-  planEncode,
-  shapeOfPlan,
-  type CopyShape,
-  type EncodePlan,
-  type Reason,
-  type Recipe,
-} from '@/core/recipes';
+import { copyBytes, planEncode, shapeOfPlan, type EncodePlan, type Reason, type Recipe } from '@/core/recipes';
 import { encodeFacts, estimateReel, wholeTitleReel } from '@/core/reels';
 import type { DiscRecord } from '@/store/db';
 import { useEngine } from '@/store/engine';
@@ -20,8 +10,9 @@ import { quietSource, readableSources } from '@/store/sources';
 import { bytes, clock } from '../format';
 import { Button, Empty, Mark, Panel } from '../parts/controls';
 import { Select } from '../parts/fields';
+import { PlaysOn } from '../parts/plays-on';
 import { RehearsalDialog } from '../rehearsal/rehearsal-dialog';
-import { obstacleText, reasonText } from '../words-recipes';
+import { reasonText } from '../words-recipes';
 
 const MOST_DISCS = 200;
 const PARTS: readonly { readonly about: Reason['about']; readonly name: string }[] = [
@@ -34,34 +25,6 @@ const PARTS: readonly { readonly about: Reason['about']; readonly name: string }
 /** "1024 × 576, 25 pictures a second" of the copy. */
 const shapeText = ({ video }: EncodePlan): string =>
   `${video.widthPixels} × ${video.heightPixels}, shape ${video.displayAspect.toFixed(2)} : 1, ${Number(video.picturesPerSecond.toFixed(3))} pictures a second`;
-
-/** On which classes of players it plays, and what stands in the way of the others. */
-function PlaysOn({ shape }: { shape: CopyShape }) {
-  return (
-    <section aria-label="Plays on">
-      <h3 className="smallcaps pb-1">Plays on</h3>
-      <ul className="flex flex-col gap-0.5">
-        {TARGETS.map((target) => {
-          const obstacles = obstaclesOn(target, shape);
-          return (
-            <li key={target.id} className="grid grid-cols-[16px_minmax(0,1fr)] gap-x-1" title={target.from}>
-              <span aria-hidden className={obstacles.length === 0 ? 'text-kept' : 'text-third'}>
-                {obstacles.length === 0 ? '✓' : '–'}
-              </span>
-              <span>
-                <span className={obstacles.length === 0 ? '' : 'text-second'}>
-                  {obstacles.length > 0 && <span className="sr-only">not on </span>}
-                  {target.name}
-                </span>
-                {obstacles.length > 0 && <span className="block text-[12px] text-second">{obstacles.map(obstacleText).join('; ')}</span>}
-              </span>
-            </li>
-          );
-        })}
-      </ul>
-    </section>
-  );
-}
 
 function Consequence({ recipe, disc, number }: { recipe: Recipe; disc: DiscRecord; number: number }) {
   const title = disc.reading.titles.find((t) => t.number === number);
@@ -154,7 +117,7 @@ export function WhatItDoes({ recipe }: { recipe: Recipe | null }) {
               </Button>
             )}
           </div>
-          <div className="min-h-0 flex-1 overflow-y-auto px-4 py-3">
+          <div role="group" aria-label="Consequences" tabIndex={0} className="min-h-0 flex-1 overflow-y-auto px-4 py-3">
             {recipe ? (
               <Consequence recipe={recipe} disc={disc} number={title.number} />
             ) : (

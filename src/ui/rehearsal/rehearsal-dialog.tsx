@@ -1,26 +1,14 @@
 'use client';
 
 import { useState } from 'react';
-import type { Title } from '@/core/reading';
 import { MASTER, type Recipe, type RecipeId } from '@/core/recipes';
-import type { Reel } from '@/core/reels';
-import type { DiscRecord } from '@/store/db';
 import { useRecipes } from '@/store/recipes';
-import type { ReadableSource } from '@/store/sources';
 import { Select } from '../parts/fields';
 import { Modal } from '../parts/modal';
 import { Switch } from '../parts/switch';
+import type { Rehearsed } from './rehearsed';
 import { RehearsedPicture } from './rehearsed-picture';
 import { TrialPart } from './trial-part';
-
-/** What a recipe is tried on. */
-export interface Rehearsed {
-  readonly disc: DiscRecord;
-  readonly title: Title;
-  readonly reel: Reel;
-  /** Null where the disc is nowhere to be read. */
-  readonly source: ReadableSource | null;
-}
 
 /** A reel with a recipe before anything is queued: how it will look, and what it will take. */
 export function RehearsalDialog({

@@ -13,7 +13,7 @@ import { Button, Mark } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { reasonText } from '../words-recipes';
 import { Curtain } from './curtain';
-import type { Rehearsed } from './rehearsal-dialog';
+import type { Rehearsed } from './rehearsed';
 import { useRehearsal } from './use-rehearsal';
 
 /** Ten seconds from a moment, made on request. */

@@ -11,7 +11,7 @@ import { TextField } from '../parts/fields';
 import { ProblemNote } from '../parts/problem-note';
 import { Switch } from '../parts/switch';
 import { useWork } from '../parts/use-work';
-import type { Rehearsed } from './rehearsal-dialog';
+import type { Rehearsed } from './rehearsed';
 import { TrialChart } from './trial-chart';
 
 interface Tried {

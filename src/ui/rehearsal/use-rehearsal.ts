@@ -4,7 +4,7 @@ import type { Problem } from '@/contract';
 import { problemOf } from '@/store/api';
 import { rehearse } from '@/store/looks';
 import type { ReadableSource } from '@/store/sources';
-import type { Rehearsed } from './rehearsal-dialog';
+import type { Rehearsed } from './rehearsed';
 
 interface Shown {
   readonly before: string;

@@ -1,6 +1,6 @@
 'use client';
 
-import { useState, type ReactNode } from 'react';
+import { useState } from 'react';
 import type { Output } from '@/contract';
 import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import { faultText, lengthText } from '@/core/reading/fault-text';
@@ -13,19 +13,9 @@ import { useAction } from '../parts/use-action';
 import { recipeLine, resultName } from '../words-recipes';
 import { CHECK, legsText, proofState, proofText } from '../words-proof';
 import { MakeCopies } from './make-copies';
+import { OutcomeOf } from './outcome';
 import { Player } from './player';
-
-function Section({ name, aside, children }: { name: string; aside?: ReactNode; children: ReactNode }) {
-  return (
-    <section aria-label={name} className="px-4 py-2.5">
-      <div className="flex items-center justify-between">
-        <h3 className="smallcaps pb-1">{name}</h3>
-        {aside}
-      </div>
-      {children}
-    </section>
-  );
-}
+import { Section } from './section';
 
 const CODEC: Readonly<Record<string, string>> = {
   V_MPEG2: 'MPEG-2',
@@ -294,6 +284,7 @@ export function OutputDetail({ output }: { output: Output }) {
             )}
           </div>
           <div className="min-w-0 border-l border-faint">
+            <OutcomeOf output={output} />
             <Proof output={output} />
             <Section name="Chapters">
               {sidecar.promise.chapters.length === 0 && <p className="text-second">None.</p>}

@@ -1,0 +1,86 @@
+import type { Page } from '@playwright/test';
+import { cards, expect, openBench, seriousFaults, test } from './app';
+
+test.use({ house: 'rehearsal' });
+
+async function rehearse(page: Page): Promise<void> {
+  await cards(page)
+    .first()
+    .getByRole('button', { name: /^Rehearse / })
+    .click();
+  await expect(page.getByRole('dialog', { name: /^Rehearsal/ })).toBeVisible();
+}
+
+test('a moment before and after a recipe, ten seconds of it, and another moment', async ({ page, open, complaints }) => {
+  await open('/');
+  await page.getByRole('button', { name: 'Read QUAY.iso', exact: true }).click();
+  await openBench(page, 'Quay');
+  await rehearse(page);
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByAltText('as on the disc')).toBeVisible({ timeout: 20_000 });
+  await expect(dialog.getByAltText('as it will be')).toBeVisible({ timeout: 40_000 });
+  await expect(dialog).toContainText('a second here');
+  const size = await dialog.getByAltText('as it will be').evaluate((img: HTMLImageElement) => [img.naturalWidth, img.naturalHeight]);
+  expect(size).toEqual([1024, 576]);
+  expect(await seriousFaults(page)).toEqual([]);
+  const edge = dialog.getByRole('slider', { name: 'Edge between before and after' });
+  await edge.focus();
+  await page.keyboard.press('Home');
+  await expect(edge).toHaveAttribute('aria-valuenow', '0');
+  await page.keyboard.press('ArrowRight');
+  await expect(edge).toHaveAttribute('aria-valuenow', '5');
+
+  // Nothing is encoded: that is said, and no picture is called what it is not.
+  await dialog.getByLabel('Recipe that is rehearsed').selectOption({ label: 'Same streams in MP4' });
+  await expect(dialog).toContainText('the same: nothing is encoded', { timeout: 20_000 });
+
+  await dialog.getByLabel('Recipe that is rehearsed').selectOption({ label: 'Access copy' });
+  await dialog.getByRole('button', { name: 'Ten seconds from here' }).click();
+  const video = dialog.locator('video');
+  await expect(video).toBeVisible({ timeout: 60_000 });
+  await expect
+    .poll(() => video.evaluate((v: HTMLVideoElement) => (v.currentTime > 0.2 ? v.duration : 0)), { timeout: 20_000 })
+    .toBeGreaterThan(3);
+  await dialog.getByRole('button', { name: 'Back to the picture' }).click();
+  await expect(video).toHaveCount(0);
+  await page.keyboard.press('Escape');
+  await expect(dialog).toHaveCount(0);
+  expect(complaints).toEqual([]);
+});
+
+test('a trial: qualities beside each other, the smallest that is near enough, and its use for the reel', async ({ page, open }) => {
+  test.slow();
+  await open('/');
+  // A small picture is tried sooner.
+  await page.getByRole('button', { name: 'Read all that are new' }).click();
+  await openBench(page, 'Haven & Harbour');
+  await rehearse(page);
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('radio', { name: 'what it takes' }).click();
+  await dialog.getByRole('button', { name: 'Try', exact: true }).click();
+  await expect(dialog.getByRole('button', { name: 'Stop' })).toBeVisible();
+  const rows = dialog.getByRole('table', { name: 'Outcomes of the trial' }).getByRole('row');
+  await expect(rows).toHaveCount(6, { timeout: 120_000 });
+  await expect(dialog.getByRole('button', { name: 'Try', exact: true })).toBeVisible();
+  await expect(dialog.getByRole('img', { name: /^Size of the picture/ })).toBeVisible();
+  // What is larger is nearer.
+  const ssim = (await rows.locator('td:nth-child(3)').allInnerTexts()).map(Number);
+  expect([...ssim].sort((a, b) => b - a)).toEqual(ssim);
+  await dialog.getByLabel('SSIM that is wanted').fill(String(((ssim[1] ?? 0) + (ssim[2] ?? 0)) / 2));
+  await dialog.getByRole('button', { name: 'Find it' }).click();
+  await expect(dialog.getByRole('status')).toContainText(/^Quality 1[7-9] is the smallest/, { timeout: 120_000 });
+  const found = /Quality (\d+)/.exec(await dialog.getByRole('status').innerText())?.[1];
+  await dialog.getByRole('button', { name: `Use quality ${found}` }).click();
+  await page.keyboard.press('Escape');
+  await expect(
+    cards(page)
+      .first()
+      .getByRole('checkbox', { name: `Access copy, quality ${found}` }),
+  ).toBeChecked();
+  // A trial that is stopped leaves nothing at work.
+  await rehearse(page);
+  await dialog.getByRole('radio', { name: 'what it takes' }).click();
+  await dialog.getByRole('button', { name: 'Try', exact: true }).click();
+  await dialog.getByRole('button', { name: 'Stop' }).click();
+  await expect(dialog.getByRole('button', { name: 'Try', exact: true })).toBeEnabled();
+});
