@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { TrackComparison } from '@/core/findings';
-import { JobEventSchema, MasterPromiseSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
+import { JobEventSchema, MasterPromiseSchema, OutcomeSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { ProblemSchema } from './problem';
 import { EncoderStateSchema, RecipeIdSchema, RecipeSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
@@ -146,6 +146,8 @@ export const VaultEntrySchema = OutputSchema.extend({
       .object({ recipe: RecipeSchema.pick({ name: true, container: true, video: true }) })
       .nullable()
       .default(null),
+    /** What was said beforehand of a copy; null for a master, and for copies of earlier versions. */
+    outcome: OutcomeSchema.pick({ estimatedBytes: true }).nullable().default(null),
     file: SidecarSchema.shape.file.pick({ sizeBytes: true }),
     disc: SidecarSchema.shape.disc.pick({ label: true, fingerprint: true }),
     reel: ReelSchema.pick({ name: true, pieces: true }),

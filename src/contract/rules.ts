@@ -1,5 +1,15 @@
 import { z } from 'zod';
-import { NAME_FIELDS, upgradeFolder, upgradeRules, type HouseRules, type KeptTrack, type NamePart, type SetChoice } from '@/core/reels';
+import {
+  DISC_KINDS,
+  NAME_FIELDS,
+  TITLE_KINDS,
+  upgradeFolder,
+  upgradeRules,
+  type HouseRules,
+  type KeptTrack,
+  type NamePart,
+  type SetChoice,
+} from '@/core/reels';
 import { RecipesSchema } from './recipe';
 import { RoleSchema } from './reading';
 
@@ -59,6 +69,12 @@ const rules = z.object({
   features: z.boolean().default(true),
   // Not before version 5.
   angles: z.enum(['first', 'all']).default('first'),
+  // Not before version 7.
+  recipesFor: z
+    .array(z.object({ titles: z.enum(TITLE_KINDS), discs: z.enum(DISC_KINDS), recipes: RecipesSchema }))
+    .max(20)
+    .readonly()
+    .default([]),
   sets: z.array(setChoice).max(1000).readonly().default([]),
 }) satisfies z.ZodType<HouseRules>;
 

@@ -78,13 +78,14 @@ export async function readSidecar(file: string): Promise<Read> {
 const damageIn = (faults: readonly Fault[]) => faults.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage');
 
 function briefOf({ sidecar, seal }: Extract<Read, { written: unknown }>['written']): NonNullable<Known['brief']> {
-  const { recipe, copy, jobId, madeAt, file, disc, reel, promise, proof } = sidecar;
+  const { recipe, copy, outcome, jobId, madeAt, file, disc, reel, promise, proof } = sidecar;
   const { wholeness } = promise;
   return {
     seal,
     sidecar: {
       recipe,
       copy: copy && { recipe: { name: copy.recipe.name, container: copy.recipe.container, video: copy.recipe.video } },
+      outcome: outcome && { estimatedBytes: outcome.estimatedBytes },
       jobId,
       madeAt,
       file: { sizeBytes: file.sizeBytes },

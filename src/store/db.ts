@@ -159,8 +159,14 @@ export class Catalogue extends Dexie {
       .upgrade(async (change) => {
         await change.table('jobs').toCollection().modify({ copies: [], copy: null });
       });
-    // Recipes know rates, turns, light and levels of sound.
+    // Recipes know rates, turns, light and levels of sound; house rules choose them by kind of title and disc.
     this.version(CATALOGUE_VERSION).upgrade(async (change) => {
+      await change
+        .table('settings')
+        .toCollection()
+        .modify((setting: RulesRecord) => {
+          Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
+        });
       await change
         .table('recipes')
         .toCollection()

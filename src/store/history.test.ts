@@ -1,5 +1,5 @@
-import type { JobState, Output } from '@/contract';
-import { paceOf, secondsFor } from './history';
+import type { JobState, Output, VaultEntry } from '@/contract';
+import { paceOf, secondsFor, sizeFactors } from './history';
 
 const job = (id: string, recipes: JobState['recipes'], seconds: number, state: JobState['state'] = 'done') =>
   ({
@@ -49,4 +49,21 @@ test('the time of a batch is known once the pace of all its recipes is', () => {
     ]),
   };
   expect(secondsFor(two, pace)).toBe(20 + 2 + 4);
+});
+
+test('how copies came out is the median of the last ones; masters and wild ones do not count', () => {
+  const copy = (recipe: string, estimatedBytes: number | null, sizeBytes: number) =>
+    ({ sidecar: { recipe, outcome: estimatedBytes === null ? null : { estimatedBytes }, file: { sizeBytes } } }) as unknown as VaultEntry;
+  const factors = sizeFactors([
+    copy('access', 100, 50),
+    copy('access', 100, 60),
+    copy('access', 100, 900),
+    copy('lending', 100, 100_000),
+    copy('master', null, 5),
+    copy('shelf-saver', 0, 5),
+  ]);
+  expect([...factors]).toEqual([
+    ['access', 0.6],
+    ['lending', 8],
+  ]);
 });

@@ -51,3 +51,25 @@ export function secondsFor(
   }
   return seconds;
 }
+
+/** Fewer say nothing of the next one, more say little more. */
+const MOST_COMPARED = 20;
+/** Beyond this something else was the matter than the picture. */
+const MOST_OFF = 8;
+
+/** How much larger or smaller copies by each recipe came out here than was said beforehand: the median of the last ones. */
+export function sizeFactors(outputs: readonly VaultEntry[]): ReadonlyMap<RecipeId, number> {
+  const ratios = new Map<RecipeId, number[]>();
+  for (const { sidecar } of outputs) {
+    const { recipe, outcome, file } = sidecar;
+    if (!outcome || outcome.estimatedBytes <= 0 || file.sizeBytes <= 0) continue;
+    const list = ratios.get(recipe) ?? [];
+    if (list.length < MOST_COMPARED) ratios.set(recipe, [...list, file.sizeBytes / outcome.estimatedBytes]);
+  }
+  return new Map(
+    [...ratios].map(([id, list]) => {
+      const median = [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)] ?? 1;
+      return [id, Math.min(MOST_OFF, Math.max(1 / MOST_OFF, median))];
+    }),
+  );
+}

@@ -143,7 +143,7 @@ export async function usesOf(id: RecipeId): Promise<RecipeUse> {
   const inSets = rules?.sets.some((s) => s.recipes.includes(id)) ?? false;
   return {
     reels: used.map((u) => ({ ...u, disc: names.get(u.fingerprint) ?? '' })),
-    rules: (rules?.recipes.includes(id) ?? false) || inSets,
+    rules: (rules?.recipes.includes(id) ?? false) || (rules?.recipesFor ?? []).some((r) => r.recipes.includes(id)) || inSets,
   };
 }
 

@@ -92,8 +92,16 @@ function containerBytes(reel: Reel, { title, ms }: Taken): number {
   return HEAD_BYTES + ((27e6 / title.video.frameTicks + audio) * FRAME_HEAD_BYTES * ms) / 1000;
 }
 
-/** Estimates what a reel will take, from the disc's own tables and, on Blu-ray, from samples of its clips. */
-export function estimateReel(reading: Reading, reel: Reel, recipes: ReadonlyMap<RecipeId, Recipe> = new Map()): ReelEstimate {
+/**
+ * Estimates what a reel will take, from the disc's own tables and, on Blu-ray, from samples of its clips.
+ * @param factors how much larger or smaller than estimated copies by a recipe have been here.
+ */
+export function estimateReel(
+  reading: Reading,
+  reel: Reel,
+  recipes: ReadonlyMap<RecipeId, Recipe> = new Map(),
+  factors: ReadonlyMap<RecipeId, number> = new Map(),
+): ReelEstimate {
   const segments = new Map(reading.segments.map((s) => [s.id, s]));
   let durationMs = 0;
   let masterBytes = 0;
@@ -123,8 +131,11 @@ export function estimateReel(reading: Reading, reel: Reel, recipes: ReadonlyMap<
     masterBytes += source.sizeBytes * Math.min(1, durationMs / Math.max(1, ms));
   }
   masterBytes = Math.round(masterBytes);
-  return { durationMs, masterBytes, copyBytes: copiesOf(reading, reel, recipes, durationMs, masterBytes) };
+  return { durationMs, masterBytes, copyBytes: scaled(copiesOf(reading, reel, recipes, durationMs, masterBytes), factors) };
 }
+
+const scaled = (copies: ReadonlyMap<RecipeId, number>, factors: ReadonlyMap<RecipeId, number>): Map<RecipeId, number> =>
+  new Map([...copies].map(([id, bytes]) => [id, Math.round(bytes * (factors.get(id) ?? 1))]));
 
 function copiesOf(
   reading: Reading,

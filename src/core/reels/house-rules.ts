@@ -8,6 +8,25 @@ import { nameOfDisc } from './names';
 import { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 import { withChoice, type SetChoice } from './set-choices';
 
+export const TITLE_KINDS = ['films', 'episodes', 'other titles'] as const;
+export const DISC_KINDS = ['any disc', 'DVDs', 'Blu-rays'] as const;
+
+/** Recipes for a kind of title on a kind of disc. */
+export interface RecipesFor {
+  readonly titles: (typeof TITLE_KINDS)[number];
+  readonly discs: (typeof DISC_KINDS)[number];
+  readonly recipes: readonly RecipeId[];
+}
+
+const KIND_OF: Readonly<Partial<Record<Role, RecipesFor['titles']>>> = {
+  main: 'films',
+  cut: 'films',
+  feature: 'films',
+  version: 'films',
+  episode: 'episodes',
+  'play-all': 'episodes',
+};
+
 /** The archive's standing choices. Applied to a reading they propose reels; every choice comes with its reason. */
 export interface HouseRules {
   /** BCP 47 tags in order of preference; empty for no preference. */
@@ -33,6 +52,8 @@ export interface HouseRules {
   /** Other films on the disc. */
   readonly features: boolean;
   readonly recipes: readonly RecipeId[];
+  /** Other recipes for some kinds of titles and discs: the first that fits counts. */
+  readonly recipesFor: readonly RecipesFor[];
   readonly fileName: readonly NamePart[];
   /** Folder in the library; its slashes stand in texts. */
   readonly folder: readonly NamePart[];
@@ -63,6 +84,7 @@ export const DEFAULT_RULES: HouseRules = {
   cuts: false,
   features: true,
   recipes: ['master'],
+  recipesFor: [],
   fileName: DEFAULT_FILE_NAME,
   folder: DEFAULT_FOLDER,
   storage: null,
@@ -287,7 +309,7 @@ export function applyRules(
       const reel: Reel = {
         ...wholeTitleReel(title, name, rules.damage),
         ...ruledTracks(title, decision.tracks, rules, tags),
-        recipes: rules.recipes,
+        recipes: recipesFor(rules, finding.role, reading.kind),
         tags: ownTags,
         ...(rules.subtitleFiles ? { subtitleFiles: true } : {}),
       };
@@ -295,6 +317,13 @@ export function applyRules(
       return rules.angles === 'all' && title.angles > 1 ? divideByAngles(title, own) : [own];
     });
   return { reels, decisions };
+}
+
+/** Recipes of a title by its part on the disc, and by the kind of disc. */
+export function recipesFor(rules: Pick<HouseRules, 'recipes' | 'recipesFor'>, role: Role, disc: Reading['kind']): readonly RecipeId[] {
+  const kind = KIND_OF[role] ?? 'other titles';
+  const discs = disc === 'DVD-Video' ? 'DVDs' : disc === 'Video file' ? 'any disc' : 'Blu-rays';
+  return rules.recipesFor.find((r) => r.titles === kind && (r.discs === 'any disc' || r.discs === discs))?.recipes ?? rules.recipes;
 }
 
 function reelTags(finding: TitleFinding, disc: string, tags: ReelTags, set: SetPlace | null): ReelTags {

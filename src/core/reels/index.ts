@@ -46,6 +46,10 @@ export {
 } from './name-parts';
 export {
   DEFAULT_RULES,
+  DISC_KINDS,
+  TITLE_KINDS,
+  recipesFor,
+  type RecipesFor,
   applyRules,
   type Decision,
   type Ground,

@@ -8,11 +8,13 @@ import {
   DEFAULT_RULES,
   applyRules,
   readingForReel,
+  recipesFor,
   safeFileName,
   safeFolderPath,
   takeAudio,
   takeSubtitle,
   wholeTitleReel,
+  type HouseRules,
 } from '.';
 
 describe('file names', () => {
@@ -190,4 +192,20 @@ test('a job takes along only what its reel needs of a reading, and makes the sam
   expect(small.routes.map((r) => r.title)).toEqual([1]);
   expect(estimateReel(small, first)).toEqual(estimateReel(reading, first));
   expect(small.fingerprint).toBe(reading.fingerprint);
+});
+
+test('recipes by kind of title and disc: the first line that fits counts, and the others have the usual ones', () => {
+  const rules: Pick<HouseRules, 'recipes' | 'recipesFor'> = {
+    recipes: ['master'],
+    recipesFor: [
+      { titles: 'other titles', discs: 'any disc', recipes: ['lending'] },
+      { titles: 'films', discs: 'Blu-rays', recipes: ['master', 'shelf-saver'] },
+      { titles: 'films', discs: 'any disc', recipes: ['master', 'access'] },
+    ],
+  };
+  expect(recipesFor(rules, 'extra', 'DVD-Video')).toEqual(['lending']);
+  expect(recipesFor(rules, 'main', 'Blu-ray')).toEqual(['master', 'shelf-saver']);
+  expect(recipesFor(rules, 'cut', 'DVD-Video')).toEqual(['master', 'access']);
+  expect(recipesFor(rules, 'main', 'Video file')).toEqual(['master', 'access']);
+  expect(recipesFor(rules, 'episode', 'DVD-Video')).toEqual(['master']);
 });

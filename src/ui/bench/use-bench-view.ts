@@ -5,6 +5,7 @@ import { discState } from '@/store/disc-state';
 import { proposalOf, useDraft } from '@/store/draft';
 import { useEngine } from '@/store/engine';
 import { fetchPictures, knownPicture } from '@/store/looks';
+import { sizeFactors } from '@/store/history';
 import { useOutputs } from '@/store/outputs';
 import { useRecipes } from '@/store/recipes';
 import { useRules } from '@/store/rules';
@@ -34,6 +35,7 @@ export function useBenchView(disc: DiscRecord): BenchView {
   const [stretch, setStretch] = useState<{ readonly id: string } | null>(null);
   const [editorOpen, keepEditorOpen] = useKept('bench-editor', ['open', 'closed'], 'open');
   const [part, keepPart] = useKept('bench-editor-part', PARTS, 'Chapters');
+  const factors = useMemo(() => sizeFactors(outputs ?? []), [outputs]);
   const proposal = useMemo(() => proposalOf(disc, rules), [disc, rules]);
   const commands = useReelCommands(disc, draft, rules, proposal);
   const reels = draft.record?.reels ?? NO_REELS;
@@ -66,6 +68,7 @@ export function useBenchView(disc: DiscRecord): BenchView {
     draft,
     rules,
     recipes,
+    factors,
     engine,
     proposal,
     coverage,

@@ -3,9 +3,12 @@
 import { useMemo, useState } from 'react';
 import { copyBytes, planEncode, shapeOfPlan, type EncodePlan, type Reason, type Recipe } from '@/core/recipes';
 import { encodeFacts, estimateReel, wholeTitleReel } from '@/core/reels';
+import type { VaultEntry } from '@/contract';
 import type { DiscRecord } from '@/store/db';
 import { useEngine } from '@/store/engine';
+import { sizeFactors } from '@/store/history';
 import { useRecentDiscs } from '@/store/live';
+import { useOutputs } from '@/store/outputs';
 import { quietSource, readableSources } from '@/store/sources';
 import { bytes, clock } from '../format';
 import { Button, Empty, Mark, Panel } from '../parts/controls';
@@ -15,6 +18,7 @@ import { RehearsalDialog } from '../rehearsal/rehearsal-dialog';
 import { reasonText } from '../words-recipes';
 
 const MOST_DISCS = 200;
+const NONE: readonly VaultEntry[] = [];
 const PARTS: readonly { readonly about: Reason['about']; readonly name: string }[] = [
   { about: 'video', name: 'Picture' },
   { about: 'picture', name: 'Treatment' },
@@ -26,7 +30,17 @@ const PARTS: readonly { readonly about: Reason['about']; readonly name: string }
 const shapeText = ({ video }: EncodePlan): string =>
   `${video.widthPixels} × ${video.heightPixels}, shape ${video.displayAspect.toFixed(2)} : 1, ${Number(video.picturesPerSecond.toFixed(3))} pictures a second`;
 
-function Consequence({ recipe, disc, number }: { recipe: Recipe; disc: DiscRecord; number: number }) {
+function Consequence({
+  recipe,
+  disc,
+  number,
+  outputs,
+}: {
+  recipe: Recipe;
+  disc: DiscRecord;
+  number: number;
+  outputs: readonly VaultEntry[];
+}) {
   const title = disc.reading.titles.find((t) => t.number === number);
   if (!title) return null;
   const reel = { ...wholeTitleReel(title, ''), recipes: ['master'] };
@@ -34,7 +48,8 @@ function Consequence({ recipe, disc, number }: { recipe: Recipe; disc: DiscRecor
   if (!facts) return null;
   const plan = planEncode(recipe, facts);
   const { durationMs, masterBytes } = estimateReel(disc.reading, reel);
-  const size = copyBytes(plan, facts, durationMs, masterBytes);
+  const factor = sizeFactors(outputs).get(recipe.id);
+  const size = Math.round(copyBytes(plan, facts, durationMs, masterBytes) * (factor ?? 1));
   return (
     <div className="flex flex-col gap-3">
       <dl className="grid grid-cols-[92px_minmax(0,1fr)] gap-x-2">
@@ -43,7 +58,11 @@ function Consequence({ recipe, disc, number }: { recipe: Recipe; disc: DiscRecor
         <dt className="text-second">about</dt>
         <dd>
           {bytes(size)} for {clock(durationMs)}, {Math.max(1, Math.round((100 * size) / Math.max(1, masterBytes)))} % of the master
-          <span className="block text-[12px] text-third">by what encoders usually give; only the picture itself decides</span>
+          <span className="block text-[12px] text-third">
+            {factor === undefined
+              ? 'by what encoders usually give; a trial asks the picture itself'
+              : 'by what copies of this recipe took here; a trial asks the picture itself'}
+          </span>
         </dd>
       </dl>
       {PARTS.map(({ about, name }) => {
@@ -78,6 +97,7 @@ export function WhatItDoes({ recipe }: { recipe: Recipe | null }) {
   const [number, chooseTitle] = useState<number | null>(null);
   const [rehearsing, rehearse] = useState(false);
   const { state: engine } = useEngine();
+  const outputs = useOutputs() ?? NONE;
   const disc = discs?.find((d) => d.fingerprint === fingerprint) ?? discs?.[0] ?? null;
   const title = disc?.reading.titles.find((t) => t.number === (number ?? disc.findings.mainTitle)) ?? disc?.reading.titles[0] ?? null;
   const reel = useMemo(() => title && wholeTitleReel(title, ''), [title]);
@@ -119,7 +139,7 @@ export function WhatItDoes({ recipe }: { recipe: Recipe | null }) {
           </div>
           <div role="group" aria-label="Consequences" tabIndex={0} className="min-h-0 flex-1 overflow-y-auto px-4 py-3">
             {recipe ? (
-              <Consequence recipe={recipe} disc={disc} number={title.number} />
+              <Consequence recipe={recipe} disc={disc} number={title.number} outputs={outputs} />
             ) : (
               <p className="text-second">Everything stays as it is on the disc.</p>
             )}

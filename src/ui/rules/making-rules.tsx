@@ -2,7 +2,7 @@
 
 import { X } from 'lucide-react';
 import { withRecipe } from '@/core/recipes';
-import { DEFAULT_FILE_NAME, fileNameOf, folderOf } from '@/core/reels';
+import { DEFAULT_FILE_NAME, DISC_KINDS, TITLE_KINDS, fileNameOf, folderOf } from '@/core/reels';
 import { useEngine } from '@/store/engine';
 import { useRecipes } from '@/store/recipes';
 import { list, plural } from '../format';
@@ -41,6 +41,60 @@ export function MakingRules({ rules, set }: RulesProps) {
             set({ recipes: withRecipe(rules.recipes, id, on) });
           }}
         />
+      </Row>
+      <Row name="other recipes" hint="the first line that fits a title counts">
+        {rules.recipesFor.map((line, i) => {
+          const change = (more: Partial<typeof line>) => {
+            set({ recipesFor: rules.recipesFor.map((r, k) => (k === i ? { ...r, ...more } : r)) });
+          };
+          const name = `${i + 1}`;
+          return (
+            <div key={i} className="flex flex-wrap items-center gap-2" role="group" aria-label={`Other recipes, line ${name}`}>
+              <Select
+                label="Titles"
+                value={line.titles}
+                options={TITLE_KINDS.map((value) => ({ value, name: value }))}
+                onChange={(titles) => {
+                  change({ titles });
+                }}
+              />
+              of
+              <Select
+                label="Discs"
+                value={line.discs}
+                options={DISC_KINDS.map((value) => ({ value, name: value }))}
+                onChange={(discs) => {
+                  change({ discs });
+                }}
+              />
+              <RecipePick
+                chosen={line.recipes}
+                recipes={recipes}
+                onChange={(id, on) => {
+                  change({ recipes: withRecipe(line.recipes, id, on) });
+                }}
+              />
+              <Button
+                tone="quiet"
+                className="px-1 py-0"
+                aria-label={`Remove line ${name}`}
+                onClick={() => {
+                  set({ recipesFor: rules.recipesFor.filter((_, k) => k !== i) });
+                }}
+              >
+                <X size={14} aria-hidden />
+              </Button>
+            </div>
+          );
+        })}
+        <Button
+          className="self-start px-2 py-0.5"
+          onClick={() => {
+            set({ recipesFor: [...rules.recipesFor, { titles: 'other titles', discs: 'any disc', recipes: ['access'] }] });
+          }}
+        >
+          Other recipes for some titles
+        </Button>
       </Row>
       <Row name="file name" hint={<>gives “{fileNameOf(rules.fileName.length > 0 ? rules.fileName : DEFAULT_FILE_NAME, EXAMPLE)}”</>}>
         <NameField

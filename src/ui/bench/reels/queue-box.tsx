@@ -210,10 +210,10 @@ function WhatIsNext() {
 
 /** The one main action of the Bench: what it will take, and go. */
 export function QueueBox({ queueing }: { queueing: Queueing }) {
-  const { disc, engine, reels, recipes } = useBench();
+  const { disc, engine, reels, recipes, factors } = useBench();
   const { waiting, storage, busy, problem, ready, submit } = queueing;
   const outputs = useOutputs();
-  const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId) }));
+  const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId, factors) }));
   const kept = estimates.reduce((sum, e) => sum + keptBytes(e, e), 0);
   // One after the other: what is only there meanwhile makes room for the next.
   const passing = Math.max(0, ...estimates.map((e) => neededBytes(e) - keptBytes(e, e)));
