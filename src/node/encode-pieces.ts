@@ -166,6 +166,7 @@ async function asLoudAsWished({ plan, master }: EncodeOrder, { signal, note }: E
 
 /**
  * Encodes a copy from its master. A long one is made in pieces, one after the other: what an earlier attempt finished is not made again.
+ * They stay: whoever ordered the copy removes their folder once the copy itself is flushed and known.
  * @returns in how many pieces, and whether some were there already. @throws WorkError `encoder-failed`, `storage-full`, `work-lost` where finished pieces are spoilt.
  */
 export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promise<{ readonly pieces: number; readonly goneOn: boolean }> {
@@ -207,6 +208,5 @@ export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promi
     });
   }
   await work.join(pieces);
-  rmSync(folder, { recursive: true, force: true });
   return { pieces: pieces.length, goneOn: finished > 0 };
 }

@@ -1,6 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { statSync } from 'node:fs';
 import path from 'node:path';
+import { ALL_FORMATS, EncodedPacketSink, FilePathSource, Input } from 'mediabunny';
 import { proveCopy } from '@/core/proof';
 import {
   CONTAINER_ENDING,
@@ -227,6 +228,32 @@ test('what is shown even while subtitles are off is in the picture when and wher
   }
 });
 
+const OTHER_NAMES: Readonly<Record<string, string>> = { avc: 'H.264', hevc: 'HEVC', vp9: 'VP9', av1: 'AV1' };
+
+/**
+ * A copy as a reader of another house than FFmpeg's has it: codec, size, pictures in their order, when the last is over, sound. Null
+ * where that reader does not know the container.
+ */
+async function readElsewhere(file: string) {
+  // It says so of every text track that it does not know.
+  jest.spyOn(console, 'warn').mockImplementation(() => undefined);
+  const input = new Input({ formats: ALL_FORMATS, source: new FilePathSource(file) });
+  if (!(await input.canRead())) return null;
+  const video = await input.getPrimaryVideoTrack();
+  if (!video) throw new Error('no picture');
+  const shown: number[] = [];
+  for await (const packet of new EncodedPacketSink(video).packets()) shown.push(packet.timestamp);
+  shown.sort((a, b) => a - b);
+  return {
+    codec: video.codec === null ? null : (OTHER_NAMES[video.codec] ?? video.codec),
+    size: [video.codedWidth, video.codedHeight],
+    frames: shown.length,
+    doubled: shown.filter((t, i) => i > 0 && t <= (shown[i - 1] ?? -1)).length,
+    seconds: await input.computeDuration(),
+    channels: (await input.getAudioTracks()).map((t) => t.numberOfChannels),
+  };
+}
+
 /** Players that a shipped recipe is made for. */
 const PLAYS_ON: Readonly<Record<string, readonly string[]>> = {
   access: ['phone', 'browser', 'television', 'server'],
@@ -272,6 +299,22 @@ test.each([
         const shape = await probeShape(out, r.container);
         const plays = TARGETS.filter((t) => shape && obstaclesOn(t, shape).length === 0).map((t) => t.id);
         for (const target of PLAYS_ON[r.id] ?? []) expect([r.id, plays]).toEqual([r.id, expect.arrayContaining([target])]);
+        const elsewhere = r.container === 'AVI' ? null : await readElsewhere(out);
+        if (elsewhere && ['H.264', 'HEVC', 'VP9', 'AV1'].includes(plan.video.codec)) {
+          const expected = expectationOf(plan, promise);
+          expect([r.id, elsewhere.codec, elsewhere.size]).toEqual([
+            r.id,
+            plan.video.codec,
+            [plan.video.widthPixels, plan.video.heightPixels],
+          ]);
+          expect([r.id, elsewhere.frames >= expected.leastFrames && elsewhere.frames <= expected.mostFrames, elsewhere.doubled]).toEqual([
+            r.id,
+            true,
+            0,
+          ]);
+          expect([r.id, elsewhere.channels]).toEqual([r.id, plan.audio.map((a) => a.channels)]);
+          expect([r.id, Math.abs(elsewhere.seconds * 1000 - promise.durationMs) < 100]).toEqual([r.id, true]);
+        }
         const near = await nearnessToMaster(plan, out, master, promise.durationMs);
         if (near) expect([r.id, near.frames > 30, near.ssim > 0.93]).toEqual([r.id, true, true]);
         const probe = spawnSync('ffprobe', [

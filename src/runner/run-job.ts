@@ -6,7 +6,7 @@ import { estimateReel, neededBytes } from '@/core/reels';
 import { removeWorkshop, requireStorage } from '@/node/library';
 import { isThere, storageAway } from '@/node/storage-mark';
 import type { JobFolder } from '@/node/job-folder';
-import { checkCopy, checkMaster, isStill, makeCopy, makeMaster, place, type StageContext } from './stages';
+import { checkCopy, checkMaster, forgetPieces, isStill, makeCopy, makeMaster, place, type StageContext } from './stages';
 
 /** What the user has chosen for this job since it was sent. */
 const withChoice = (job: Job, around: boolean): Job => (around ? { ...job, reel: { ...job.reel, damage: 'around' } } : job);
@@ -152,6 +152,7 @@ class JobRun {
       const { bytes, expects, tookMs } = await makeCopy(context, recipe, promise);
       copy = { recipe, bytes, expects, tookMs, proof: null, sha256: null, stamp: null, outcome: null };
       this.saveCopy(copy);
+      await forgetPieces(job, recipe);
     }
     if (copy.proof) return;
     context.begin('access proof', recipe);

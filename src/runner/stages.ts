@@ -1,4 +1,4 @@
-import { stat } from 'node:fs/promises';
+import { rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { planPiece, type PacketStream } from '@/core/assembly';
 import { PAYLOAD_HASH, proveCopy, type CopyExpectation, type Proof, type MasterPromise } from '@/core/proof';
@@ -217,6 +217,10 @@ function planOf(job: Job, recipe: Recipe, master: MasterPromise): EncodePlan {
 /** Film in one piece of a long encode, for whoever wants other ones than usual; the tests do. */
 const pieceMs = (): number => Number(process.env['CAREFUL_VAULT_PIECE_SECONDS'] ?? 0) * 1000 || PIECE_MS;
 
+const piecesOf = (job: Job, id: RecipeId): string => path.join(workshopOf(job.storage.path, job.id), `${id}.pieces`);
+/** The copy is flushed, and written down as made: its pieces are needed no more. */
+export const forgetPieces = (job: Job, id: RecipeId): Promise<void> => rm(piecesOf(job, id), { recursive: true, force: true });
+
 /** Stage `access`: a copy, encoded from the master that was made and proven before. */
 export async function makeCopy(
   context: StageContext,
@@ -232,7 +236,7 @@ export async function makeCopy(
     master: await unfinishedPath(job, MASTER),
     masterMs: master.durationMs,
     output,
-    folder: path.join(workshopOf(job.storage.path, job.id), `${id}.pieces`),
+    folder: piecesOf(job, id),
     application: APPLICATION,
     pieceMs: pieceMs(),
   };
