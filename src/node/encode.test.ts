@@ -245,12 +245,12 @@ async function readElsewhere(file: string) {
   for await (const packet of new EncodedPacketSink(video).packets()) shown.push(packet.timestamp);
   shown.sort((a, b) => a - b);
   return {
-    codec: video.codec === null ? null : (OTHER_NAMES[video.codec] ?? video.codec),
-    size: [video.codedWidth, video.codedHeight],
+    codec: OTHER_NAMES[(await video.getCodec()) ?? ''] ?? null,
+    size: [await video.getCodedWidth(), await video.getCodedHeight()],
     frames: shown.length,
     doubled: shown.filter((t, i) => i > 0 && t <= (shown[i - 1] ?? -1)).length,
     seconds: await input.computeDuration(),
-    channels: (await input.getAudioTracks()).map((t) => t.numberOfChannels),
+    channels: await Promise.all((await input.getAudioTracks()).map((t) => t.getNumberOfChannels())),
   };
 }
 
