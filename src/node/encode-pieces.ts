@@ -18,6 +18,7 @@ import {
   type SourcePicture,
 } from '@/core/recipes';
 import { WorkError } from '@/contract';
+import { withClipFolder } from './clips';
 import { flushFile, syncFolder, writeDurably } from './durable';
 import { fastCrc32 } from './hash';
 import { capture, collectLines, runProgram } from './program';
@@ -172,7 +173,7 @@ async function asLoudAsWished({ plan, master }: EncodeOrder, { signal, note }: E
 export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promise<{ readonly pieces: number; readonly goneOn: boolean }> {
   const { signal, progress, note } = watch;
   const order = { ...wished, plan: await asLoudAsWished(wished, watch) };
-  const { plan, master, masterMs, output, folder, pieceMs } = order;
+  const { plan, master, masterMs, output, pieceMs } = order;
   const run = async (args: readonly string[], onTime: (ms: number) => void) => {
     const { errors } = await runProgram('ffmpeg', args, { signal, read: progressOf(onTime) });
     for (const line of errors) note(`encoder: ${line}`);
@@ -182,15 +183,16 @@ export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promi
       await run(encoderArguments(plan, master, output), progress);
       return WHOLE;
     }
-    mkdirSync(folder, { recursive: true });
-    const log = path.join(folder, 'seen');
-    await run(firstPassArguments(plan, master, log), (ms) => {
-      progress(ms / 2);
+    // Beside the library, whose name may hold what separates an encoder's parameters.
+    await withClipFolder(async (seen) => {
+      const log = path.join(seen, 'pass');
+      await run(firstPassArguments(plan, master, log), (ms) => {
+        progress(ms / 2);
+      });
+      await run(encoderArguments(plan, master, output, log), (ms) => {
+        progress((masterMs + ms) / 2);
+      });
     });
-    await run(encoderArguments(plan, master, output, log), (ms) => {
-      progress((masterMs + ms) / 2);
-    });
-    rmSync(folder, { recursive: true, force: true });
     return WHOLE;
   };
   if (masterMs < pieceMs * 1.5 || whyWhole(plan)) return undivided();

@@ -71,6 +71,9 @@ test('nothing is shown as encoded where nothing is; the very end of a title has 
   const at = await looked(HAVEN, 1);
   const copied = { ...access, video: { ...access.video, codec: 'as it is' as const, quality: null } };
   expect(await stills(at, copied, 1000)).toMatchObject([{ type: 'pictures', treated: null, copied: true }]);
+  // A recipe by size takes two passes over the whole; a moment of it is tried at the same rate in one.
+  const sized = recipe({ quality: null, rate: { kind: 'size', megabytes: 1 } });
+  expect(await stills(at, sized, 1000)).toMatchObject([{ type: 'pictures' }, { type: 'encoded' }]);
   expect(await stills(at, recipe({}), at.title.durationMs)).toMatchObject([{ type: 'pictures' }, { type: 'encoded' }]);
   await at.opened.close();
 });

@@ -4,6 +4,7 @@ import {
   clipArguments,
   encodedPicture,
   encoderArguments,
+  inOnePass,
   plainPicture,
   planEncode,
   playsInPage,
@@ -13,7 +14,7 @@ import {
   type EncodePlan,
   type Recipe,
 } from '@/core/recipes';
-import { encodeFacts } from '@/core/reels';
+import { encodeFacts, reelMs } from '@/core/reels';
 import { WorkError, type RehearsalLine } from '@/contract';
 import { clipReel, withClipFolder, writeClip, type Clip, type LookedAt } from './clips';
 import { runProgram } from './program';
@@ -46,7 +47,9 @@ export function planOfClip(
 ): { plan: EncodePlan; facts: EncodeFacts } {
   const facts = encodeFacts(looked.reading, clipReel(looked, 0, 1), interlaced);
   if (!facts) throw new WorkError('bad-request', 'The reel takes a title that its reading does not have');
-  return { plan: planEncode(recipe, facts), facts };
+  // A size that is wished is one of the whole.
+  const whole = { ...facts, durationMs: reelMs(looked.reading.titles, looked.reel.pieces) };
+  return { plan: inOnePass(planEncode(recipe, whole)), facts: whole };
 }
 
 interface Watch {

@@ -166,7 +166,7 @@ export function findQuality(looked: LookedAt, recipe: Recipe, leastSsim: number,
     const trial = new Trial(looked, folder, watch);
     await trial.findSamples(Math.ceil(Math.log2(least - best + 2)));
     const found = await leastQuality(best, least, async (quality) => {
-      const result = await trial.result({ ...recipe, video: { ...recipe.video, quality } });
+      const result = await trial.result({ ...recipe, video: { ...recipe.video, quality, rate: null } });
       watch.say({ type: 'tried', index: 0, quality, result });
       return result.ssim >= leastSsim;
     });

@@ -16,7 +16,17 @@ import {
   type RecipeId,
 } from '@/core/recipes';
 import { encodeFacts, estimateReel, type AddedAudio } from '@/core/reels';
-import { SIDECAR_VERSION, SidecarSchema, WorkError, type BesideResult, type Job, type Outcome, type Sidecar, type Stage } from '@/contract';
+import {
+  SIDECAR_VERSION,
+  SidecarSchema,
+  WorkError,
+  toProblem,
+  type BesideResult,
+  type Job,
+  type Outcome,
+  type Sidecar,
+  type Stage,
+} from '@/contract';
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
 import { encodeCopy } from '@/node/encode-pieces';
 import { examineCopy, ffmpegVersion, probeShape } from '@/node/ffmpeg';
@@ -279,7 +289,12 @@ export async function checkCopy(
   requireProof(proof, `copy by the recipe “${recipe.name}”`);
   const plan = planOf(context.job, recipe, promise);
   const master = await unfinishedPath(context.job, MASTER);
-  const nearness = await nearnessToMaster(plan, file, master, promise.durationMs, context.signal);
+  // What is proven is not lost because it could not be measured.
+  const nearness = await nearnessToMaster(plan, file, master, promise.durationMs, context.signal).catch((error: unknown) => {
+    if (context.signal.aborted) throw error;
+    context.note(`${recipe.name}: how near it is to the master could not be measured: ${toProblem(error).message}`);
+    return null;
+  });
   const shape = await probeShape(file, recipe.container, context.signal);
   const outcome = { shape, nearness, estimatedBytes: estimatedBytes(context.job, id), tookMs };
   return { proof, sha256: await digest, stamp: stampOf(file, stamp), outcome };

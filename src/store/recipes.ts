@@ -80,7 +80,7 @@ export async function withQuality(of: Recipe, quality: number): Promise<RecipeId
     await saveRecipe({
       ...kept,
       name: isOwn ? kept.name : `${of.name}, quality ${quality}`.slice(0, 80),
-      video: { ...kept.video, quality },
+      video: { ...kept.video, quality, rate: null },
     });
   return id;
 }

@@ -16,9 +16,11 @@ export function expectationOf(plan: EncodePlan, { frames, durationMs, chapters }
       : framesPerFrame === 2
         ? [frames * 2 - 1, frames * 2]
         : [frames, frames];
+  // A constant rate fills pauses of the disc: never more pictures than there is time for.
+  const constant = plan.container === 'AVI' ? Math.ceil((durationMs / 1000) * plan.video.picturesPerSecond) + 2 : 0;
   return {
     leastFrames: Math.min(least, frames),
-    mostFrames: most,
+    mostFrames: Math.max(most, constant),
     durationMs,
     audioStreams: plan.audio.length,
     subtitleStreams: plan.subtitles.length,

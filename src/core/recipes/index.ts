@@ -25,6 +25,7 @@ export {
   clipArguments,
   comparisonArguments,
   encodedPicture,
+  inOnePass,
   nearnessOf,
   pictureOnly,
   plainPicture,

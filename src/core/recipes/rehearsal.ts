@@ -63,7 +63,13 @@ export function encodedPicture(plan: EncodePlan, encoded: string, ms: number, fa
 }
 
 /** The picture of a plan alone, in Matroska: what is tried where sound does not matter. */
-export const pictureOnly = (plan: EncodePlan): EncodePlan => ({ ...plan, container: 'Matroska', audio: [], subtitles: [] });
+export const pictureOnly = (plan: EncodePlan): EncodePlan => ({ ...inOnePass(plan), container: 'Matroska', audio: [], subtitles: [] });
+
+/** A plan for a clip: what is reckoned over a whole in two passes is tried at the same rate in one. */
+export const inOnePass = (plan: EncodePlan): EncodePlan => ({
+  ...plan,
+  video: { ...plan.video, rate: plan.video.rate && { ...plan.video.rate, passes: 1 } },
+});
 
 /** Encodes the picture of a clip. */
 export const clipArguments = (plan: EncodePlan, clip: string, output: string): string[] =>

@@ -134,7 +134,7 @@ export function TrialPart({
   const qualities = qualitiesOf(recipe);
   const others = recipes.all.filter(encodes).slice(0, 8);
   const { progress, problem } = work;
-  const at = (quality: number): Recipe => ({ ...recipe, video: { ...recipe.video, quality } });
+  const at = (quality: number): Recipe => ({ ...recipe, video: { ...recipe.video, quality, rate: null } });
 
   const run = (variants: readonly { recipe: Recipe; name: string; quality: number | null }[], wanted: number | null) => {
     setTried([]);
