@@ -20,6 +20,7 @@ import {
 import { WorkError } from '@/contract';
 import { withClipFolder } from './clips';
 import { flushFile, syncFolder, writeDurably } from './durable';
+import { ffmpegVersion } from './ffmpeg';
 import { fastCrc32 } from './hash';
 import { capture, collectLines, runProgram } from './program';
 
@@ -91,7 +92,11 @@ class PieceEncode {
   open(pieces: readonly EncodePiece[]): void {
     const { folder, plan, masterMs } = this.order;
     mkdirSync(folder, { recursive: true });
-    const work = JSON.stringify({ work: pieces.map((p) => pieceArguments(plan, p, 'master', 'piece')), masterMs });
+    const work = JSON.stringify({
+      work: pieces.map((p) => pieceArguments(plan, p, 'master', 'piece')),
+      masterMs,
+      encoder: ffmpegVersion(),
+    });
     const note = this.fileOf('work.json');
     const before = existsSync(note) ? readFileSync(note, 'utf8') : null;
     if (before === work) return;
@@ -129,7 +134,7 @@ class PieceEncode {
     const { signal } = this.watch;
     const parts = pieces.map((p) => {
       const name = this.pieceFile(p);
-      return { name, chunks: createReadStream(name, { highWaterMark: READ_BYTES }) };
+      return { name, chunks: chunksOf(name) };
     });
     const feed = async (input: MatroskaSink) => {
       try {
@@ -144,6 +149,11 @@ class PieceEncode {
     const { errors } = await runProgram('ffmpeg', joinArguments(plan, 'pipe:0', master, output), { signal, feed });
     for (const line of errors) this.watch.note(`encoder, joining: ${line}`);
   }
+}
+
+/** A file as a stream that is opened when it is its turn: there may be hundreds. */
+async function* chunksOf(file: string): AsyncGenerator<Uint8Array> {
+  yield* createReadStream(file, { highWaterMark: READ_BYTES }) as AsyncIterable<Buffer>;
 }
 
 const WHOLE = { pieces: 1, goneOn: false };
