@@ -8,7 +8,7 @@ test('from a disc to a proven file and its access copy, through every place', as
   await open('/');
   await expect(page.getByText('No disc has been read yet')).toBeVisible();
   await readImage(page, 'QUAY.iso', 'Quay');
-  await expect(page.getByText('One film of 0:09 and 1 logo or loop.')).toBeVisible();
+  await expect(page.getByText('One film of 0:09 and 1 logo or loop.', { exact: true })).toBeVisible();
 
   await openBench(page, 'Quay');
   const dossier = page.getByRole('region', { name: 'Title 2' });
