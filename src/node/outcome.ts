@@ -1,4 +1,4 @@
-import { comparisonArguments, nearnessOf, together, type EncodePlan, type Nearness } from '@/core/recipes';
+import { comparisonArguments, nearnessOf, together, type CompareWindow, type EncodePlan, type Nearness } from '@/core/recipes';
 import { pictureStart } from './ffmpeg';
 import { capture } from './program';
 
@@ -8,6 +8,18 @@ const WINDOWS = 5;
 const WINDOW_MS = 1500;
 /** Film before a stretch that filters look back on. */
 const BEFORE_MS = 3000;
+
+/** Compares an encode with what it was made from. @param window null for all of it. @throws WorkError `encoder-failed`. */
+export async function compareEncode(
+  plan: EncodePlan,
+  encoded: string,
+  original: string,
+  window: CompareWindow | null,
+  signal?: AbortSignal,
+): Promise<Nearness> {
+  const { out } = await capture('ffmpeg', comparisonArguments(plan, encoded, original, window), signal);
+  return nearnessOf(plan, out);
+}
 
 /**
  * Compares a copy with its master, both as files. A few stretches of a second and a half: reading all would take as long as encoding.
@@ -20,23 +32,21 @@ export async function nearnessToMaster(
   durationMs: number,
   signal?: AbortSignal,
 ): Promise<Nearness | null> {
-  const { codec, bitDepth, steps, picturesPerSecond } = plan.video;
+  const { codec, steps, picturesPerSecond } = plan.video;
   if (codec === 'copy' || codec === 'FFV1') return null;
   const shiftMs = (await pictureStart(copy, signal)) - (await pictureStart(master, signal));
   const frameMs = 1000 / picturesPerSecond;
   // Which frame in five is dropped depends on where one begins to count: only the beginning is the same for both.
   const isFilm = steps.some((s) => s.kind === 'film');
   const count = isFilm ? 1 : Math.max(1, Math.min(WINDOWS, Math.floor(durationMs / WINDOW_MS)));
-  const peak = bitDepth === 10 ? 1023 : 255;
   const parts: Nearness[] = [];
   for (let i = 0; i < count; i++) {
     const wished = ((i + 0.5) * durationMs) / count - WINDOW_MS / 2;
     // Between two pictures: rounding of times then moves none of them over the edge.
     const fromMs = isFilm ? 0 : Math.max(0, (Math.floor(wished / frameMs) - 0.5) * frameMs);
     const window = { seekMs: fromMs - BEFORE_MS, fromMs, toMs: fromMs + WINDOW_MS, shiftMs };
-    const { out } = await capture('ffmpeg', comparisonArguments(plan, copy, master, window), signal);
-    const near = nearnessOf(out, peak);
+    const near = await compareEncode(plan, copy, master, window, signal);
     if (near.frames > 0) parts.push(near);
   }
-  return parts.length > 0 ? together(parts, peak) : null;
+  return parts.length > 0 ? together(parts) : null;
 }

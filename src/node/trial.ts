@@ -6,9 +6,7 @@ import {
   bytesInside,
   chooseSamples,
   clipArguments,
-  comparisonArguments,
   leastQuality,
-  nearnessOf,
   pictureOnly,
   trialOf,
   type EncodePlan,
@@ -21,6 +19,7 @@ import {
 } from '@/core/recipes';
 import { WorkError, type TrialLine } from '@/contract';
 import { withClipFolder, writeClip, type Clip, type LookedAt } from './clips';
+import { compareEncode } from './outcome';
 import { capture, runProgram } from './program';
 import { planOfClip } from './rehearsal';
 
@@ -113,8 +112,7 @@ class Trial {
     const began = performance.now();
     await runProgram('ffmpeg', clipArguments(plan, clip.file, encoded), { signal });
     const tookMs = performance.now() - began;
-    const { out } = await capture('ffmpeg', comparisonArguments(pictureOnly(plan), encoded, clip.file), signal);
-    const near = nearnessOf(out, plan.video.bitDepth === 10 ? 1023 : 255);
+    const near = await compareEncode(pictureOnly(plan), encoded, clip.file, null, signal);
     const { codec, keyFrames } = plan.video;
     const usual = keyFrames ?? (codec === 'copy' ? 1 : USUAL_KEYS[codec]);
     const bytes = bytesInside(await encodedPictures(encoded, signal), usual);

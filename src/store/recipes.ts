@@ -55,9 +55,8 @@ function freeId(name: string, taken: ReadonlySet<RecipeId>): RecipeId {
 }
 
 /** A recipe of the archive's own that begins as another is. @returns its identifier. */
-export async function copyRecipe(of: Recipe): Promise<RecipeId> {
+export async function copyRecipe(of: Recipe, name = `${of.name}, changed`): Promise<RecipeId> {
   const taken = new Set([MASTER, ...recipesById(await ownRecipes()).keys()]);
-  const name = `${of.name}, changed`.slice(0, 80);
   const id = freeId(of.name, taken);
   const suffix =
     of.suffix === ''
@@ -67,22 +66,17 @@ export async function copyRecipe(of: Recipe): Promise<RecipeId> {
           .slice(0, 30)
           .trim()})`
       : of.suffix;
-  await saveRecipe({ ...of, id, name, suffix });
+  await saveRecipe({ ...of, id, name: name.slice(0, 80), suffix });
   return id;
 }
 
 /** The quality that a trial has found, in a recipe of the archive's own: one that came with the application is copied for it. @returns its identifier. */
 export async function withQuality(of: Recipe, quality: number): Promise<RecipeId> {
-  const isOwn = (await ownRecipes()).some((r) => r.id === of.id);
-  const id = isOwn ? of.id : await copyRecipe(of);
-  const kept = (await ownRecipes()).find((r) => r.id === id);
-  if (kept)
-    await saveRecipe({
-      ...kept,
-      name: isOwn ? kept.name : `${of.name}, quality ${quality}`.slice(0, 80),
-      video: { ...kept.video, quality, rate: null },
-    });
-  return id;
+  const own = (await ownRecipes()).find((r) => r.id === of.id);
+  const changed = { ...(own ?? of), video: { ...(own ?? of).video, quality, rate: null } };
+  if (!own) return copyRecipe(changed, `${of.name}, quality ${quality}`);
+  await saveRecipe(changed);
+  return own.id;
 }
 
 /** The archive's recipes as a file of their own. */

@@ -1,9 +1,9 @@
-import { DiscError, throwIfCancelled } from '../bytes';
+import { DiscError, equalBytes, throwIfCancelled } from '../bytes';
+import { TICKS_PER_MS } from '../streams';
 import type { Crc32 } from './ebml';
 import { readMatroskaStream, type DescribedTrack, type StreamBlock } from './stream';
 import { MatroskaWriter, type MatroskaSink } from './writer';
 
-const TICKS_PER_MS = 27_000;
 /** Pictures of a film are at the least this far apart: times are rounded to a millisecond. */
 const ROUNDING_MS = 1;
 
@@ -21,11 +21,9 @@ interface JoinOptions {
   readonly signal?: AbortSignal | undefined;
 }
 
-const same = (a: Uint8Array, b: Uint8Array): boolean => a.byteLength === b.byteLength && a.every((byte, i) => byte === b[i]);
-
 /** What of a track a player decodes by. How long a frame usually is may be guessed differently for a short last piece. */
 function requireSame(first: DescribedTrack, found: DescribedTrack, name: string): void {
-  if (first.codecId === found.codecId && same(first.codecPrivate, found.codecPrivate)) return;
+  if (first.codecId === found.codecId && equalBytes(first.codecPrivate, found.codecPrivate)) return;
   throw new DiscError('bad-structure', { source: name, byteOffset: 0, structure: 'TrackEntry' }, 'A piece was encoded in another way');
 }
 

@@ -130,8 +130,8 @@ export interface Nearness {
 
 const MOST_DB = 100;
 
-/** @param peak largest value of a sample: 255, or 1023 for ten bits. */
-export function nearnessOf(said: string, peak = 255): Nearness {
+export function nearnessOf({ video }: EncodePlan, said: string): Nearness {
+  const peak = 2 ** video.bitDepth - 1;
   const ssim = [...said.matchAll(/lavfi\.ssim\.Y=([\d.]+)/g)].map((m) => Number(m[1]));
   const mse = [...said.matchAll(/lavfi\.psnr\.mse\.y=([\d.]+)/g)].map((m) => Number(m[1]));
   const mean = (values: readonly number[]) => (values.length === 0 ? 0 : values.reduce((s, v) => s + v, 0) / values.length);
@@ -145,14 +145,14 @@ export function nearnessOf(said: string, peak = 255): Nearness {
 }
 
 /** Several together, each by its pictures. */
-export function together(parts: readonly Nearness[], peak = 255): Nearness {
+export function together(parts: readonly Nearness[]): Nearness {
   const frames = parts.reduce((sum, p) => sum + p.frames, 0);
   const mean = (of: (p: Nearness) => number) => parts.reduce((sum, p) => sum + of(p) * p.frames, 0) / Math.max(1, frames);
-  const error = mean((p) => (peak * peak) / 10 ** (p.psnrDb / 10));
+  const error = mean((p) => 10 ** (-p.psnrDb / 10));
   return {
     frames,
     ssim: mean((p) => p.ssim),
     worstSsim: Math.min(1, ...parts.map((p) => p.worstSsim)),
-    psnrDb: error <= 0 ? MOST_DB : Math.min(MOST_DB, 10 * Math.log10((peak * peak) / error)),
+    psnrDb: error <= 0 ? MOST_DB : Math.min(MOST_DB, -10 * Math.log10(error)),
   };
 }

@@ -1,4 +1,4 @@
-import type { Nearness } from './rehearsal';
+import { together, type Nearness } from './rehearsal';
 
 /** Short stretches of a title that stand for all of it, and what trying a recipe on them says. */
 
@@ -95,7 +95,6 @@ export interface TrialResult {
  */
 export function trialOf(samples: readonly SampleResult[], stretches: readonly Stretch[], wholeMs: number): TrialResult {
   const sum = (of: (s: SampleResult) => number) => samples.reduce((total, s) => total + of(s), 0);
-  const frames = sum((s) => s.frames) || 1;
   const share =
     sum((s) => s.bytes) /
     Math.max(
@@ -108,12 +107,12 @@ export function trialOf(samples: readonly SampleResult[], stretches: readonly St
   // How far the mean of so few may be off: twice its standard error.
   const variance = shares.reduce((total, s) => total + (s - share) ** 2, 0) / Math.max(1, shares.length - 1);
   const off = 2 * Math.sqrt(variance / Math.max(1, shares.length));
-  const error = sum((s) => s.frames * 10 ** (-s.psnrDb / 10)) / frames;
+  const { ssim, worstSsim, psnrDb } = together(samples);
   return {
     samples,
-    ssim: sum((s) => s.ssim * s.frames) / frames,
-    worstSsim: Math.min(1, ...samples.map((s) => s.worstSsim)),
-    psnrDb: -10 * Math.log10(Math.max(1e-10, error)),
+    ssim,
+    worstSsim,
+    psnrDb,
     pictureBytes: Math.round(whole * share),
     leastBytes: Math.round(whole * Math.max(0, share - off)),
     mostBytes: Math.round(whole * (share + off)),

@@ -13,9 +13,11 @@ export interface RecipeProps {
   readonly encoders: readonly EncoderState[];
 }
 
-/** A number that may be left out. */
+/** A number that may be left out, between the words that say what it is. */
 export function NumberField({
   label,
+  before,
+  after,
   value,
   usual,
   step = 1,
@@ -23,6 +25,8 @@ export function NumberField({
   onChange,
 }: {
   label: string;
+  before?: string;
+  after: string;
   value: number | null;
   usual: string;
   step?: number;
@@ -30,18 +34,22 @@ export function NumberField({
   onChange: (value: number | null) => void;
 }) {
   return (
-    <TextField
-      label={label}
-      type="number"
-      step={step}
-      className="w-20"
-      disabled={disabled}
-      placeholder={usual}
-      value={value ?? ''}
-      onChange={(e) => {
-        onChange(e.target.value === '' ? null : Number(e.target.value));
-      }}
-    />
+    <label className="flex items-center gap-1.5 text-second">
+      {before}
+      <TextField
+        label={label}
+        type="number"
+        step={step}
+        className="w-20"
+        disabled={disabled}
+        placeholder={usual}
+        value={value ?? ''}
+        onChange={(e) => {
+          onChange(e.target.value === '' ? null : Number(e.target.value));
+        }}
+      />
+      {after}
+    </label>
   );
 }
 

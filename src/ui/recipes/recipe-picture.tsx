@@ -49,48 +49,42 @@ export function VideoRows({ recipe, locked, set, encoders }: RecipeProps) {
             />
           )}
           {scale && video.rate?.kind === 'average' && (
-            <label className="flex items-center gap-1.5 text-second">
-              <NumberField
-                label="Average rate"
-                value={video.rate.kbps}
-                usual="4000"
-                step={100}
-                disabled={locked}
-                onChange={(kbps) => {
-                  change({ rate: { kind: 'average', kbps: kbps ?? 4000 } });
-                }}
-              />
-              kbit/s
-            </label>
+            <NumberField
+              label="Average rate"
+              value={video.rate.kbps}
+              usual="4000"
+              step={100}
+              disabled={locked}
+              onChange={(kbps) => {
+                change({ rate: { kind: 'average', kbps: kbps ?? 4000 } });
+              }}
+              after="kbit/s"
+            />
           )}
           {scale && video.rate?.kind === 'size' && (
-            <label className="flex items-center gap-1.5 text-second">
-              <NumberField
-                label="Size of the file"
-                value={video.rate.megabytes}
-                usual="1400"
-                step={100}
-                disabled={locked}
-                onChange={(megabytes) => {
-                  change({ rate: { kind: 'size', megabytes: megabytes ?? 1400 } });
-                }}
-              />
-              MB for the whole file
-            </label>
+            <NumberField
+              label="Size of the file"
+              value={video.rate.megabytes}
+              usual="1400"
+              step={100}
+              disabled={locked}
+              onChange={(megabytes) => {
+                change({ rate: { kind: 'size', megabytes: megabytes ?? 1400 } });
+              }}
+              after="MB for the whole file"
+            />
           )}
           {scale && !video.rate && (
-            <label className="flex items-center gap-1.5 text-second">
-              <NumberField
-                label="Quality"
-                value={video.quality}
-                usual={String(scale.usual)}
-                disabled={locked}
-                onChange={(quality) => {
-                  change({ quality });
-                }}
-              />
-              {scale.best} to {scale.least}
-            </label>
+            <NumberField
+              label="Quality"
+              value={video.quality}
+              usual={String(scale.usual)}
+              disabled={locked}
+              onChange={(quality) => {
+                change({ quality });
+              }}
+              after={`${scale.best} to ${scale.least}`}
+            />
           )}
         </div>
         <Missing name={video.codec} encoders={encoders} />
@@ -116,20 +110,18 @@ export function VideoRows({ recipe, locked, set, encoders }: RecipeProps) {
                 change({ tuning });
               }}
             />
-            <label className="flex items-center gap-1.5 text-second">
-              seekable every
-              <NumberField
-                label="Seconds between key pictures"
-                value={video.keySeconds}
-                usual="any"
-                step={0.5}
-                disabled={locked}
-                onChange={(keySeconds) => {
-                  change({ keySeconds });
-                }}
-              />
-              s
-            </label>
+            <NumberField
+              before="seekable every"
+              label="Seconds between key pictures"
+              value={video.keySeconds}
+              usual="any"
+              step={0.5}
+              disabled={locked}
+              onChange={(keySeconds) => {
+                change({ keySeconds });
+              }}
+              after="s"
+            />
           </div>
         </Row>
       )}
@@ -179,19 +171,17 @@ export function PictureRows({ recipe, locked, set }: RecipeProps) {
       </Row>
       <Row name="size">
         <div className="flex flex-wrap items-center gap-3">
-          <label className="flex items-center gap-1.5 text-second">
-            at most
-            <NumberField
-              label="Rows at the most"
-              value={picture.mostRows}
-              usual="all"
-              disabled={locked}
-              onChange={(mostRows) => {
-                change({ mostRows });
-              }}
-            />
-            rows
-          </label>
+          <NumberField
+            before="at most"
+            label="Rows at the most"
+            value={picture.mostRows}
+            usual="all"
+            disabled={locked}
+            onChange={(mostRows) => {
+              change({ mostRows });
+            }}
+            after="rows"
+          />
           <Check
             label="square pixels"
             checked={picture.pixels === 'square'}
@@ -238,19 +228,18 @@ export function PictureRows({ recipe, locked, set }: RecipeProps) {
       <Row name="light">
         <div className="flex flex-wrap items-center gap-3">
           {LIGHT.map((what) => (
-            <label key={what} className="flex items-center gap-1.5 text-second">
-              {what}
-              <NumberField
-                label={what}
-                value={picture[what] === 0 ? null : picture[what]}
-                usual="0"
-                disabled={locked}
-                onChange={(value) => {
-                  change({ [what]: value ?? 0 });
-                }}
-              />
-              %
-            </label>
+            <NumberField
+              key={what}
+              before={what}
+              label={what}
+              value={picture[what] === 0 ? null : picture[what]}
+              usual="0"
+              disabled={locked}
+              onChange={(value) => {
+                change({ [what]: value ?? 0 });
+              }}
+              after="%"
+            />
           ))}
         </div>
       </Row>

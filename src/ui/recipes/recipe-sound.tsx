@@ -30,18 +30,16 @@ export function SoundRows({ recipe, locked, set, encoders }: RecipeProps) {
             }}
           />
           {audio.codec !== 'FLAC' && audio.codec !== 'PCM' && audio.codec !== 'as it is' && (
-            <label className="flex items-center gap-1.5 text-second">
-              <NumberField
-                label="Rate for each channel"
-                value={audio.kbpsPerChannel}
-                usual="usual"
-                disabled={locked}
-                onChange={(kbpsPerChannel) => {
-                  change({ kbpsPerChannel });
-                }}
-              />
-              kbit/s a channel
-            </label>
+            <NumberField
+              label="Rate for each channel"
+              value={audio.kbpsPerChannel}
+              usual="usual"
+              disabled={locked}
+              onChange={(kbpsPerChannel) => {
+                change({ kbpsPerChannel });
+              }}
+              after="kbit/s a channel"
+            />
           )}
         </div>
         <Missing name={audio.codec} encoders={encoders} />
@@ -79,48 +77,42 @@ export function SoundRows({ recipe, locked, set, encoders }: RecipeProps) {
       {audio.codec !== 'as it is' && (
         <Row name="loudness">
           <div className="flex flex-wrap items-center gap-3">
-            <label className="flex items-center gap-1.5 text-second">
-              <NumberField
-                label="Loudness"
-                value={audio.loudness}
-                usual="as it is"
-                disabled={locked}
-                onChange={(loudness) => {
-                  change({ loudness, ...(loudness === null ? {} : { gainDb: 0 }) });
-                }}
-              />
-              LUFS
-            </label>
+            <NumberField
+              label="Loudness"
+              value={audio.loudness}
+              usual="as it is"
+              disabled={locked}
+              onChange={(loudness) => {
+                change({ loudness, ...(loudness === null ? {} : { gainDb: 0 }) });
+              }}
+              after="LUFS"
+            />
             {audio.loudness === null && (
-              <label className="flex items-center gap-1.5 text-second">
-                louder by
-                <NumberField
-                  label="Gain"
-                  value={audio.gainDb === 0 ? null : audio.gainDb}
-                  usual="0"
-                  step={0.5}
-                  disabled={locked}
-                  onChange={(gainDb) => {
-                    change({ gainDb: gainDb ?? 0 });
-                  }}
-                />
-                dB
-              </label>
-            )}
-            <label className="flex items-center gap-1.5 text-second">
-              later by
               <NumberField
-                label="Delay"
-                value={audio.delayMs === 0 ? null : audio.delayMs}
+                before="louder by"
+                label="Gain"
+                value={audio.gainDb === 0 ? null : audio.gainDb}
                 usual="0"
-                step={10}
+                step={0.5}
                 disabled={locked}
-                onChange={(delayMs) => {
-                  change({ delayMs: delayMs ?? 0 });
+                onChange={(gainDb) => {
+                  change({ gainDb: gainDb ?? 0 });
                 }}
+                after="dB"
               />
-              ms
-            </label>
+            )}
+            <NumberField
+              before="later by"
+              label="Delay"
+              value={audio.delayMs === 0 ? null : audio.delayMs}
+              usual="0"
+              step={10}
+              disabled={locked}
+              onChange={(delayMs) => {
+                change({ delayMs: delayMs ?? 0 });
+              }}
+              after="ms"
+            />
           </div>
         </Row>
       )}

@@ -10,6 +10,7 @@ import { rehearsalSample } from '@/store/looks';
 import type { ReadableSource } from '@/store/sources';
 import { bytes, clock } from '../format';
 import { Button, Mark } from '../parts/controls';
+import { MomentSlider } from '../parts/moment-slider';
 import { ProblemNote } from '../parts/problem-note';
 import { reasonText } from '../words-recipes';
 import { Curtain } from './curtain';
@@ -115,21 +116,15 @@ export function RehearsedPicture({
           </div>
         )}
         <div className="flex items-center gap-2 pt-2">
-          <input
-            type="range"
-            aria-label="Moment that is rehearsed"
-            aria-valuetext={clock(atMs)}
-            min={0}
-            max={Math.max(1, title.durationMs - 1)}
-            step={Math.max(40, Math.round(title.durationMs / 2000))}
+          <MomentSlider
+            label="Moment that is rehearsed"
             value={atMs}
-            onChange={(e) => {
+            durationMs={title.durationMs}
+            onChange={(ms) => {
               sample.stop();
-              setAt(Number(e.target.value));
+              setAt(ms);
             }}
-            className="min-w-0 flex-1 accent-(--accent)"
           />
-          <span className="w-[52px] text-right">{clock(atMs)}</span>
           {sample.address ? (
             <Button className="px-2 py-0.5" onClick={sample.stop}>
               <Square size={12} aria-hidden /> Back to the picture

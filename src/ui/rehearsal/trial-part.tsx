@@ -2,6 +2,7 @@
 
 import { useState } from 'react';
 import { QUALITY, type Recipe, type RecipeId, type TrialResult } from '@/core/recipes';
+import { MOST_TRIED } from '@/contract';
 import { tryRecipes } from '@/store/looks';
 import { useRecipes, withQuality } from '@/store/recipes';
 import type { ReadableSource } from '@/store/sources';
@@ -132,7 +133,7 @@ export function TrialPart({
   const [leastSsim, setLeast] = useState(USUAL_SSIM);
   const [found, setFound] = useState<{ readonly quality: number | null; readonly wanted: number } | null>(null);
   const qualities = qualitiesOf(recipe);
-  const others = recipes.all.filter(encodes).slice(0, 8);
+  const others = recipes.all.filter(encodes).slice(0, MOST_TRIED);
   const { progress, problem } = work;
   const at = (quality: number): Recipe => ({ ...recipe, video: { ...recipe.video, quality, rate: null } });
 
@@ -187,7 +188,7 @@ export function TrialPart({
     ssim: result.ssim,
     worst: result.worstSsim,
   }));
-  if (qualities.length === 0 && what === 'qualities' && !encodes(recipe))
+  if (what === 'qualities' && !encodes(recipe))
     return <p className="text-second">This recipe encodes no picture: there is nothing to try.</p>;
   return (
     <div className="flex flex-col gap-3">

@@ -9,6 +9,7 @@ import { sourceKey, type Problem } from '@/contract';
 import { clock, languageName } from '../../format';
 import { Button } from '../../parts/controls';
 import { Select } from '../../parts/fields';
+import { MomentSlider } from '../../parts/moment-slider';
 import { ProblemNote } from '../../parts/problem-note';
 import { useKeys } from '../../parts/use-keys';
 import { useWidth } from '../../parts/use-width';
@@ -172,20 +173,7 @@ function Transport({
 }) {
   return (
     <div className="flex items-center gap-2 pt-1.5">
-      <input
-        type="range"
-        aria-label="Moment of the title"
-        aria-valuetext={clock(shown)}
-        min={0}
-        max={Math.max(1, title.durationMs - 1)}
-        step={Math.max(40, Math.round(title.durationMs / 2000))}
-        value={shown}
-        onChange={(e) => {
-          onLook(Number(e.target.value));
-        }}
-        className="min-w-0 flex-1 accent-(--accent)"
-      />
-      <span className="w-[52px] text-right">{clock(shown)}</span>
+      <MomentSlider label="Moment of the title" value={shown} durationMs={title.durationMs} onChange={onLook} />
       {isPlaying ? (
         <Button onClick={onStop} className="px-2 py-0.5">
           <Square size={12} aria-hidden /> Stop
