@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { statSync } from 'node:fs';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { ALL_FORMATS, EncodedPacketSink, FilePathSource, Input } from 'mediabunny';
 import { proveCopy } from '@/core/proof';
@@ -17,7 +17,8 @@ import {
 } from '@/core/recipes';
 import { encodeFacts, wholeTitleReel } from '@/core/reels';
 import { HAVEN, QUAY, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
-import { decodedFrames, likeness } from '@/test-support/ffmpeg';
+import { decodedFrames, likeness, packetTimes } from '@/test-support/ffmpeg';
+import { withPulldown } from '../../demo/pulldown';
 import { encodeCopy } from './encode-pieces';
 import { examineCopy, probeShape } from './ffmpeg';
 import { nearnessToMaster } from './outcome';
@@ -124,6 +125,43 @@ test('film restored from video is the film, frame by frame', () => {
   const { worst, frames } = alike(film, restored);
   expect(frames).toBeGreaterThan(90);
   expect(worst).toBeGreaterThan(0.97);
+});
+
+test('film of which a part is spread over video and a part only says so by flags is the film, frame by frame, in step', () => {
+  const drawn = (seconds: number, hue: number) => `testsrc2=s=720x480:r=24000/1001:d=${seconds},hue=h=${hue}`;
+  const coded = [...MPEG2, '-bf', '2'];
+  const part = (input: string, frames: number, how: readonly string[], extension: string) => {
+    const file = name(extension);
+    ffmpeg(['-f', 'lavfi', '-i', input, ...how, '-frames:v', String(frames), file]);
+    return file;
+  };
+  const flagged = withPulldown(readFileSync(part(drawn(6, 0), 96, coded, 'm2v')));
+  const spread = readFileSync(
+    part(drawn(6, 90), 120, ['-vf', 'telecine=pattern=23', ...coded, '-flags', '+ilme+ildct', '-top', '1'], 'm2v'),
+  );
+  const [stream, packed, video, film, list] = [name('m2v'), name('mpg'), name('mkv'), name('mkv'), name('txt')];
+  writeFileSync(stream, Buffer.concat([flagged, spread]));
+  // By way of a program stream: FFmpeg gives times to the pictures there, as their flags say.
+  ffmpeg(['-v', 'error', '-i', stream, '-c', 'copy', '-f', 'dvd', packed]);
+  ffmpeg(['-fflags', '+genpts', '-i', packed, '-c', 'copy', video]);
+  const whole = [part(drawn(6, 0), 96, ['-c:v', 'ffv1'], 'mkv'), part(drawn(6, 90), 96, ['-c:v', 'ffv1'], 'mkv')];
+  writeFileSync(list, whole.map((file) => `file '${file}'\n`).join(''));
+  ffmpeg(['-f', 'concat', '-safe', '0', '-i', list, '-c', 'copy', film]);
+
+  const lossless: Partial<Recipe> = { container: 'Matroska', video: { ...access.video, codec: 'FFV1', quality: null } };
+  const facts = factsOf({}, { scan: 'film with pulldown', combed: 0.2, bars: NO_BARS });
+  const restored = encode(video, recipe({}, lossless), facts);
+  const { worst, frames } = alike(film, restored);
+  expect(frames).toBe(192);
+  expect(worst).toBeGreaterThan(0.97);
+  const times = packetTimes(restored, 'v:0').flatMap(({ pts }) => (pts === null ? [] : [pts]));
+  for (const [i, pts] of times.entries()) expect(Math.abs(pts - (i * 1001) / 24000)).toBeLessThan(0.003);
+  const { leastFrames, mostFrames } = expectationOf(planEncode(recipe({}, lossless), facts), {
+    frames: 96 + 120,
+    durationMs: 8008,
+    chapters: [],
+  });
+  expect([leastFrames <= 192, mostFrames >= 192, leastFrames > 180, mostFrames < 205]).toEqual([true, true, true, true]);
 });
 
 test('bars go to the pixel, and what was between them stays where it was', () => {

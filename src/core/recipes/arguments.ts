@@ -55,8 +55,9 @@ function filterOf(step: PictureStep): string {
     case 'deinterlace':
       return `bwdif=mode=${step.fields ? 'send_field' : 'send_frame'}:parity=auto:deint=${step.all ? 'all' : 'interlaced'}`;
     case 'film':
-      // What matching leaves combed (cuts, titles in video) is deinterlaced; then the frame in five that is there twice goes.
-      return 'fieldmatch=order=auto:combmatch=full,bwdif=mode=send_frame:deint=interlaced,decimate';
+      // Fields that the stream only says to repeat are repeated first: then all of it is spread over video alike, and one frame in five is
+      // one too many throughout. What matching leaves combed (cuts, titles in video) is deinterlaced; then the frame in five goes.
+      return 'repeatfields,fieldmatch=order=auto:combmatch=full,bwdif=mode=send_frame:deint=interlaced,decimate';
     case 'crop':
       return `crop=${step.width}:${step.height}:${step.x}:${step.y}`;
     case 'scale':

@@ -73,5 +73,9 @@ test('what can not be divided is one piece: copied pictures, and such as subtitl
   expect([whyWhole(copied), whyWhole(drawn)]).toEqual(['copied', 'drawn']);
   for (const plan of [copied, drawn]) expect(divideEncode(plan, pictures, 1000)).toHaveLength(1);
   expect(divideEncode(planEncode(access, facts('progressive')), pictures.slice(0, 1), 1000)).toHaveLength(1);
+  // Film whose pulldown is in part only flagged: two fields, three, two, three.
+  const uneven = pictures.map(({ key }, i) => ({ key, ms: i < 300 ? Math.round((i * 1001) / 24 + (i % 2) * 8) : 12_500 + (i - 300) * 33 }));
+  expect(divideEncode(planEncode(access, facts('film with pulldown')), uneven, 1000)).toHaveLength(1);
+  expect(divideEncode(planEncode(access, facts('progressive')), uneven, 1000).length).toBeGreaterThan(1);
   expect(divideEncode(planEncode(access, facts('progressive')), [], 1000)).toHaveLength(1);
 });

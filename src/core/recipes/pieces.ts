@@ -68,6 +68,13 @@ function startsOf(pictures: readonly SourcePicture[], step: number, pieceMs: num
   return starts;
 }
 
+/** Film of which a part is only said to be spread: pictures stand for two fields and for three, and the cycle of five can not be counted by them. */
+function isUneven(pictures: readonly SourcePicture[]): boolean {
+  const stands = pictures.slice(1).map(({ ms }, i) => ms - (pictures[i]?.ms ?? ms));
+  const usual = [...stands].sort((a, b) => a - b)[Math.floor(stands.length / 2)] ?? 0;
+  return stands.filter((s) => Math.abs(s - usual) > usual / 5).length > pictures.length / 50;
+}
+
 /** How many pictures a stretch of the source becomes. Of film one in five is dropped; a last half frame of fields may be missing. */
 function framesOf(plan: EncodePlan, count: number, isLast: boolean): { leastFrames: number; mostFrames: number } {
   const { framesPerFrame } = plan.video;
@@ -84,7 +91,7 @@ function framesOf(plan: EncodePlan, count: number, isLast: boolean): { leastFram
 export function divideEncode(plan: EncodePlan, pictures: readonly SourcePicture[], pieceMs: number = PIECE_MS): EncodePiece[] {
   const film = plan.video.steps.some((s) => s.kind === 'film');
   const step = film ? FILM_CYCLE : 1;
-  const starts = whyWhole(plan) ? [0] : startsOf(pictures, step, pieceMs);
+  const starts = whyWhole(plan) || (film && isUneven(pictures)) ? [0] : startsOf(pictures, step, pieceMs);
   const keys = pictures.flatMap(({ key }, index) => (key ? [index] : []));
   return starts.map((start, i): EncodePiece => {
     const next = starts[i + 1] ?? null;

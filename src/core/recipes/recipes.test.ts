@@ -90,7 +90,7 @@ describe('what is done along time', () => {
       'film over video',
       measured('film with pulldown', 0.4),
       {},
-      'fieldmatch=order=auto:combmatch=full,bwdif=mode=send_frame:deint=interlaced,decimate',
+      'repeatfields,fieldmatch=order=auto:combmatch=full,bwdif=mode=send_frame:deint=interlaced,decimate',
       'film restored',
     ],
     ['film by flags is whole already', measured('film with pulldown', 0.02), {}, '', 'film as it is'],
