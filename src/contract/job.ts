@@ -227,7 +227,8 @@ export const JobEventSchema = z.discriminatedUnion('type', [
   /** The master is proven, the disc no longer needed; encoding waits for its turn. */
   z.object({ type: z.literal('parted'), seq: whole, at: z.string() }),
   z.object({ type: z.literal('finished'), seq: whole, at: z.string(), files: z.array(z.string()) }),
-  z.object({ type: z.literal('failed'), seq: whole, at: z.string(), problem: ProblemSchema }),
+  /** `files`: what was proven all the same, and has its place in the library. */
+  z.object({ type: z.literal('failed'), seq: whole, at: z.string(), problem: ProblemSchema, files: z.array(z.string()).optional() }),
   z.object({ type: z.literal('cancelled'), seq: whole, at: z.string() }),
 ]);
 export type JobEvent = z.infer<typeof JobEventSchema>;

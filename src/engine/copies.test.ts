@@ -1,10 +1,10 @@
-import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
 import { SHIPPED, type Recipe } from '@/core/recipes';
 import { wholeTitleReel, type Reel } from '@/core/reels';
-import { titleOf } from '@/test-support/discs';
+import { PROVING, titleOf } from '@/test-support/discs';
 import { probed } from '@/test-support/ffmpeg';
 import { TestEngine } from '@/test-support/engine';
 
@@ -35,6 +35,20 @@ const inLibrary = () =>
   readdirSync(engine.library)
     .filter((n) => !n.startsWith('.'))
     .sort();
+
+/** Where this file is, the joining of HEVC ends too soon and says that all is well. */
+const spoils = path.join(engine.folder, 'spoils');
+function putSpoilerBefore(program: string): void {
+  const folder = path.join(engine.folder, 'programs');
+  mkdirSync(folder);
+  const script = `#!/bin/sh
+case "$*" in *pipe:0*hvc1*) [ -e '${spoils}' ] && exec /usr/bin/${program} -t 0.7 "$@";; esac
+exec /usr/bin/${program} "$@"
+`;
+  writeFileSync(path.join(folder, program), script, { mode: 0o755 });
+  process.env['PATH'] = `${folder}:${process.env['PATH'] ?? ''}`;
+}
+putSpoilerBefore('ffmpeg');
 
 beforeAll(() => engine.start());
 afterAll(() => engine.stop('SIGKILL'));
@@ -71,6 +85,38 @@ test('two copies without a master: the disc is read once, the master that they a
   expect(copy?.sidecar.proof.checks.find((c) => c.what === 'packets')?.found).toBe('140');
   // Proven again from its sidecar alone, by what its recipe makes of it.
   expect(await engine.call('reprove', { id: copy?.id ?? '' })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+});
+
+test('a copy that is not what was promised does not hold back the master, and is made again from it without the disc', async () => {
+  const hevc: Recipe = { ...access, id: 'own-hevc', name: 'Later one', suffix: ' (later)', video: { ...access.video, codec: 'HEVC' } };
+  writeFileSync(spoils, '');
+  const loose = path.join(engine.sounds, 'LOOSE.iso');
+  writeFileSync(loose, readFileSync(path.join(PROVING, 'QUAY.iso')));
+  const source: SourceRef = { kind: 'place', root: 'sounds', path: 'LOOSE.iso' };
+  const { jobId } = await engine.submit(source, reel('Held', ['master', 'access', 'own-hevc']), 'library', '', [access, hevc]);
+  const failed = await engine.jobUntil(jobId, (j) => j.state === 'done' || j.state === 'failed');
+  expect(failed).toMatchObject({
+    state: 'failed',
+    problem: { code: 'copy-failed', message: expect.stringMatching(/Later one/) as string },
+  });
+  expect(failed.files.map((f) => path.basename(f))).toEqual(['Held.mkv', 'Held.mp4']);
+  const names = () => inLibrary().filter((n) => n.startsWith('Held'));
+  expect(names()).toEqual(['Held.mkv', 'Held.mkv.json', 'Held.mp4', 'Held.mp4.json']);
+  const outputs = (await engine.outputs()).filter((o) => o.path.startsWith('Held'));
+  for (const { id } of outputs)
+    expect(await engine.call('reprove', { id })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+  const before = readFileSync(path.join(engine.library, 'Held.mkv'));
+
+  rmSync(loose);
+  rmSync(spoils);
+  await engine.call('retryJob', { id: jobId });
+  expect(await engine.jobUntil(jobId, (j) => j.state === 'done' || j.state === 'failed')).toMatchObject({ state: 'done', problem: null });
+  expect(names()).toEqual(['Held (later).mp4', 'Held (later).mp4.json', 'Held.mkv', 'Held.mkv.json', 'Held.mp4', 'Held.mp4.json']);
+  expect(readFileSync(path.join(engine.library, 'Held.mkv')).equals(before)).toBe(true);
+  const later = (await engine.outputs()).find((o) => o.path === 'Held (later).mp4');
+  expect(await engine.call('reprove', { id: later?.id ?? '' })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+  expect(probed(path.join(engine.library, 'Held (later).mp4')).streams[0]?.codec_name).toBe('hevc');
+  expect(engine.unfinished()).toEqual([]);
 });
 
 test('a recipe that did not come with the reel, and one that is none, are refused', async () => {

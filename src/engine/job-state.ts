@@ -134,7 +134,7 @@ function reduceState(state: JobState, event: JobEvent, last: Folded['last']): Jo
     case 'finished':
       return { ...state, state: 'done', files: event.files, endedAt: event.at, rate: null, problem: null };
     case 'failed':
-      return { ...state, state: 'failed', problem: event.problem, endedAt: event.at, rate: null, attempts: 0 };
+      return { ...state, state: 'failed', problem: event.problem, files: event.files ?? [], endedAt: event.at, rate: null, attempts: 0 };
     case 'cancelled':
       return { ...state, state: 'cancelled', problem: null, endedAt: event.at, rate: null, attempts: 0 };
     case 'found':

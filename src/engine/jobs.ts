@@ -237,8 +237,12 @@ export class Jobs {
 
   private send(record: JobRecord): void {
     this.around.hub.send({ type: 'job', job: record.state });
-    if (record.told.state !== 'done' || record.isAnnounced) return;
-    record.isAnnounced = true;
+    // Of one that failed there may be results as well: what was proven before that.
+    const { state, files } = record.told;
+    const hasResults = state === 'done' || (record.isOver && files.length > 0);
+    if (record.isAnnounced === hasResults) return;
+    record.isAnnounced = hasResults;
+    if (!hasResults) return;
     this.around.finished();
   }
 

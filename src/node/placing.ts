@@ -123,6 +123,12 @@ export async function placeFinished(
   }
 }
 
+/** All of what was about to be done is done, and there is more to come. */
+export function forgetIntent(workshop: string, disk: Disk = realDisk): void {
+  const file = path.join(workshop, INTENT);
+  if (disk.stamp(file)) disk.unlink(file);
+}
+
 function readIntent(disk: Disk, file: string): readonly string[] | null {
   const text = disk.readText(file);
   if (text === null) return null;

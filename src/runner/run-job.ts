@@ -6,7 +6,18 @@ import { estimateReel, neededBytes } from '@/core/reels';
 import { removeWorkshop, requireStorage } from '@/node/library';
 import { isThere, storageAway } from '@/node/storage-mark';
 import type { JobFolder } from '@/node/job-folder';
-import { checkCopy, checkMaster, forgetPieces, isStill, makeCopy, makeMaster, place, type StageContext } from './stages';
+import {
+  checkCopy,
+  checkMaster,
+  forgetCopy,
+  forgetPieces,
+  isMasterThere,
+  isStill,
+  makeCopy,
+  makeMaster,
+  place,
+  type StageContext,
+} from './stages';
 
 /** What the user has chosen for this job since it was sent. */
 const withChoice = (job: Job, around: boolean): Job => (around ? { ...job, reel: { ...job.reel, damage: 'around' } } : job);
@@ -104,7 +115,11 @@ class JobRun {
       this.folder.emit({ type: 'parted' });
       return false;
     }
-    for (const copy of this.copies) await this.makeCopy(copy);
+    for (const copy of this.copies) {
+      this.at = copy;
+      await this.makeCopy(copy);
+    }
+    this.at = null;
     this.context.begin('placing');
     const files = await place(this.context, this.results(), this.progress.beside);
     this.folder.emit({ type: 'finished', files });
@@ -113,6 +128,10 @@ class JobRun {
 
   private async master(): Promise<void> {
     const { job, context } = this;
+    // What was proven before may be in its place already: then nothing but copies is made.
+    const isToBeRead = this.copies.some((copy) => !this.copy(copy)?.proof);
+    if (this.isDone('master proof') && isToBeRead && !(await isMasterThere(job, this.progress.masterBytes)))
+      this.progress = { ...this.progress, finished: [], copies: [] };
     const placing = this.isDone('master proof');
     if (!placing && this.isDone('master') && !(await isStill(job, 'master', this.progress.masterBytes)))
       this.progress = { ...this.progress, finished: [], copies: [] };
@@ -156,8 +175,40 @@ class JobRun {
     }
     if (copy.proof) return;
     context.begin('access proof', recipe);
-    const { proof, sha256, stamp, outcome } = await checkCopy(context, recipe, copy.expects, promise, copy.tookMs);
+    const { proof, sha256, stamp, outcome } = await checkCopy(
+      context,
+      recipe,
+      copy.expects,
+      promise,
+      copy.tookMs,
+      this.progress.masterSha256,
+    );
     this.saveCopy({ ...copy, proof, sha256, stamp, outcome });
+  }
+
+  /** The copy that is being made or proven. */
+  at: RecipeId | null = null;
+
+  /**
+   * Of a job that came to a stop at a copy, what is proven gets its place all the same: a master does not wait for a copy that may never be
+   * right. @returns the files, none where nothing was proven or it could not be placed.
+   */
+  async placeProven(error: WorkError | null): Promise<string[]> {
+    const { job, context, progress } = this;
+    if (!this.isDone('master proof') || this.at === null) return [];
+    if (error?.code === 'copy-failed') {
+      await forgetCopy(job, this.at);
+      this.progress = { ...progress, copies: progress.copies.filter((c) => c.recipe !== this.at) };
+      this.folder.writeProgress(this.progress);
+    }
+    const results = this.results();
+    if (results.length === 0) return [];
+    try {
+      return await place(context, results, this.progress.beside, 'to come');
+    } catch (second) {
+      context.note(`what was proven could not be placed yet: ${toProblem(second).message}`);
+      return [];
+    }
   }
 
   /** What is proven and goes to its place. */
@@ -195,7 +246,7 @@ class JobRun {
 }
 
 /** A job that could not be brought to its end: what is kept of it, and what is said. @returns the exit code. */
-async function endFailed(folder: JobFolder, { progress }: JobRun, job: Job, signal: AbortSignal, error: unknown): Promise<number> {
+async function endFailed(folder: JobFolder, run: JobRun, job: Job, signal: AbortSignal, error: unknown): Promise<number> {
   if (signal.aborted) {
     if (folder.standing !== 'cancel-asked') return 3; // the machine is shut down
     await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
@@ -215,6 +266,7 @@ async function endFailed(folder: JobFolder, { progress }: JobRun, job: Job, sign
       ? toProblem(new WorkError('work-lost', 'An unfinished file of this job is gone', { cause: error }))
       : found;
   // A proof that failed leaves nothing to go on with; after other failures the finished stages are kept for a retry.
+  const { progress } = run;
   if (
     problem.code === 'proof-failed' ||
     problem.code === 'master-changed' ||
@@ -223,8 +275,10 @@ async function endFailed(folder: JobFolder, { progress }: JobRun, job: Job, sign
   ) {
     await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
     folder.writeProgress({ ...progress, finished: [], copies: [] });
+    folder.emit({ type: 'failed', problem });
+    return 1;
   }
-  folder.emit({ type: 'failed', problem });
+  folder.emit({ type: 'failed', problem, files: await run.placeProven(error instanceof WorkError ? error : null) });
   return 1;
 }
 

@@ -33,7 +33,7 @@ import { examineCopy, ffmpegVersion, probeShape } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { flushFile } from '@/node/durable';
 import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
-import { placeFinished, realDisk, type FileStamp, type Finished, type Whose } from '@/node/placing';
+import { forgetIntent, placeFinished, realDisk, type FileStamp, type Finished, type Whose } from '@/node/placing';
 import { nearnessToMaster } from '@/node/outcome';
 import { openSource, requireSame } from '@/node/open-source';
 import { proveMasterFile, sha256InThread } from '@/node/prove-file';
@@ -171,9 +171,9 @@ function noteTwins(promise: MasterPromise, note: (text: string) => void): void {
   });
 }
 
-/** @throws WorkError `proof-failed`: nothing of it reaches the library. */
-function requireProof(proof: Proof, what: string): void {
-  if (!proof.passed) throw new WorkError('proof-failed', `The ${what} is not what was promised: ${shortProof(proof)}`);
+/** @throws WorkError `proof-failed`, `copy-failed`: nothing of it reaches the library. */
+function requireProof(proof: Proof, what: string, code: 'proof-failed' | 'copy-failed'): void {
+  if (!proof.passed) throw new WorkError(code, `The ${what} is not what was promised: ${shortProof(proof)}`);
 }
 
 /** A proof, and the file as it was while it was proven. */
@@ -203,7 +203,7 @@ export async function checkMaster(context: StageContext, promise: MasterPromise)
       context.progress('master proof', done, total, 'bytes');
     },
   });
-  requireProof(result.proof, 'master');
+  requireProof(result.proof, 'master', 'proof-failed');
   const { proof } = result;
   const whole = promise.wholeness ? (promise.wholeness.damage === 0 ? '; all that the disc says there is' : '; with its gaps') : '';
   context.note(`${proof.identicalTracks} of ${proof.tracks} tracks bit-identical to what was read${whole}`);
@@ -228,6 +228,11 @@ function planOf(job: Job, recipe: Recipe, master: MasterPromise): EncodePlan {
 const pieceMs = (): number => Number(process.env['CAREFUL_VAULT_PIECE_SECONDS'] ?? 0) * 1000 || PIECE_MS;
 
 const piecesOf = (job: Job, id: RecipeId): string => path.join(workshopOf(job.storage.path, job.id), `${id}.pieces`);
+/** What was made of a copy goes, with its pieces: it was not what was promised. */
+export async function forgetCopy(job: Job, id: RecipeId): Promise<void> {
+  await rm(await unfinishedPath(job, id), { force: true });
+  await forgetPieces(job, id);
+}
 /** The copy is flushed, and written down as made: its pieces are needed no more. */
 export const forgetPieces = (job: Job, id: RecipeId): Promise<void> => rm(piecesOf(job, id), { recursive: true, force: true });
 
@@ -243,7 +248,7 @@ export async function makeCopy(
   const plan = planOf(job, recipe, master);
   const order = {
     plan,
-    master: await unfinishedPath(job, MASTER),
+    master: await masterPath(job),
     masterMs: master.durationMs,
     output,
     folder: piecesOf(job, id),
@@ -263,8 +268,25 @@ export async function makeCopy(
   return { bytes: (await stat(output)).size, expects: expectationOf(plan, master), tookMs };
 }
 
-/** What copies of a master in the library were made from is that master. @throws WorkError `master-changed`: nothing of it reaches the library. */
-async function requireSameMaster({ job, signal, note }: StageContext): Promise<void> {
+/** The master that copies are made from: unfinished still, or in its place already, where an earlier attempt at a copy failed. */
+async function masterPath(job: Job): Promise<string> {
+  const file = await unfinishedPath(job, MASTER);
+  return (await exists(file)) === null ? finalPath(job, MASTER) : file;
+}
+
+/** Is the master there that was proven, unfinished or in its place, as long as it was? */
+export async function isMasterThere(job: Job, bytes: number | null): Promise<boolean> {
+  return bytes !== null && (await exists(await masterPath(job))) === bytes;
+}
+
+/** What copies were made from is the master that was proven, where it may have been touched since. @throws WorkError `master-changed`: nothing of it reaches the library. */
+async function requireSameMaster({ job, signal, note }: StageContext, masterSha256: string | null): Promise<void> {
+  const placed = finalPath(job, MASTER);
+  if (!job.origin && (await masterPath(job)) === placed) {
+    if ((await sha256InThread(placed, signal)) !== masterSha256)
+      throw new WorkError('master-changed', `${path.basename(placed)} is no longer the master that was proven: its SHA-256 differs`);
+    return;
+  }
   if (!job.origin) return;
   if ((await sha256InThread(job.source.path, signal)) !== job.origin.sha256)
     throw new WorkError('master-changed', `${job.source.label} is no longer the master that was proven: its SHA-256 differs`);
@@ -278,17 +300,18 @@ export async function checkCopy(
   expects: CopyExpectation,
   promise: MasterPromise,
   tookMs: number | null,
+  masterSha256: string | null,
 ): Promise<Checked & { readonly outcome: Outcome }> {
   const file = await unfinishedPath(context.job, id);
   const stamp = stampOf(file);
   const digest = sha256InThread(file, context.signal);
   digest.catch(() => undefined);
-  await requireSameMaster(context);
+  await requireSameMaster(context, masterSha256);
   const proof = proveCopy(await examineCopy(file, context.signal), expects, promise);
   const recipe = recipeOf(context.job, id);
-  requireProof(proof, `copy by the recipe “${recipe.name}”`);
+  requireProof(proof, `copy by the recipe “${recipe.name}”`, 'copy-failed');
   const plan = planOf(context.job, recipe, promise);
-  const master = await unfinishedPath(context.job, MASTER);
+  const master = await masterPath(context.job);
   // What is proven is not lost because it could not be measured.
   const nearness = await nearnessToMaster(plan, file, master, promise.durationMs, context.signal).catch((error: unknown) => {
     if (context.signal.aborted) throw error;
@@ -355,9 +378,14 @@ interface Result {
 
 /**
  * Stage `placing`: results get their names, each with its sidecar, only after all proofs.
- * Can be repeated after a stop at any point.
+ * Can be repeated after a stop at any point. @param more what is still to be made of this job: its workshop stays.
  */
-export async function place(context: StageContext, results: readonly Result[], beside: readonly BesideResult[]): Promise<string[]> {
+export async function place(
+  context: StageContext,
+  results: readonly Result[],
+  beside: readonly BesideResult[],
+  more: 'to come' | 'none' = 'none',
+): Promise<string[]> {
   const { job, note } = context;
   const files: Finished[] = [];
   for (const result of results)
@@ -377,7 +405,8 @@ export async function place(context: StageContext, results: readonly Result[], b
     return found.data.file.sha256 === file.sha256 ? 'this file' : 'this job';
   };
   await placeFinished(files, workshopOf(job.storage.path, job.id), whose, note);
-  await removeWorkshop(job.storage.path, job.id);
+  if (more === 'none') await removeWorkshop(job.storage.path, job.id);
+  else forgetIntent(workshopOf(job.storage.path, job.id));
   return files.map((f) => f.to);
 }
 

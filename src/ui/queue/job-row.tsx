@@ -177,6 +177,14 @@ export function JobRow({ job }: { job: JobState }) {
           <span>{left === null ? '' : `about ${timeLeft(left)} left of this stage`}</span>
         </div>
       )}
+      {job.state === 'failed' && job.files.length > 0 && (
+        <p className="text-second">
+          Proven and in the vault all the same:{' '}
+          <Link className="hover:underline" href="/vault">
+            {list(job.files.map((file) => file.slice(file.lastIndexOf('/') + 1)))}
+          </Link>
+        </p>
+      )}
       {job.problem && job.state !== 'done' && job.state !== 'cancelled' && <ProblemNote problem={job.problem} />}
       {job.state !== 'waiting' && <JobLog id={job.id} />}
     </li>
