@@ -11,7 +11,7 @@ export const EXCHANGE_FORMAT = 'careful-vault catalogue';
  * house rules what to do where a disc is not whole. 4: it says of which archive it is. 5: names are lists of parts, and house rules decide
  * angles. 6: the archive's own recipes. Versions 1 to 5 are still read.
  */
-export const EXCHANGE_VERSION = 7;
+export const EXCHANGE_VERSION = 8;
 
 const text = z.string().max(400);
 const draftReel = z.object({ id: z.string().max(128), reel: ReelSchema, jobId: z.string().max(128).nullable() });
@@ -39,7 +39,16 @@ export const ExchangeDraftSchema = z.object({
 /** The outer shape of an exported catalogue; discs and drafts are checked one by one, so that a bad one hides no other. `docs/formats.md` describes it. */
 export const ExchangeSchema = z.object({
   format: z.literal(EXCHANGE_FORMAT),
-  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(5), z.literal(6), z.literal(EXCHANGE_VERSION)]),
+  version: z.union([
+    z.literal(1),
+    z.literal(2),
+    z.literal(3),
+    z.literal(4),
+    z.literal(5),
+    z.literal(6),
+    z.literal(7),
+    z.literal(EXCHANGE_VERSION),
+  ]),
   application: text,
   exportedAt: text,
   archive: z.object({ id: text, name: text }).nullable().default(null),

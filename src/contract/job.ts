@@ -7,11 +7,11 @@ import { ProblemSchema } from './problem';
 import { RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';
 
-/** Version 1 did not say by which mark the storage is known, version 2 nothing of how copies are made, version 3 no recipes of version 2. */
-export const JOB_VERSION = 4;
+/** Version 1 did not say by which mark the storage is known, version 2 nothing of how copies are made; 3 and 4 had recipes of version 1 and 2. */
+export const JOB_VERSION = 5;
 /** A job's id, which is its folder's name. */
 export const JOB_ID = /^[a-z0-9-]{8,64}$/;
-export const SIDECAR_VERSION = 4;
+export const SIDECAR_VERSION = 5;
 
 const whole = z.number().int().nonnegative();
 const name = z.string().max(400);
@@ -155,7 +155,7 @@ const SegmentsSchema = z.array(z.object({ title: whole, chapter: whole.nullable(
 
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
-  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(JOB_VERSION)]),
+  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(JOB_VERSION)]),
   id: z.string().regex(JOB_ID),
   createdAt: z.string(),
   reel: ReelSchema,
@@ -317,6 +317,7 @@ export const CopyExpectationSchema = z.object({
   audioStreams: whole,
   subtitleStreams: whole,
   chapters: whole,
+  covers: whole.default(0),
 }) satisfies z.ZodType<CopyExpectation>;
 
 const measuredNearness = z.object({
@@ -357,8 +358,8 @@ export type Outcome = z.infer<typeof OutcomeSchema>;
 
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
 export const SidecarSchema = z.object({
-  /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy, version 3 nothing of what came of it. */
-  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(SIDECAR_VERSION)]),
+  /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy, version 3 nothing of what came of it; 4 had recipes of version 2. */
+  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(SIDECAR_VERSION)]),
   application: z.string(),
   madeAt: z.string().refine((at) => Number.isFinite(Date.parse(at)), 'no date'),
   jobId: z.string(),

@@ -2,17 +2,22 @@ import { z } from 'zod';
 import {
   AUDIO_ENCODER,
   CONTAINERS,
+  CORNERS,
   COPY_AUDIO,
   COPY_VIDEO,
   DEINTERLACE,
   DENOISE,
+  DRAWN,
   EFFORTS,
   MOST_CHANNELS,
   RECIPE_VERSION,
+  SPEEDS,
   TUNINGS,
   TURNS,
   VIDEO_ENCODER,
+  FILTER_NAMES,
   type EncoderName,
+  type Mark,
   type Recipe,
 } from '@/core/recipes';
 
@@ -35,10 +40,39 @@ const suffix = z
 
 const percent = z.number().int().min(-50).max(50).default(0);
 
+/** As bytes a third less: large enough for a mark, small enough to go along with every order. */
+const MOST_MARK_CHARACTERS = 400_000;
+const place = {
+  corner: z.enum(CORNERS),
+  heightPercent: z.number().int().min(1).max(50),
+  opacityPercent: z.number().int().min(5).max(100),
+};
+/** The text is written into a file, and no program takes it for anything but text; the picture must be one. */
+const MarkSchema = z.discriminatedUnion('kind', [
+  z.strictObject({
+    kind: z.literal('text'),
+    text: z
+      .string()
+      .trim()
+      .min(1)
+      .max(120)
+      .regex(/^[^\p{Cc}]*$/u, 'a line of text'),
+    ...place,
+  }),
+  z.strictObject({
+    kind: z.literal('picture'),
+    png: z
+      .string()
+      .max(MOST_MARK_CHARACTERS, 'larger than 300 kB')
+      .regex(/^data:image\/png;base64,iVBORw0KGgo[A-Za-z0-9+/]+=*$/, 'no PNG'),
+    ...place,
+  }),
+]) satisfies z.ZodType<Mark>;
+
 /** A recipe as it crosses a border: the catalogue, a file, a job. Foreign input: names out of lists, numbers within bounds, no free text that a program sees. */
 export const RecipeSchema = z.strictObject({
-  /** What version 1 did not know is then as it was: left alone. */
-  version: z.union([z.literal(1), z.literal(RECIPE_VERSION)]).transform((): typeof RECIPE_VERSION => RECIPE_VERSION),
+  /** What earlier versions did not know is then as it was: left alone. */
+  version: z.union([z.literal(1), z.literal(2), z.literal(RECIPE_VERSION)]).transform((): typeof RECIPE_VERSION => RECIPE_VERSION),
   id: RecipeIdSchema.refine((id) => id !== 'master', 'the master is no recipe'),
   name: z.string().trim().min(1).max(80),
   note: z.string().max(400),
@@ -57,12 +91,16 @@ export const RecipeSchema = z.strictObject({
     effort: z.enum(EFFORTS),
     tuning: z.enum(TUNINGS),
     keySeconds: z.number().min(0.1).max(60).nullable(),
+    frameRate: z.enum(['kept', 'constant']).default('kept'),
   }),
+  speed: z.enum(SPEEDS).default('kept'),
   picture: z.strictObject({
     deinterlace: z.enum(DEINTERLACE),
+    deinterlacer: z.enum(['usual', 'thorough']).default('usual'),
     film: z.enum(['measured', 'never']),
     bars: z.enum(['keep', 'crop']),
     mostRows: z.number().int().min(64).max(4320).nullable(),
+    grow: z.boolean().default(false),
     pixels: z.enum(['as they are', 'square']),
     denoise: z.enum(DENOISE),
     turn: z.enum(TURNS).default('none'),
@@ -70,6 +108,8 @@ export const RecipeSchema = z.strictObject({
     brightness: percent,
     contrast: percent,
     saturation: percent,
+    range: z.enum(['kept', 'standard']).default('kept'),
+    mark: MarkSchema.nullable().default(null),
   }),
   audio: z.strictObject({
     codec: z.enum(COPY_AUDIO),
@@ -80,21 +120,22 @@ export const RecipeSchema = z.strictObject({
     loudness: z.number().min(-31).max(-10).nullable().default(null),
     gainDb: z.number().min(-30).max(30).default(0),
     delayMs: z.number().int().min(-10_000).max(10_000).default(0),
+    pitch: z.enum(['kept', 'falls']).default('kept'),
   }),
-  subtitles: z.strictObject({ kept: z.enum(['all', 'none']), drawn: z.enum(['none', 'forced']) }),
+  subtitles: z.strictObject({ kept: z.enum(['all', 'none']), drawn: z.enum(DRAWN) }),
 }) satisfies z.ZodType<Recipe>;
 
 /** Recipes in a file of their own. */
 export const RecipeFileSchema = z.object({
   kind: z.literal('careful-vault recipes'),
-  version: z.union([z.literal(1), z.literal(RECIPE_VERSION)]),
+  version: z.union([z.literal(1), z.literal(2), z.literal(RECIPE_VERSION)]),
   recipes: z.array(RecipeSchema).min(1).max(200).readonly(),
 });
 export type RecipeFile = z.infer<typeof RecipeFileSchema>;
 
 /** An encoder as it was found on this machine. */
 export const EncoderStateSchema = z.object({
-  name: z.enum([...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER)] as [EncoderName, ...EncoderName[]]),
+  name: z.enum([...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER), ...FILTER_NAMES] as unknown as [EncoderName, ...EncoderName[]]),
   works: z.boolean(),
   /** Why it does not; null where it does. */
   reason: z.string().nullable(),

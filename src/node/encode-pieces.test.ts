@@ -145,6 +145,11 @@ test.each(CASES)('$name in pieces is the same film, picture by picture', async (
     expect({ stream, more, close: by <= 500 }).toEqual({ stream, more: 0, close: true });
   }
   expect(decodedFrames(divided.output, 'a:0')).toEqual(decodedFrames(undivided, 'a:0'));
+  // And as its source has it, from the first picture on.
+  if (plan.video.framesPerFrame === 1) {
+    const fromFirst = (times: readonly number[]) => times.map((t) => t - (times[0] ?? 0));
+    expect(apart(fromFirst(shownAt(divided.output, 'v:0')), fromFirst(shownAt(master, 'v:0')))).toEqual({ more: 0, by: 0 });
+  }
   // What the treatments alone make of it, without loss and without pieces.
   const treated = whole({ ...plan, container: 'Matroska', video: { ...plan.video, codec: 'FFV1' } }, master);
   const [inPieces, inOne] = [likeness(divided.output, treated), likeness(undivided, treated)];

@@ -19,6 +19,7 @@ import {
 } from '@/core/recipes';
 import { WorkError } from '@/contract';
 import { withClipFolder } from './clips';
+import { withEncodeFolder, type BesideEncode } from './encode-folder';
 import { flushFile, syncFolder, writeDurably } from './durable';
 import { ffmpegVersion } from './ffmpeg';
 import { fastCrc32 } from './hash';
@@ -35,6 +36,9 @@ export interface EncodeOrder {
   readonly folder: string;
   readonly application: string;
   readonly pieceMs: number;
+  readonly chapters?: BesideEncode['chapters'];
+  /** JPEG as a data address. */
+  readonly cover?: string | null;
 }
 
 export interface EncodeWatch {
@@ -83,6 +87,7 @@ class PieceEncode {
   constructor(
     private readonly order: EncodeOrder,
     private readonly watch: EncodeWatch,
+    private readonly cwd: string | undefined,
   ) {}
 
   private readonly pieceFile = ({ number }: EncodePiece): string => this.fileOf(`${String(number).padStart(4, '0')}.mkv`);
@@ -94,6 +99,8 @@ class PieceEncode {
     mkdirSync(folder, { recursive: true });
     const work = JSON.stringify({
       work: pieces.map((p) => pieceArguments(plan, p, 'master', 'piece')),
+      // What filters read beside it.
+      steps: plan.video.steps,
       masterMs,
       encoder: ffmpegVersion(),
     });
@@ -111,9 +118,9 @@ class PieceEncode {
     const { signal } = this.watch;
     await madeOnce(this.pieceFile(piece), async (unfinished) => {
       const read = progressOf((ms) => {
-        onTime(Math.max(0, ms - (piece.fromMs ?? 0)));
+        onTime(Math.max(0, ms - (piece.fromMs ?? 0) * plan.slower));
       });
-      const { errors } = await runProgram('ffmpeg', pieceArguments(plan, piece, master, unfinished), { signal, read });
+      const { errors } = await runProgram('ffmpeg', pieceArguments(plan, piece, master, unfinished), { signal, read, cwd: this.cwd });
       for (const line of errors) this.watch.note(`encoder, piece ${piece.number}: ${line}`);
       const { out } = await capture(
         'ffprobe',
@@ -138,7 +145,7 @@ class PieceEncode {
     });
     const feed = async (input: MatroskaSink) => {
       try {
-        return await joinPictures(parts, input, { application, durationNs: masterMs * 1e6, crc32: fastCrc32, signal });
+        return await joinPictures(parts, input, { application, durationNs: masterMs * plan.slower * 1e6, crc32: fastCrc32, signal });
       } catch (error) {
         if (!(error instanceof DiscError) || error.code === 'cancelled') throw error;
         // Whatever happened to them, they are no longer what was finished.
@@ -146,7 +153,7 @@ class PieceEncode {
         throw new WorkError('work-lost', `Finished pieces of the copy do not fit together: ${error.message}`, { cause: error });
       }
     };
-    const { errors } = await runProgram('ffmpeg', joinArguments(plan, 'pipe:0', master, output), { signal, feed });
+    const { errors } = await runProgram('ffmpeg', joinArguments(plan, 'pipe:0', master, output), { signal, feed, cwd: this.cwd });
     for (const line of errors) this.watch.note(`encoder, joining: ${line}`);
   }
 }
@@ -155,8 +162,6 @@ class PieceEncode {
 async function* chunksOf(file: string): AsyncGenerator<Uint8Array> {
   yield* createReadStream(file, { highWaterMark: READ_BYTES }) as AsyncIterable<Buffer>;
 }
-
-const WHOLE = { pieces: 1, goneOn: false };
 
 /** Measures the tracks that are to be as loud as was wished. */
 async function asLoudAsWished({ plan, master }: EncodeOrder, { signal, note }: EncodeWatch): Promise<EncodePlan> {
@@ -175,50 +180,64 @@ async function asLoudAsWished({ plan, master }: EncodeOrder, { signal, note }: E
   return withLoudness(plan, found);
 }
 
+/** A copy in one go, in one pass or two. */
+async function encodeWhole(order: EncodeOrder, { signal, progress, note }: EncodeWatch, cwd: string | undefined): Promise<void> {
+  const { plan, master, masterMs, output } = order;
+  const run = async (args: readonly string[], onTime: (ms: number) => void) => {
+    const { errors } = await runProgram('ffmpeg', args, { signal, read: progressOf(onTime), cwd });
+    for (const line of errors) note(`encoder: ${line}`);
+  };
+  const ofSource = (ms: number) => ms / plan.slower;
+  if (plan.video.rate?.passes !== 2) {
+    await run(encoderArguments(plan, master, output), (ms) => {
+      progress(ofSource(ms));
+    });
+    return;
+  }
+  // Beside the library, whose name may hold what separates an encoder's parameters.
+  await withClipFolder(async (seen) => {
+    const log = path.join(seen, 'pass');
+    await run(firstPassArguments(plan, master, log), (ms) => {
+      progress(ofSource(ms) / 2);
+    });
+    await run(encoderArguments(plan, master, output, log), (ms) => {
+      progress((masterMs + ofSource(ms)) / 2);
+    });
+  });
+}
+
+async function encodeDivided(order: EncodeOrder, watch: EncodeWatch, pieces: readonly EncodePiece[], cwd: string | undefined) {
+  const { plan, masterMs } = order;
+  const work = new PieceEncode(order, watch, cwd);
+  work.open(pieces);
+  const finished = pieces.filter(work.isFinished).length;
+  if (finished > 0) watch.note(`${finished} of ${pieces.length} pieces were finished before: they are not made again`);
+  for (const piece of pieces) {
+    const before = piece.fromMs ?? 0;
+    watch.progress(before);
+    await work.piece(piece, (ms) => {
+      watch.progress(Math.min(piece.toMs ?? masterMs, before + ms / plan.slower));
+    });
+  }
+  await work.join(pieces);
+  return { pieces: pieces.length, goneOn: finished > 0 };
+}
+
 /**
  * Encodes a copy from its master. A long one is made in pieces, one after the other: what an earlier attempt finished is not made again.
  * They stay: whoever ordered the copy removes their folder once the copy itself is flushed and known.
  * @returns in how many pieces, and whether some were there already. @throws WorkError `encoder-failed`, `storage-full`, `work-lost` where finished pieces are spoilt.
  */
 export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promise<{ readonly pieces: number; readonly goneOn: boolean }> {
-  const { signal, progress, note } = watch;
-  const order = { ...wished, plan: await asLoudAsWished(wished, watch) };
-  const { plan, master, masterMs, output, pieceMs } = order;
-  const run = async (args: readonly string[], onTime: (ms: number) => void) => {
-    const { errors } = await runProgram('ffmpeg', args, { signal, read: progressOf(onTime) });
-    for (const line of errors) note(`encoder: ${line}`);
-  };
-  const undivided = async () => {
-    if (plan.video.rate?.passes !== 2) {
-      await run(encoderArguments(plan, master, output), progress);
-      return WHOLE;
-    }
-    // Beside the library, whose name may hold what separates an encoder's parameters.
-    await withClipFolder(async (seen) => {
-      const log = path.join(seen, 'pass');
-      await run(firstPassArguments(plan, master, log), (ms) => {
-        progress(ms / 2);
-      });
-      await run(encoderArguments(plan, master, output, log), (ms) => {
-        progress((masterMs + ms) / 2);
-      });
-    });
-    return WHOLE;
-  };
-  if (masterMs < pieceMs * 1.5 || whyWhole(plan)) return undivided();
-  const pieces = divideEncode(plan, await picturesOf(master, signal), pieceMs);
-  if (pieces.length < 2) return undivided();
-  const work = new PieceEncode(order, watch);
-  work.open(pieces);
-  const finished = pieces.filter(work.isFinished).length;
-  if (finished > 0) note(`${finished} of ${pieces.length} pieces were finished before: they are not made again`);
-  for (const piece of pieces) {
-    const before = piece.fromMs ?? 0;
-    progress(before);
-    await work.piece(piece, (ms) => {
-      progress(Math.min(piece.toMs ?? masterMs, before + ms));
-    });
-  }
-  await work.join(pieces);
-  return { pieces: pieces.length, goneOn: finished > 0 };
+  // FFmpeg may run in a folder of its own.
+  const places = { master: path.resolve(wished.master), output: path.resolve(wished.output), folder: path.resolve(wished.folder) };
+  const order = { ...wished, ...places, plan: await asLoudAsWished(wished, watch) };
+  const { plan, master, masterMs, pieceMs, chapters = [], cover = null } = order;
+  return withEncodeFolder(plan, { source: master, chapters, durationMs: masterMs, cover }, async (cwd) => {
+    const isShort = masterMs < pieceMs * 1.5 || whyWhole(plan) !== null;
+    const pieces = isShort ? [] : divideEncode(plan, await picturesOf(master, watch.signal), pieceMs);
+    if (pieces.length > 1) return encodeDivided(order, watch, pieces, cwd);
+    await encodeWhole(order, watch, cwd);
+    return { pieces: 1, goneOn: false };
+  });
 }

@@ -17,6 +17,7 @@ import {
 } from '@/core/recipes';
 import { encodeFacts, wholeTitleReel } from '@/core/reels';
 import { HAVEN, QUAY, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
+import { NO_BARS, changed, factsOf, ffmpeg, luma } from '@/test-support/encodes';
 import { decodedFrames, likeness, packetTimes } from '@/test-support/ffmpeg';
 import { withPulldown } from '../../demo/pulldown';
 import { encodeCopy } from './encode-pieces';
@@ -35,15 +36,6 @@ const recipe = (picture: object, more: Partial<Recipe> = {}): Recipe => ({
   picture: { ...access.picture, ...picture },
 });
 
-function ffmpeg(args: readonly string[]): string {
-  const { status, stderr } = spawnSync('ffmpeg', ['-nostdin', '-y', '-v', 'info', '-hide_banner', ...args], {
-    encoding: 'utf8',
-    maxBuffer: 2 ** 26,
-  });
-  if (status !== 0) throw new Error(`ffmpeg ${args.join(' ')}\n${stderr.slice(-2000)}`);
-  return stderr;
-}
-
 let count = 0;
 const name = (extension: string) => path.join(folder, `${++count}.${extension}`);
 
@@ -53,26 +45,6 @@ function source(input: string, encode: readonly string[]): string {
   ffmpeg(['-f', 'lavfi', '-i', input, ...encode, file]);
   return file;
 }
-
-const factsOf = (video: Partial<EncodeFacts['video']>, measured: EncodeFacts['measured']): EncodeFacts => ({
-  video: {
-    codec: 'MPEG-2',
-    widthPixels: 720,
-    heightPixels: 480,
-    displayAspect: [4, 3],
-    frameTicks: 900_900,
-    bitDepth: 8,
-    dynamicRange: 'standard',
-    twoViews: false,
-    ...video,
-  },
-  flaggedInterlaced: null,
-  measured,
-  audio: [],
-  subtitles: [],
-  chapters: 0,
-  durationMs: 600_000,
-});
 
 function encode(file: string, r: Recipe, facts: EncodeFacts): string {
   const out = name(r.container === 'Matroska' ? 'mkv' : 'mp4');
@@ -96,7 +68,6 @@ function combing(file: string): { combed: number; whole: number } {
 
 const MOVING = (rate: string, seconds: number) => `testsrc2=s=720x480:r=${rate}:d=${seconds}`;
 const MPEG2 = ['-c:v', 'mpeg2video', '-q:v', '2', '-g', '12'];
-const NO_BARS = { top: 0, bottom: 0, left: 0, right: 0 };
 
 test('after deinterlacing nothing is combed, whatever the flags say; no picture is lost, and fields become twice as many', () => {
   const fields = ['-vf', 'tinterlace=mode=interleave_top', ...MPEG2, '-flags', '+ilme+ildct', '-top', '1'];
@@ -201,30 +172,6 @@ test('frames without loss are the decoded frames, every one', () => {
   const full = source(MOVING('30000/1001', 1), ['-c:v', 'ffv1', '-pix_fmt', 'yuv422p']);
   expect(decodedFrames(encode(full, preservation, factsOf({}, null)), 'v:0')).toEqual(decodedFrames(full, 'v:0'));
 });
-
-/** Luma of every frame, as FFmpeg decodes it. */
-function luma(file: string, width: number, height: number): Buffer[] {
-  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', file, '-map', '0:v:0', '-f', 'rawvideo', '-pix_fmt', 'gray', '-'], {
-    maxBuffer: 2 ** 30,
-  });
-  return Array.from({ length: Math.floor(stdout.length / (width * height)) }, (_, i) =>
-    stdout.subarray(i * width * height, (i + 1) * width * height),
-  );
-}
-
-/** Rows and columns in which two pictures differ plainly; null where they do not. */
-function changed(a: Buffer, b: Buffer, width: number): { top: number; bottom: number; left: number; right: number } | null {
-  if (a.equals(b)) return null;
-  let box: { top: number; bottom: number; left: number; right: number } | null = null;
-  for (let i = 0; i < a.length; i++) {
-    if (Math.abs((a[i] ?? 0) - (b[i] ?? 0)) < 40) continue;
-    const [x, y] = [i % width, Math.floor(i / width)];
-    box = box
-      ? { top: Math.min(box.top, y), bottom: Math.max(box.bottom, y), left: Math.min(box.left, x), right: Math.max(box.right, x) }
-      : { top: y, bottom: y, left: x, right: x };
-  }
-  return box;
-}
 
 test('what is shown even while subtitles are off is in the picture when and where its author put it, and nothing else is', async () => {
   const disc = await openDisc(QUAY);

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { AUDIO_ENCODER, VIDEO_ENCODER, type EncoderName } from '@/core/recipes';
 import { EncoderStateSchema, toProblem, type EncoderState } from '@/contract';
 import { writeDurably } from './durable';
+import { weightsFile } from './encode-folder';
 import { capture } from './program';
 
 /** What is asked of each: a few real frames, in the kind of picture that it will be given. */
@@ -10,6 +11,7 @@ const SOURCES = ['-f', 'lavfi', '-i', 'testsrc2=s=128x128:r=25:d=0.2', '-f', 'la
 
 function outputOf(name: EncoderName): string[] {
   const nowhere = ['-f', 'null', '-'];
+  if (name === 'another speed') return ['-map', '1:a', '-af', 'rubberband=tempo=0.96', ...nowhere];
   if (name in AUDIO_ENCODER) return ['-map', '1:a', '-ac', '2', '-c:a', AUDIO_ENCODER[name as keyof typeof AUDIO_ENCODER], ...nowhere];
   const format = name === 'HEVC, 10 bit' ? 'yuv420p10le' : 'yuv420p';
   const encoder = VIDEO_ENCODER[name as keyof typeof VIDEO_ENCODER];
@@ -20,7 +22,7 @@ const run = (program: string, names: readonly EncoderName[], signal: AbortSignal
   capture(program, ['-nostdin', '-v', 'error', ...SOURCES, ...names.flatMap(outputOf)], signal);
 
 /** Every encoder that a recipe can ask for. */
-const ALL = [...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER)] as EncoderName[];
+const ALL = [...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER), 'another speed'] as EncoderName[];
 
 async function tried(program: string, name: EncoderName, signal: AbortSignal): Promise<EncoderState> {
   try {
@@ -31,6 +33,13 @@ async function tried(program: string, name: EncoderName, signal: AbortSignal): P
   }
 }
 
+/** Its weights may come and go, whatever FFmpeg is: they are looked for anew. */
+const thoroughDeinterlacing = (): EncoderState => {
+  const works = weightsFile() !== null;
+  const reason = works ? null : 'the weights of its network (nnedi3_weights.bin) are in no package: see the README for where to put them';
+  return { name: 'thorough deinterlacing', works, reason };
+};
+
 const KeptSchema = z.object({ version: z.string(), encoders: z.array(EncoderStateSchema) });
 
 /**
@@ -40,7 +49,7 @@ const KeptSchema = z.object({ version: z.string(), encoders: z.array(EncoderStat
 export async function tryEncoders(file: string, version: string, signal: AbortSignal, program = 'ffmpeg'): Promise<EncoderState[]> {
   try {
     const kept = KeptSchema.parse(JSON.parse(readFileSync(file, 'utf8')));
-    if (kept.version === version && kept.encoders.length === ALL.length) return kept.encoders;
+    if (kept.version === version && kept.encoders.length === ALL.length) return [...kept.encoders, thoroughDeinterlacing()];
   } catch {
     // not there, torn, or of another version
   }
@@ -52,5 +61,5 @@ export async function tryEncoders(file: string, version: string, signal: AbortSi
   const encoders: EncoderState[] = [];
   for (const name of ALL) encoders.push(all ? { name, works: true, reason: null } : await tried(program, name, signal));
   if (!signal.aborted) writeDurably(file, JSON.stringify({ version, encoders }));
-  return encoders;
+  return [...encoders, thoroughDeinterlacing()];
 }

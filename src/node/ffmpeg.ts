@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { statSync } from 'node:fs';
 import type { CopyFacts } from '@/core/proof';
-import type { Container, CopyShape } from '@/core/recipes';
+import type { BrightnessFigures, Container, CopyShape } from '@/core/recipes';
 import { capture } from './program';
 
 /**
@@ -34,6 +34,7 @@ interface Probed {
     nb_read_packets?: string;
     duration?: string;
     tags?: Record<string, string>;
+    disposition?: Record<string, number>;
   }[];
   chapters?: unknown[];
   format?: { duration?: string };
@@ -45,10 +46,13 @@ function clockMs(text: string | undefined): number | null {
   return hours === undefined ? null : (Number(hours) * 3600 + Number(minutes) * 60 + Number(seconds)) * 1000;
 }
 
+/** A still that containers hold as a stream of pictures. */
+const isCover = ({ disposition }: NonNullable<Probed['streams']>[number]): boolean => disposition?.['attached_pic'] === 1;
+
 /** When picture and sound are over: a subtitle may stand longer than both, and the file's own length counts it. Milliseconds. */
 function endOf({ streams = [], format }: Probed): number {
   const ends = streams
-    .filter((s) => s.codec_type === 'video' || s.codec_type === 'audio')
+    .filter((s) => (s.codec_type === 'video' && !isCover(s)) || s.codec_type === 'audio')
     .map((s) => (s.duration === undefined ? clockMs(s.tags?.['DURATION']) : Number(s.duration) * 1000));
   const known = ends.filter((end) => end !== null);
   return known.length === ends.length && known.length > 0 ? Math.max(...known) : Number(format?.duration ?? 0) * 1000;
@@ -81,7 +85,7 @@ const AUDIO_NAMES: Readonly<Record<string, CopyShape['audio'][number]['codec']>>
 
 /** What a finished copy is, as a prober of another house than its plan's has it. */
 function shapeOf({ streams = [] }: Probed, container: Container, bytes: number): CopyShape | null {
-  const video = streams.find((s) => s.codec_type === 'video');
+  const video = streams.find((s) => s.codec_type === 'video' && !isCover(s));
   if (!video) return null;
   const [over = 0, under = 0] = (video.avg_frame_rate ?? '').split('/').map(Number);
   const [wide = 1, high = 1] = (video.sample_aspect_ratio ?? '1:1').split(':').map(Number);
@@ -115,6 +119,34 @@ export async function pictureStart(file: string, signal?: AbortSignal): Promise<
   return Number.isFinite(start) ? start * 1000 : 0;
 }
 
+const share = (text: string | undefined, steps: number): number => {
+  const [over = 0, under = 1] = (text ?? '').split('/').map(Number);
+  return Math.round((over / under) * steps) || 0;
+};
+
+/** What a stream says of the screen that it was graded on, by its first picture; null where it says nothing. @throws WorkError `encoder-failed`. */
+export async function brightnessFigures(file: string, signal?: AbortSignal): Promise<BrightnessFigures | null> {
+  const how = ['-v', 'error', '-select_streams', 'v:0', '-read_intervals', '%+#1', '-show_frames', '-of', 'json'];
+  const { out } = await capture('ffprobe', [...how, ...fileInput(file)], signal);
+  const frames = (JSON.parse(out) as { frames?: { side_data_list?: Record<string, string | number>[] }[] }).frames ?? [];
+  const data = frames[0]?.side_data_list ?? [];
+  const display = data.find((d) => d['side_data_type'] === 'Mastering display metadata');
+  const light = data.find((d) => d['side_data_type'] === 'Content light level metadata');
+  const step = (name: string, steps: number) => share(String(display?.[name] ?? ''), steps);
+  const names = ['green_x', 'green_y', 'blue_x', 'blue_y', 'red_x', 'red_y', 'white_point_x', 'white_point_y'];
+  if (!display && !light) return null;
+  return {
+    display: display
+      ? {
+          primaries: names.map((name) => step(name, 50_000)),
+          least: step('min_luminance', 10_000),
+          most: step('max_luminance', 10_000),
+        }
+      : null,
+    light: light ? { content: Number(light['max_content']), picture: Number(light['max_average']) } : null,
+  };
+}
+
 /** What a finished copy is. @throws WorkError `encoder-failed` where it can not be read at all. */
 export async function probeShape(file: string, container: Container, signal?: AbortSignal): Promise<CopyShape | null> {
   const { out } = await capture('ffprobe', ['-v', 'error', '-show_streams', '-of', 'json', ...fileInput(file)], signal);
@@ -138,14 +170,16 @@ export async function examineCopy(file: string, signal?: AbortSignal): Promise<C
     signal,
   );
   const streams = found.streams ?? [];
-  const video = streams.find((s) => s.codec_type === 'video');
+  const pictures = streams.filter((s) => s.codec_type === 'video' && !isCover(s));
+  const video = pictures[0];
   return {
     durationMs: endOf(found),
     frames: Number(video?.nb_read_packets ?? 0),
-    videoStreams: streams.filter((s) => s.codec_type === 'video').length,
+    videoStreams: pictures.length,
     audioStreams: streams.filter((s) => s.codec_type === 'audio').length,
     subtitleStreams: streams.filter((s) => s.codec_type === 'subtitle').length,
     chapters: found.chapters?.length ?? 0,
+    covers: streams.filter(isCover).length,
     decodeErrors: decode.errors,
   };
 }

@@ -1,4 +1,6 @@
+import path from 'node:path';
 import { comparisonArguments, nearnessOf, together, type CompareWindow, type EncodePlan, type Nearness } from '@/core/recipes';
+import { withEncodeFolder } from './encode-folder';
 import { pictureStart } from './ffmpeg';
 import { capture } from './program';
 
@@ -17,8 +19,12 @@ export async function compareEncode(
   window: CompareWindow | null,
   signal?: AbortSignal,
 ): Promise<Nearness> {
-  const { out } = await capture('ffmpeg', comparisonArguments(plan, encoded, original, window), signal);
-  return nearnessOf(plan, out);
+  // The master as it stands: of what goes along with a copy nothing is compared.
+  const picture = { ...plan, chapters: false, cover: false };
+  return withEncodeFolder(picture, { source: original }, async (cwd) => {
+    const { out } = await capture('ffmpeg', comparisonArguments(plan, path.resolve(encoded), path.resolve(original), window), signal, cwd);
+    return nearnessOf(plan, out);
+  });
 }
 
 /**
@@ -32,9 +38,10 @@ export async function nearnessToMaster(
   durationMs: number,
   signal?: AbortSignal,
 ): Promise<Nearness | null> {
-  const { codec, steps, picturesPerSecond } = plan.video;
+  const { codec, steps } = plan.video;
+  const picturesPerSecond = plan.video.picturesPerSecond * plan.slower;
   if (codec === 'copy' || codec === 'FFV1') return null;
-  const shiftMs = (await pictureStart(copy, signal)) - (await pictureStart(master, signal));
+  const shiftMs = (await pictureStart(copy, signal)) - (await pictureStart(master, signal)) * plan.slower;
   const frameMs = 1000 / picturesPerSecond;
   // Which frame in five is dropped depends on where one begins to count: only the beginning is the same for both.
   const isFilm = steps.some((s) => s.kind === 'film');

@@ -6,9 +6,10 @@ import { WorkError } from '@/contract';
 let guarded: boolean | null = null;
 
 /** A program that dies with this process, where the system can arrange that: an encoder must not outlive its runner. */
-export function spawnGuarded(program: string, args: readonly string[]): ChildProcessWithoutNullStreams {
+export function spawnGuarded(program: string, args: readonly string[], cwd?: string): ChildProcessWithoutNullStreams {
   guarded ??= spawnSync('setpriv', ['--version']).status === 0;
-  return guarded ? spawn('setpriv', ['--pdeathsig', 'KILL', '--', program, ...args]) : spawn(program, args);
+  const where = cwd === undefined ? {} : { cwd };
+  return guarded ? spawn('setpriv', ['--pdeathsig', 'KILL', '--', program, ...args], where) : spawn(program, args, where);
 }
 
 const KEPT_LINES = 200;
@@ -52,6 +53,8 @@ interface ProgramOptions {
   readonly signal?: AbortSignal | undefined;
   /** Hears what it says on standard error. */
   readonly onLine?: (line: string) => void;
+  /** The folder that it runs in. */
+  readonly cwd?: string | undefined;
 }
 
 function endOf(child: ChildProcessWithoutNullStreams, errors: readonly string[], what: string, signal?: AbortSignal): Promise<void> {
@@ -74,8 +77,8 @@ function endOf(child: ChildProcessWithoutNullStreams, errors: readonly string[],
 }
 
 /** Starts a program. Whoever starts it stops it: see `runProgram` for what is fed and waited for. */
-export function startProgram(program: string, args: readonly string[], { signal, onLine }: ProgramOptions = {}): RunningProgram {
-  const child = spawnGuarded(program, args);
+export function startProgram(program: string, args: readonly string[], { signal, onLine, cwd }: ProgramOptions = {}): RunningProgram {
+  const child = spawnGuarded(program, args, cwd);
   const errors: string[] = [];
   collectLines(child.stderr, errors, onLine);
   child.stdin.on('error', () => undefined); // the program's own message, by `end`, says more than a broken pipe
@@ -145,10 +148,12 @@ export async function capture(
   program: string,
   args: readonly string[],
   signal?: AbortSignal,
+  cwd?: string,
 ): Promise<{ out: string; errors: readonly string[] }> {
   let out = '';
   const { errors } = await runProgram(program, args, {
     signal,
+    cwd,
     read: async (stdout) => {
       for await (const chunk of stdout) if (out.length < MOST_CAPTURED) out += (chunk as Buffer).toString('utf8');
     },

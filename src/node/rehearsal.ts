@@ -17,6 +17,7 @@ import {
 import { encodeFacts, reelMs } from '@/core/reels';
 import { WorkError, type RehearsalLine } from '@/contract';
 import { clipReel, withClipFolder, writeClip, type Clip, type LookedAt } from './clips';
+import { withEncodeFolder } from './encode-folder';
 import { runProgram } from './program';
 
 /** A recipe tried on a moment of a reel before anything is queued: the same picture before, treated, and encoded. */
@@ -27,11 +28,16 @@ const AFTER_MS = 500;
 export const SAMPLE_MS = 10_000;
 const MOST_PICTURE_BYTES = 16 * 1024 * 1024;
 
-async function pictureBy(args: readonly string[], signal: AbortSignal): Promise<{ jpeg: string | null; errors: readonly string[] }> {
+async function pictureBy(
+  args: readonly string[],
+  signal: AbortSignal,
+  cwd?: string,
+): Promise<{ jpeg: string | null; errors: readonly string[] }> {
   const chunks: Buffer[] = [];
   let bytes = 0;
   const { errors } = await runProgram('ffmpeg', args, {
     signal,
+    cwd,
     read: async (stdout) => {
       for await (const chunk of stdout) if ((bytes += (chunk as Buffer).byteLength) < MOST_PICTURE_BYTES) chunks.push(chunk as Buffer);
     },
@@ -66,25 +72,27 @@ export function rehearseStill(looked: LookedAt, recipe: Recipe, atMs: number, { 
     const fromMs = Math.max(0, Math.min(atMs, looked.title.durationMs - 200) - BEFORE_MS);
     const clip = await writeClip(looked, fromMs, atMs + AFTER_MS, path.join(folder, 'clip.mkv'), signal);
     const { plan, facts } = planOfClip(looked, recipe, clip);
-    const frameMs = facts.video.frameTicks / 27_000;
-    const wished = Math.max(0, Math.min(atMs - clip.fromMs, clip.durationMs - 3 * frameMs)) - frameMs / 4;
-    const copied = plan.video.codec === 'copy';
-    const treating = copied ? null : pictureBy(treatedPicture(plan, clip.file, wished, facts), signal);
-    // Film that is restored has its own times: the picture that was taken is the one that is shown. Else both are had at once.
-    const isFilm = plan.video.steps.some((s) => s.kind === 'film');
-    const ms = isFilm ? (shownMs((await treating)?.errors ?? []) ?? wished + frameMs / 4) - frameMs / 4 : wished;
-    const [treated, { jpeg: before }] = await Promise.all([treating, pictureBy(plainPicture(clip.file, ms, facts), signal)]);
-    if (!before) throw new WorkError('encoder-failed', 'There is no picture at this moment');
-    say({ type: 'pictures', before, treated: treated?.jpeg ?? null, copied });
-    if (copied) return;
-    const encoded = path.join(folder, 'encoded.mkv');
-    const began = performance.now();
-    await runProgram('ffmpeg', clipArguments(plan, clip.file, encoded), { signal });
-    const tookMs = performance.now() - began;
-    const { jpeg } = await pictureBy(encodedPicture(plan, encoded, ms, facts), signal);
-    if (!jpeg) throw new WorkError('encoder-failed', 'The encoder gave no picture at this moment');
-    const bytesPerSecond = Math.round(statSync(encoded).size / (clip.durationMs / 1000));
-    say({ type: 'encoded', picture: jpeg, bytesPerSecond, pace: clip.durationMs / tookMs });
+    return withEncodeFolder(plan, { source: clip.file }, async (cwd) => {
+      const frameMs = facts.video.frameTicks / 27_000;
+      const wished = Math.max(0, Math.min(atMs - clip.fromMs, clip.durationMs - 3 * frameMs)) - frameMs / 4;
+      const copied = plan.video.codec === 'copy';
+      const treating = copied ? null : pictureBy(treatedPicture(plan, clip.file, wished, facts), signal, cwd);
+      // Film that is restored has its own times: the picture that was taken is the one that is shown. Else both are had at once.
+      const isFilm = plan.video.steps.some((s) => s.kind === 'film');
+      const ms = isFilm ? (shownMs((await treating)?.errors ?? []) ?? wished + frameMs / 4) - frameMs / 4 : wished;
+      const [treated, { jpeg: before }] = await Promise.all([treating, pictureBy(plainPicture(clip.file, ms, facts), signal)]);
+      if (!before) throw new WorkError('encoder-failed', 'There is no picture at this moment');
+      say({ type: 'pictures', before, treated: treated?.jpeg ?? null, copied });
+      if (copied) return;
+      const encoded = path.join(folder, 'encoded.mkv');
+      const began = performance.now();
+      await runProgram('ffmpeg', clipArguments(plan, clip.file, encoded), { signal, cwd });
+      const tookMs = performance.now() - began;
+      const { jpeg } = await pictureBy(encodedPicture(plan, encoded, ms, facts), signal);
+      if (!jpeg) throw new WorkError('encoder-failed', 'The encoder gave no picture at this moment');
+      const bytesPerSecond = Math.round(statSync(encoded).size / (clip.durationMs / 1000));
+      say({ type: 'encoded', picture: jpeg, bytesPerSecond, pace: clip.durationMs / tookMs });
+    });
   });
 }
 
@@ -107,7 +115,9 @@ export function rehearseSample(looked: LookedAt, recipe: Recipe, atMs: number, o
     );
     const { plan } = planOfClip(looked, recipe, clip);
     const encoded = path.join(folder, 'encoded');
-    await runProgram('ffmpeg', encoderArguments(plan, clip.file, encoded), { signal });
+    await withEncodeFolder(plan, { source: clip.file }, (cwd) =>
+      runProgram('ffmpeg', encoderArguments(plan, clip.file, encoded), { signal, cwd }),
+    );
     const type = playsInPage({ recipe: recipe.id, copy: { recipe } });
     const plain = ['-hide_banner', '-nostdin', '-y', '-loglevel', 'error', '-i', encoded, '-map', '0:v:0', '-map', '0:a:0?'];
     const square = ['-vf', 'scale=iw*sar:ih,setsar=1'];

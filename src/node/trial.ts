@@ -19,6 +19,7 @@ import {
 } from '@/core/recipes';
 import { WorkError, type TrialLine } from '@/contract';
 import { withClipFolder, writeClip, type Clip, type LookedAt } from './clips';
+import { withEncodeFolder } from './encode-folder';
 import { compareEncode } from './outcome';
 import { capture, runProgram } from './program';
 import { planOfClip } from './rehearsal';
@@ -110,7 +111,9 @@ class Trial {
     const { signal } = this.watch;
     const encoded = path.join(this.folder, 'encoded.mkv');
     const began = performance.now();
-    await runProgram('ffmpeg', clipArguments(plan, clip.file, encoded), { signal });
+    await withEncodeFolder(plan, { source: clip.file }, (cwd) =>
+      runProgram('ffmpeg', clipArguments(plan, clip.file, encoded), { signal, cwd }),
+    );
     const tookMs = performance.now() - began;
     const near = await compareEncode(pictureOnly(plan), encoded, clip.file, null, signal);
     const { codec, keyFrames } = plan.video;

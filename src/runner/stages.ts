@@ -29,7 +29,7 @@ import {
 } from '@/contract';
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
 import { encodeCopy } from '@/node/encode-pieces';
-import { examineCopy, ffmpegVersion, probeShape } from '@/node/ffmpeg';
+import { brightnessFigures, examineCopy, ffmpegVersion, probeShape } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { flushFile } from '@/node/durable';
 import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
@@ -218,10 +218,12 @@ function recipeOf(job: Job, id: RecipeId): Recipe {
 }
 
 /** What is done for a copy. @param master what is known of the stream itself. */
-function planOf(job: Job, recipe: Recipe, master: MasterPromise): EncodePlan {
+async function planOf(job: Job, recipe: Recipe, master: MasterPromise, signal: AbortSignal): Promise<EncodePlan> {
   const facts = encodeFacts(job.reading, job.reel, master.interlaced ?? null);
   if (!facts) throw new WorkError('bad-request', 'The reel takes a title that its reading does not have');
-  return planEncode(recipe, facts);
+  const isUsual = facts.video.dynamicRange === 'standard';
+  const brightness = isUsual ? null : await brightnessFigures(await masterPath(job), signal);
+  return planEncode(recipe, { ...facts, video: { ...facts.video, brightness } });
 }
 
 /** Film in one piece of a long encode, for whoever wants other ones than usual; the tests do. */
@@ -245,8 +247,10 @@ export async function makeCopy(
   const { job, signal, note } = context;
   const output = await unfinishedPath(job, id);
   const recipe = recipeOf(job, id);
-  const plan = planOf(job, recipe, master);
+  const plan = await planOf(job, recipe, master, signal);
   const order = {
+    chapters: master.chapters,
+    cover: job.reel.tags?.cover ?? null,
     plan,
     master: await masterPath(job),
     masterMs: master.durationMs,
@@ -310,7 +314,7 @@ export async function checkCopy(
   const proof = proveCopy(await examineCopy(file, context.signal), expects, promise);
   const recipe = recipeOf(context.job, id);
   requireProof(proof, `copy by the recipe “${recipe.name}”`, 'copy-failed');
-  const plan = planOf(context.job, recipe, promise);
+  const plan = await planOf(context.job, recipe, promise, context.signal);
   const master = await masterPath(context.job);
   // What is proven is not lost because it could not be measured.
   const nearness = await nearnessToMaster(plan, file, master, promise.durationMs, context.signal).catch((error: unknown) => {

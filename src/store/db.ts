@@ -79,7 +79,14 @@ async function bringUpToDate(change: Transaction): Promise<void> {
     });
 }
 
-export const CATALOGUE_VERSION = 12;
+export const CATALOGUE_VERSION = 13;
+
+/** Recipes of earlier versions: what they did not know is as it was. */
+const upgradeRecipes = (recipes: Table<Recipe>): PromiseLike<unknown> =>
+  recipes.toCollection().modify((recipe: Recipe) => {
+    const known = RecipeSchema.safeParse(recipe);
+    if (known.success) Object.assign(recipe, known.data);
+  });
 
 /** The catalogue. A change of shape adds a version below with its migration; see docs/architecture.md. */
 export class Catalogue extends Dexie {
@@ -160,21 +167,17 @@ export class Catalogue extends Dexie {
         await change.table('jobs').toCollection().modify({ copies: [], copy: null });
       });
     // Recipes know rates, turns, light and levels of sound; house rules choose them by kind of title and disc.
-    this.version(CATALOGUE_VERSION).upgrade(async (change) => {
+    this.version(12).upgrade(async (change) => {
       await change
         .table('settings')
         .toCollection()
         .modify((setting: RulesRecord) => {
           Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
         });
-      await change
-        .table('recipes')
-        .toCollection()
-        .modify((recipe: Recipe) => {
-          const known = RecipeSchema.safeParse(recipe);
-          if (known.success) Object.assign(recipe, known.data);
-        });
+      await upgradeRecipes(change.table<Recipe>('recipes'));
     });
+    // Recipes know marks, another speed and another dynamic range.
+    this.version(CATALOGUE_VERSION).upgrade((change) => upgradeRecipes(change.table<Recipe>('recipes')));
   }
 
   async rules(): Promise<HouseRules | null> {

@@ -108,11 +108,32 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   gain: ([db]) => `${Number(db) > 0 ? 'Louder' : 'Softer'} by ${n(Math.abs(Number(db)))} dB.`,
   delayed: ([ms]) => `Comes ${n(Math.abs(Number(ms)))} ms ${Number(ms) > 0 ? 'later' : 'earlier'}.`,
   'sound not treated': () => 'Sound that stays as it is can not be treated: loudness, gain and delay do nothing.',
+  'constant rate': ([rate]) =>
+    `Every picture stands as long as every other, ${n(rate)} a second: where the film has pauses or another rate, pictures are shown twice or left.`,
+  'speed given back': ([from, to]) =>
+    `Sped up for television to ${n(from)} pictures a second, it runs with ${n(to)} again: no picture is added or left, and it takes about 4 % longer.`,
+  'speed left': ([rate]) =>
+    `The speed stays as it is: only a picture of 25 a second that is encoded can have been sped up for television (this one: ${n(rate)}).`,
+  pitch: ([falls]) => (falls ? 'Slower, and as much lower as it was made higher.' : 'Slower, at the pitch that it has.'),
+  'sound follows speed': ([codec]) => `Sound that runs slower must be encoded: ${n(codec)} is taken.`,
+  'tone mapped': ([range]) => `${n(range)} is brought within what usual screens show: bright parts lose contrast.`,
+  'range is standard': () => 'The picture is within what usual screens show: nothing to change.',
+  'brightness figures carried': ([range]) => `The picture stays ${n(range)}, with the figures of the screen that it was graded on.`,
+  marked: ([what, corner]) => `Over all of it stands ${what === 'picture' ? 'a picture' : `“${n(what)}”`}, ${n(corner)}.`,
+  'square for the mark': () => 'Pixels are made square, so that the mark has its shape.',
+  'deinterlaced thoroughly': () => 'A small neural network draws the rows between: slower, with smoother edges.',
+  enlarged: ([w, h, w2, h2, times]) =>
+    `Enlarged from ${n(w)} × ${n(h)} to ${n(w2)} × ${n(h2)}: ${n(times)} times as many pixels to encode and keep, and no detail that was not there. A trial says what it costs.`,
+  'lossless twin left': ([codec, better]) =>
+    `The reel takes ${n(codec)}, though the title has the same in ${n(better)}, without loss: take that one for better sound.`,
+  'cover left': ([container]) => `${n(container)} has no place for the cover: it is left.`,
   'chapters left': ([container, count]) => `${n(container)} has no place for chapters: ${n(count)} are left.`,
   'rate made constant': () =>
     'AVI counts pictures and has no times: the rate is made constant. Where the disc pauses, a picture stands twice.',
   'subtitle drawn': () => 'Shown even while subtitles are off: drawn into the picture.',
-  'subtitle can not be drawn': () => 'Shown even while subtitles are off, and text: it can not be drawn into the picture yet.',
+  'subtitle can not be drawn': () => 'A kind of text that can not be drawn into the picture.',
+  'subtitle drawn whole': () => 'Drawn into the picture, all of it: it can not be switched off.',
+  'nothing to draw': () => 'The reel has no subtitles: nothing is drawn into the picture.',
   'nothing forced': () => 'No track is one that is shown even while subtitles are off: nothing is drawn into the picture.',
   'subtitles not wanted': ([count]) => `Left, as the recipe says: ${n(count)}.`,
 };

@@ -81,6 +81,7 @@ describe('a copy', () => {
     videoStreams: 1,
     audioStreams: 2,
     subtitleStreams: 0,
+    covers: 0,
     chapters: promise.chapters.length,
     decodeErrors: [],
   });

@@ -9,6 +9,8 @@ export interface CopyFacts {
   readonly audioStreams: number;
   readonly subtitleStreams: number;
   readonly chapters: number;
+  /** Pictures that stand for the film, and are no part of it. */
+  readonly covers: number;
   /** Lines that the decoder complained in while it decoded everything. */
   readonly decodeErrors: readonly string[];
 }
@@ -22,6 +24,7 @@ export interface CopyExpectation {
   readonly audioStreams: number;
   readonly subtitleStreams: number;
   readonly chapters: number;
+  readonly covers: number;
 }
 
 /** Sound comes in frames of up to 32 ms (AC-3): it may end that much later than the picture, and begin a little before. */
@@ -35,6 +38,7 @@ export const plainExpectation = ({ frames, durationMs, chapters, tracks }: Maste
   audioStreams: tracks.filter((t) => t.kind === 'audio').length,
   subtitleStreams: 0,
   chapters: chapters.length,
+  covers: 0,
 });
 
 /** An encode can not be bit-identical; what can be proven is that nothing is missing and everything decodes. */
@@ -60,11 +64,12 @@ export function proveCopy(facts: CopyFacts, expected: CopyExpectation, promise: 
     Math.round(facts.durationMs),
     Math.abs(facts.durationMs - expected.durationMs) <= frameMs + SOUND_SLACK_MS,
   );
-  const streams = (audio: number, subtitles: number) => `${audio} audio${subtitles > 0 ? `, ${subtitles} subtitle` : ''}`;
+  const streams = (audio: number, subtitles: number, covers: number) =>
+    `${audio} audio${subtitles > 0 ? `, ${subtitles} subtitle` : ''}${covers > 0 ? ', cover' : ''}`;
   check(
     'streams',
-    `1 video, ${streams(expected.audioStreams, expected.subtitleStreams)}`,
-    `${facts.videoStreams} video, ${streams(facts.audioStreams, facts.subtitleStreams)}`,
+    `1 video, ${streams(expected.audioStreams, expected.subtitleStreams, expected.covers)}`,
+    `${facts.videoStreams} video, ${streams(facts.audioStreams, facts.subtitleStreams, facts.covers)}`,
   );
   check('chapters', expected.chapters, facts.chapters);
   checkWhole(promise, (what, _track, wanted, found, passed) => {

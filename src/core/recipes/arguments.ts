@@ -1,4 +1,5 @@
-import type { EncodePlan, PictureStep, PlannedAudio } from './encode-plan';
+import type { EncodePlan, PlannedAudio } from './encode-plan';
+import { BESIDE, filtersOf, isGraph, slowed } from './filters';
 import type { EncodePiece } from './pieces';
 import type { Container, Effort } from './recipe';
 import { avcLevel } from './targets';
@@ -35,12 +36,17 @@ export const VIDEO_ENCODER: Readonly<Record<Exclude<EncodePlan['video']['codec']
   'MPEG-4': 'mpeg4',
 };
 
-/** What recipes ask of FFmpeg, by the names that they use. */
-export type EncoderName = keyof typeof VIDEO_ENCODER | keyof typeof AUDIO_ENCODER;
+/** Filters that not every machine has all of. */
+export const FILTER_NAMES = ['thorough deinterlacing', 'another speed'] as const;
 
-/** The encoders that a plan needs. */
+/** What recipes ask of FFmpeg, by the names that they use. */
+export type EncoderName = keyof typeof VIDEO_ENCODER | keyof typeof AUDIO_ENCODER | (typeof FILTER_NAMES)[number];
+
+/** The encoders that a plan needs, and such filters. */
 export const encodersOf = ({ video, audio }: EncodePlan): EncoderName[] => [
   ...new Set([video.codec, ...audio.map((a) => a.codec)].filter((codec) => codec !== 'copy')),
+  ...(video.steps.some((s) => s.kind === 'deinterlace' && s.thorough) ? ['thorough deinterlacing' as const] : []),
+  ...(audio.some((a) => a.slower && !a.slower.pitchFalls) ? ['another speed' as const] : []),
 ];
 
 const X26X_PRESET: Readonly<Record<Effort, string>> = { little: 'veryfast', medium: 'medium', much: 'slow' };
@@ -48,46 +54,6 @@ const AV1_PRESET: Readonly<Record<Effort, number>> = { little: 10, medium: 8, mu
 const VP9_SPEED: Readonly<Record<Effort, number>> = { little: 5, medium: 3, much: 1 };
 
 const pixelFormat = (bitDepth: 8 | 10): string => (bitDepth === 10 ? 'yuv420p10le' : 'yuv420p');
-
-/** The filters of a step, by their names in FFmpeg. */
-function filterOf(step: PictureStep): string {
-  switch (step.kind) {
-    case 'deinterlace':
-      return `bwdif=mode=${step.fields ? 'send_field' : 'send_frame'}:parity=auto:deint=${step.all ? 'all' : 'interlaced'}`;
-    case 'film':
-      // Fields that the stream only says to repeat are repeated first: then all of it is spread over video alike, and one frame in five is
-      // one too many throughout. What matching leaves combed (cuts, titles in video) is deinterlaced; then the frame in five goes.
-      return 'repeatfields,fieldmatch=order=auto:combmatch=full,bwdif=mode=send_frame:deint=interlaced,decimate';
-    case 'crop':
-      return `crop=${step.width}:${step.height}:${step.x}:${step.y}`;
-    case 'scale':
-      return `scale=${step.width}:${step.height}:flags=lanczos${step.square ? ',setsar=1' : ''}`;
-    case 'draw':
-      return ''; // takes the subtitle's own stream: see `filtersOf`
-    case 'turn':
-      return { right: 'transpose=1', half: 'hflip,vflip', left: 'transpose=2' }[step.by];
-    case 'mirror':
-      return 'hflip';
-    case 'light':
-      return `eq=brightness=${step.brightness / 100}:contrast=${1 + step.contrast / 100}:saturation=${1 + step.saturation / 100}`;
-    case 'denoise':
-      return step.strong ? 'hqdn3d=6:4.5:9:9' : 'hqdn3d=2:1.5:3:3';
-  }
-}
-
-const chain = (steps: readonly PictureStep[]): string => steps.map(filterOf).join(',');
-
-/** The filters of a plan; empty where nothing is done. With subtitles drawn in, a graph that ends in `[picture]`. */
-export function filtersOf({ video: { steps } }: EncodePlan): string {
-  const at = steps.findIndex((s) => s.kind === 'draw');
-  const draw = steps[at];
-  if (draw?.kind !== 'draw') return chain(steps);
-  const before = chain(steps.slice(0, at)) || 'null';
-  const after = chain(steps.slice(at + 1)) || 'null';
-  return `[0:v:0]${before}[frames];[frames][0:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]${after}[picture]`;
-}
-
-const isDrawn = ({ video }: EncodePlan): boolean => video.steps.some((s) => s.kind === 'draw');
 
 /** Which pass it is of those that a rate takes, and where the first leaves what it has seen. */
 export interface Pass {
@@ -107,13 +73,24 @@ function sizeArguments({ video }: EncodePlan, quality: string, pass: Pass | null
   return ['-b:v', kbps, ...bounds, ...passes];
 }
 
+/** ST 2086 and CTA-861.3 as x265 takes them: green, blue, red, white, then luminance from and to. */
+function figuresOf(figures: EncodePlan['video']['brightness']): string[] {
+  const { display = null, light = null } = figures ?? {};
+  const [gx, gy, bx, by, rx, ry, wx, wy] = display?.primaries ?? [];
+  return [
+    ...(display ? [`master-display=G(${gx},${gy})B(${bx},${by})R(${rx},${ry})WP(${wx},${wy})L(${display.most},${display.least})`] : []),
+    ...(light ? [`max-cll=${light.content},${light.picture}`] : []),
+    ...(figures ? ['hdr10=1', 'repeat-headers=1'] : []),
+  ];
+}
+
 function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
   const { video } = plan;
   const { codec, recipe, bitDepth, interlaced, keyFrames } = video;
-  if (codec === 'copy') return ['-c:v', 'copy'];
+  if (codec === 'copy') return ['-c:v:0', 'copy'];
   // Without loss means with the colour that the source has, whatever its sampling.
-  const format = codec === 'FFV1' ? [] : ['-pix_fmt', pixelFormat(bitDepth)];
-  const common = ['-c:v', VIDEO_ENCODER[codec], ...format];
+  const format = codec === 'FFV1' ? [] : ['-pix_fmt:v:0', pixelFormat(bitDepth)];
+  const common = ['-c:v:0', VIDEO_ENCODER[codec], ...format];
   const keys = keyFrames === null ? [] : ['-g', String(keyFrames)];
   const crf = sizeArguments(plan, '-crf', pass);
   const tune = recipe.tuning === 'none' ? [] : ['-tune', recipe.tuning];
@@ -122,15 +99,26 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
   switch (codec) {
     case 'H.264': {
       const level = avcLevel(video.widthPixels, video.heightPixels, video.picturesPerSecond);
-      const profile = ['-profile:v', 'high', ...(level ? ['-level', level] : [])];
+      const profile = ['-profile:v:0', 'high', ...(level ? ['-level', level] : [])];
       return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...tune, ...profile, ...fields, ...keys];
     }
     case 'HEVC':
     case 'HEVC, 10 bit': {
       const film = recipe.tuning === 'film' ? [] : tune; // x265 knows grain and animation
       const passes = pass && video.rate ? [`pass=${pass.number}`, `stats=${pass.log}.x265`] : [];
-      const own = ['log-level=error', ...(interlaced ? ['interlace=tff'] : []), ...passes];
-      return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...film, '-x265-params', own.join(':'), '-tag:v', 'hvc1', ...keys];
+      const own = ['log-level=error', ...(interlaced ? ['interlace=tff'] : []), ...figuresOf(video.brightness), ...passes];
+      return [
+        ...common,
+        ...crf,
+        '-preset',
+        X26X_PRESET[recipe.effort],
+        ...film,
+        '-x265-params',
+        own.join(':'),
+        '-tag:v:0',
+        'hvc1',
+        ...keys,
+      ];
     }
     case 'AV1':
       return [...common, ...crf, '-preset', String(AV1_PRESET[recipe.effort]), ...keys];
@@ -154,10 +142,21 @@ const mixOf = ({ channels }: Pick<PlannedAudio, 'channels'>): string[] => {
   return layout ? [`aformat=channel_layouts=${layout}`] : [];
 };
 
+/** What is asked of the sound rate where its pitch changes with the speed. */
+const SOUND_RATE = 48_000;
+
+/** Slower, from its first sample on: sound that begins late begins later. Holes are filled before, or what follows would come too early. */
+function slowerSound({ by, pitchFalls }: NonNullable<PlannedAudio['slower']>): string[] {
+  const filled = `aresample=${SOUND_RATE}:async=1:min_hard_comp=0.05`;
+  // Another rate for the same samples: their times go with it.
+  if (pitchFalls) return [filled, `asetrate=${Math.round(SOUND_RATE / by)}`, `aresample=${SOUND_RATE}`];
+  return [filled, `asetpts=PTS+STARTPTS*${(by - 1).toFixed(9)}`, `rubberband=tempo=${(1 / by).toFixed(9)}:pitchq=quality`];
+}
+
 /** Louder, softer, later, earlier. */
 function soundFilters(track: PlannedAudio): string[] {
-  const { gainDb, delayMs } = track;
-  const filters: string[] = [];
+  const { gainDb, delayMs, slower } = track;
+  const filters: string[] = slower ? slowerSound(slower) : [];
   if (gainDb !== 0) filters.push(...mixOf(track), `volume=${gainDb}dB`);
   if (delayMs > 0) filters.push(`adelay=${delayMs}:all=1`);
   if (delayMs < 0) filters.push(`atrim=start=${-delayMs / 1000},asetpts=PTS-STARTPTS`);
@@ -231,6 +230,37 @@ function audioArguments(audio: readonly PlannedAudio[], input: number): string[]
   });
 }
 
+/** Inputs whose times are those of the copy already: another speed is not a matter of filters for what is no sound or picture. */
+function timedInputs(plan: EncodePlan, master: string, next: number): { readonly inputs: string[]; readonly at: TimedInputs } {
+  const inputs: string[] = [];
+  const at: { -readonly [K in keyof TimedInputs]: TimedInputs[K] } = { subtitles: null, chapters: null, cover: null };
+  if (plan.slower !== 1 && plan.subtitles.length > 0) {
+    inputs.push('-itsscale', plan.slower.toFixed(9), '-f', 'matroska', '-i', master);
+    at.subtitles = next++;
+  }
+  if (plan.slower !== 1 && plan.chapters) {
+    inputs.push('-f', 'ffmetadata', '-i', BESIDE.chapters);
+    at.chapters = next++;
+  }
+  if (plan.cover && plan.container === 'MP4') {
+    inputs.push('-f', 'image2', '-i', BESIDE.cover);
+    at.cover = next++;
+  }
+  return { inputs, at };
+}
+interface TimedInputs {
+  readonly subtitles: number | null;
+  readonly chapters: number | null;
+  readonly cover: number | null;
+}
+
+/** A cover: a picture of its own in MP4, an attachment in Matroska. */
+function coverArguments(plan: EncodePlan, input: number | null): string[] {
+  if (!plan.cover) return [];
+  if (input !== null) return ['-map', `${input}:v:0`, '-c:v:1', 'copy', '-disposition:v:1', 'attached_pic'];
+  return ['-attach', BESIDE.cover, '-metadata:s:t:0', 'mimetype=image/jpeg', '-metadata:s:t:0', 'filename=cover.jpg'];
+}
+
 function subtitleArguments({ subtitles }: EncodePlan, input: number): string[] {
   const codec = { copy: 'copy', 'text of MP4': 'mov_text', WebVTT: 'webvtt' } as const;
   if (subtitles.length === 0) return ['-sn'];
@@ -240,11 +270,13 @@ function subtitleArguments({ subtitles }: EncodePlan, input: number): string[] {
 const QUIET = ['-hide_banner', '-nostdin', '-y', '-loglevel', 'warning', '-progress', 'pipe:1'];
 
 /** Pictures come when they come: a rate is never guessed. */
-const timesOf = ({ video, container }: EncodePlan): string[] => {
+const timesOf = ({ video }: EncodePlan): string[] => {
   if (video.codec === 'copy') return [];
-  // This one counts pictures, and has no times.
-  if (container === 'AVI') return ['-fps_mode', 'cfr'];
-  return ['-fps_mode', video.steps.some((s) => s.kind === 'film') ? 'vfr' : 'passthrough'];
+  const { constant } = video;
+  if (constant) return ['-fps_mode:v:0', 'cfr', '-r:v:0', `${constant.numerator}/${constant.denominator}`];
+  // Else times are rounded to pictures of the nominal rate: film that is only flagged to be spread would show two at one moment.
+  const clock = ['-enc_time_base:v:0', video.codec === 'MPEG-4' ? '1/60000' : '1/90000'];
+  return [...clock, '-fps_mode:v:0', video.steps.some((s) => s.kind === 'film') ? 'vfr' : 'passthrough'];
 };
 
 function containerArguments({ container }: EncodePlan, output: string): string[] {
@@ -257,16 +289,19 @@ function containerArguments({ container }: EncodePlan, output: string): string[]
  * @param input what FFmpeg reads: a file, or `pipe:0`. @param log where a first pass has left what it saw; see `firstPassArguments`.
  */
 export function encoderArguments(plan: EncodePlan, input: string, output: string, log = ''): string[] {
-  const filters = filtersOf(plan);
+  const filters = slowed(plan, filtersOf(plan));
   const pass = plan.video.rate?.passes === 2 ? { number: 2 as const, log } : null;
+  const { inputs, at } = timedInputs(plan, input, 1);
   return [
     ...QUIET,
     ...['-f', 'matroska', '-i', input],
-    ...(isDrawn(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
+    ...inputs,
+    ...(isGraph(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
     ...audioArguments(plan.audio, 0),
-    ...subtitleArguments(plan, 0),
-    ...['-map_chapters', '0', '-map_metadata', '0'],
-    ...(filters === '' || isDrawn(plan) ? [] : ['-vf', filters]),
+    ...subtitleArguments(plan, at.subtitles ?? 0),
+    ...coverArguments(plan, at.cover),
+    ...['-map_chapters', String(at.chapters ?? 0), '-map_metadata', '0'],
+    ...(filters === '' || isGraph(plan) ? [] : ['-filter:v:0', filters]),
     ...timesOf(plan),
     ...videoArguments(plan, pass),
     ...containerArguments(plan, output),
@@ -275,13 +310,13 @@ export function encoderArguments(plan: EncodePlan, input: string, output: string
 
 /** The first of two passes: the picture alone is looked through, and nothing kept but what the second needs. */
 export function firstPassArguments(plan: EncodePlan, input: string, log: string): string[] {
-  const filters = filtersOf(plan);
+  const filters = slowed(plan, filtersOf(plan));
   return [
     ...QUIET,
     ...['-f', 'matroska', '-i', input],
-    ...(isDrawn(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
+    ...(isGraph(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
     ...['-an', '-sn', '-map_chapters', '-1'],
-    ...(filters === '' || isDrawn(plan) ? [] : ['-vf', filters]),
+    ...(filters === '' || isGraph(plan) ? [] : ['-filter:v:0', filters]),
     ...timesOf(plan),
     ...videoArguments(plan, { number: 1, log }),
     ...['-f', 'null', '-'],
@@ -296,12 +331,13 @@ export function pieceArguments(plan: EncodePlan, { fromMs, toMs, seekMs, warmUpM
     start === null && end === null
       ? []
       : [`trim=${[start === null ? '' : `start=${seconds(start)}`, end === null ? '' : `end=${seconds(end)}`].filter(Boolean).join(':')}`];
-  const filters = [...trim(warmUpMs, null), ...(filtersOf(plan) ? [filtersOf(plan)] : []), ...trim(fromMs, toMs)];
+  const cut = [...trim(warmUpMs, null), ...(filtersOf(plan) ? [filtersOf(plan)] : []), ...trim(fromMs, toMs)];
+  const filters = slowed(plan, cut.join(','));
   return [
     ...QUIET,
     ...['-copyts', '-seek_timestamp', '1', ...(seekMs === null ? [] : ['-ss', seconds(seekMs)]), '-noaccurate_seek'],
     ...['-f', 'matroska', '-i', input, '-map', '0:v:0', '-map_chapters', '-1'],
-    ...(filters.length === 0 ? [] : ['-vf', filters.join(',')]),
+    ...(filters === '' ? [] : ['-filter:v:0', filters]),
     ...timesOf(plan),
     ...videoArguments(plan),
     ...['-f', 'matroska', output],
@@ -311,16 +347,20 @@ export function pieceArguments(plan: EncodePlan, { fromMs, toMs, seekMs, warmUpM
 /**
  * A picture that was encoded apart and everything else of a copy, put together. The sound is encoded on the way, whole: what encoders
  * put before its first sample would be lost of a file of its own, and it would then be late by that.
- * @param picture Matroska: the pieces joined. @param master for what else is in it.
+ * @param picture Matroska: the pieces joined, on the clock of the copy. @param master for what else is in it.
  */
 export function joinArguments(plan: EncodePlan, picture: string, master: string, output: string): string[] {
+  const { inputs, at } = timedInputs(plan, master, 2);
   return [
     ...QUIET,
-    ...['-thread_queue_size', '512', '-f', 'matroska', '-i', picture, '-f', 'matroska', '-i', master],
-    ...['-map', '0:v:0', '-c:v', 'copy', ...(plan.video.codec.startsWith('HEVC') ? ['-tag:v', 'hvc1'] : [])],
+    // Each input keeps its clock: a picture that begins after its sound would else be put to its beginning.
+    ...['-copyts', '-thread_queue_size', '512', '-f', 'matroska', '-i', picture, '-f', 'matroska', '-i', master],
+    ...inputs,
+    ...['-map', '0:v:0', '-c:v:0', 'copy', ...(plan.video.codec.startsWith('HEVC') ? ['-tag:v:0', 'hvc1'] : [])],
     ...audioArguments(plan.audio, 1),
-    ...subtitleArguments(plan, 1),
-    ...['-map_chapters', '1', '-map_metadata', '1', '-map_metadata:s:v:0', '1:s:v:0'],
+    ...subtitleArguments(plan, at.subtitles ?? 1),
+    ...coverArguments(plan, at.cover),
+    ...['-map_chapters', String(at.chapters ?? 1), '-map_metadata', '1', '-map_metadata:s:v:0', '1:s:v:0'],
     ...containerArguments(plan, output),
   ];
 }

@@ -25,6 +25,8 @@ export const CARRIES: Readonly<
 };
 /** Containers with a place for chapters. */
 export const CARRIES_CHAPTERS: ReadonlySet<Container> = new Set<Container>(['Matroska', 'MP4', 'QuickTime', 'WebM']);
+/** Containers with a place for a cover: attachments of Matroska, `covr` of MP4. */
+export const CARRIES_COVER: ReadonlySet<Container> = new Set<Container>(['Matroska', 'MP4']);
 /** What is encoded for a container, of what can be chosen; the first stands in where something else was wished. */
 export const ENCODES: Readonly<Record<Container, { readonly video: readonly CopyVideo[]; readonly audio: readonly CopyAudio[] }>> = {
   Matroska: {

@@ -1,5 +1,5 @@
 import type { Reason } from './reasons';
-import type { Container, CopyAudio, CopyVideo, Recipe } from './recipe';
+import type { BrightnessFigures, Container, CopyAudio, CopyVideo, Mark, Recipe } from './recipe';
 
 /** What is done to a reel for a copy, as data. */
 
@@ -15,16 +15,24 @@ export interface PlannedAudio {
   readonly delayMs: number;
   /** Wished integrated loudness in LUFS, to be measured before it is encoded: see `withLoudness`. Null for as loud as it is. */
   readonly loudness: number | null;
+  /** How much longer it takes, and whether its pitch falls with that; null for as it is. */
+  readonly slower: { readonly by: number; readonly pitchFalls: boolean } | null;
   /** Put behind the track's own name; empty for a track that is the reel's own. */
   readonly nameSuffix: string;
 }
+/** Where a plan's pictures stand still for each other: `numerator / denominator` a second. */
+export interface Rate {
+  readonly numerator: number;
+  readonly denominator: number;
+}
+
 export interface PlannedSubtitle {
   readonly source: number;
   readonly codec: 'copy' | 'text of MP4' | 'WebVTT';
 }
 
 export type PictureStep =
-  | { readonly kind: 'deinterlace'; readonly all: boolean; readonly fields: boolean }
+  | { readonly kind: 'deinterlace'; readonly all: boolean; readonly fields: boolean; readonly thorough: boolean }
   | { readonly kind: 'film' }
   | { readonly kind: 'crop'; readonly width: number; readonly height: number; readonly x: number; readonly y: number }
   | { readonly kind: 'scale'; readonly width: number; readonly height: number; readonly square: boolean }
@@ -33,8 +41,11 @@ export type PictureStep =
   | { readonly kind: 'mirror' }
   /** Percent more or less. */
   | { readonly kind: 'light'; readonly brightness: number; readonly contrast: number; readonly saturation: number }
-  /** Subtitle pictures of a track of the reel, from 0, drawn where the disc draws them. */
-  | { readonly kind: 'draw'; readonly subtitle: number };
+  /** Subtitles of a track of the reel, from 0: pictures where the disc draws them, text at the foot of the picture. */
+  | { readonly kind: 'draw'; readonly subtitle: number; readonly text: boolean }
+  /** Brightness brought within what usual screens show. */
+  | { readonly kind: 'tone' }
+  | { readonly kind: 'mark'; readonly mark: Mark };
 
 /** What is done to a reel for a copy: all that the encoder is told follows from it. */
 export interface EncodePlan {
@@ -58,7 +69,17 @@ export interface EncodePlan {
     readonly displayAspect: number;
     /** Pictures in the copy for each of the source's: null where the material decides. */
     readonly framesPerFrame: 1 | 2 | null;
+    /** Every picture stands as long as every other; null where times stay as they are. */
+    readonly constant: Rate | null;
+    /** Figures that are written into the stream. */
+    readonly brightness: BrightnessFigures | null;
   };
+  /** How much longer the copy takes than its source: 1 for as long. */
+  readonly slower: number;
+  /** Chapters go along, where there are any. */
+  readonly chapters: boolean;
+  /** The reel's cover goes along. */
+  readonly cover: boolean;
   readonly audio: readonly PlannedAudio[];
   readonly subtitles: readonly PlannedSubtitle[];
   readonly reasons: readonly Reason[];

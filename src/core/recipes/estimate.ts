@@ -43,6 +43,7 @@ export function copyBytes(plan: EncodePlan, facts: EncodeFacts, durationMs: numb
     0,
   );
   const picture = video.rate ? video.rate.kbps * 1000 : pixels * perPixel;
-  const bytes = ((picture + audio) * durationMs) / 8000;
+  // A slower film has as many pictures, and a rate that is wished is one of what is seen.
+  const bytes = (picture * durationMs * (video.rate ? plan.slower : 1) + audio * durationMs * plan.slower) / 8000;
   return Math.round((video.codec === 'copy' ? masterBytes : bytes) * CONTAINER_SHARE[plan.container]);
 }

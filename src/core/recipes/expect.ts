@@ -1,10 +1,11 @@
 import type { CopyExpectation } from '../proof/prove-copy';
 import type { MasterPromise } from '../proof/promise';
-import { CARRIES_CHAPTERS } from './codecs';
-import type { EncodePlan } from './encode-plan';
+import type { EncodePlan, Rate } from './encode-plan';
 
 /** Film restored from pulldown has its own rate, however many of its pictures were coded; cuts and titles in video may make it more or less by a little. */
 const FILM = { least: 0.97, most: 1.03 } as const;
+
+const rateOf = ({ numerator, denominator }: Rate): number => numerator / denominator;
 
 /** What a copy by a plan must hold, of what it is made from. */
 export function expectationOf(
@@ -12,7 +13,7 @@ export function expectationOf(
   { frames, durationMs, chapters }: Pick<MasterPromise, 'frames' | 'durationMs' | 'chapters'>,
 ): CopyExpectation {
   const { framesPerFrame } = plan.video;
-  const film = (durationMs / 1000) * plan.video.picturesPerSecond;
+  const film = ((durationMs * plan.slower) / 1000) * plan.video.picturesPerSecond;
   // The last field of a title may have no partner.
   const [least, most] =
     framesPerFrame === null
@@ -21,13 +22,19 @@ export function expectationOf(
         ? [frames * 2 - 1, frames * 2]
         : [frames, frames];
   // A constant rate fills pauses of the disc: never more pictures than there is time for.
-  const constant = plan.container === 'AVI' ? Math.ceil((durationMs / 1000) * plan.video.picturesPerSecond) + 2 : 0;
+  const lasts = (durationMs * plan.slower) / 1000;
+  const constant = plan.video.constant ? Math.ceil(lasts * Math.max(plan.video.picturesPerSecond, rateOf(plan.video.constant))) + 2 : 0;
   return {
-    leastFrames: Math.max(1, Math.min(least, frames)),
+    // Where pictures come faster than the constant rate, some are left: the last or the first, or those between film and video.
+    leastFrames: Math.max(
+      1,
+      plan.video.constant ? Math.floor(Math.min(least, frames, lasts * rateOf(plan.video.constant))) - 2 : Math.min(least, frames),
+    ),
     mostFrames: Math.max(most, constant),
-    durationMs,
+    durationMs: durationMs * plan.slower,
     audioStreams: plan.audio.length,
     subtitleStreams: plan.subtitles.length,
-    chapters: CARRIES_CHAPTERS.has(plan.container) ? chapters.length : 0,
+    chapters: plan.chapters ? chapters.length : 0,
+    covers: plan.cover ? 1 : 0,
   };
 }

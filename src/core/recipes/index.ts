@@ -1,15 +1,15 @@
 export * from './recipe';
 export { ENCODES, QUALITY, USUAL_KEYS } from './codecs';
 export { SHIPPED, recipesById } from './shipped';
-export type { EncodePlan, PictureStep, PlannedAudio, PlannedSubtitle } from './encode-plan';
+export type { EncodePlan, PictureStep, PlannedAudio, PlannedSubtitle, Rate } from './encode-plan';
 export { planEncode } from './plan';
 export type { Reason, ReasonCode } from './reasons';
 export {
   AUDIO_ENCODER,
+  FILTER_NAMES,
   VIDEO_ENCODER,
   encoderArguments,
   encodersOf,
-  filtersOf,
   firstPassArguments,
   joinArguments,
   loudnessArguments,
@@ -18,6 +18,7 @@ export {
   withLoudness,
   type EncoderName,
 } from './arguments';
+export { BESIDE, chapterText, filesOf, filtersOf, type BesideName } from './filters';
 export { PIECE_MS, divideEncode, whyWhole, type EncodePiece, type SourcePicture } from './pieces';
 export { copyBytes } from './estimate';
 export { expectationOf } from './expect';

@@ -36,14 +36,14 @@ const WARM_UP_MS = 2000;
 const FILM_CYCLE = 5;
 
 /** Why an encode can not be divided; null where it can. */
-export function whyWhole({ video, container }: EncodePlan): 'copied' | 'drawn' | 'two passes' | 'container' | null {
+export function whyWhole({ video }: EncodePlan): 'copied' | 'drawn' | 'two passes' | 'constant' | null {
   if (video.codec === 'copy') return 'copied';
   // What bits go where is decided over the whole of it.
   if (video.rate) return 'two passes';
-  // Its frames are counted, not timed.
-  if (container === 'AVI') return 'container';
+  // Pictures are counted, not timed.
+  if (video.constant) return 'constant';
   // A subtitle that began long before the piece would be missing from it.
-  return video.steps.some((s) => s.kind === 'draw') ? 'drawn' : null;
+  return video.steps.some((s) => s.kind === 'draw' && !s.text) ? 'drawn' : null;
 }
 
 /** A picture's time, a quarter of a picture earlier: rounded times are still on the right side of it, and so are fields. */

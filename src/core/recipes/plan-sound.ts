@@ -10,6 +10,7 @@ export class SoundPlanner {
     private readonly recipe: Recipe,
     private readonly facts: EncodeFacts,
     private readonly reasons: Reasons,
+    private readonly slower: number,
   ) {}
 
   private readonly tell: Reasons['tell'] = (...reason) => {
@@ -26,6 +27,8 @@ export class SoundPlanner {
         continue;
       }
       planned.push(this.audioTrack(source, track));
+      if (track.losslessLeft)
+        this.tell('audio', 'lossless twin left', [track.codec, track.losslessLeft], { track: source, weight: 'eyes' });
       if (!wished.stereoBeside || track.channels <= 2) continue;
       const codec = this.audioCodec(source, track.codec, false);
       this.tell('audio', 'stereo beside', [codec], { track: source });
@@ -38,13 +41,18 @@ export class SoundPlanner {
     const { container, audio } = this.recipe;
     const most = audio.mostChannels;
     const carried = CARRIES[container].audio;
-    if (audio.codec === 'as it is' && channels <= most && (!carried || carried.has(has))) {
+    const { slower } = this;
+    if (audio.codec === 'as it is' && slower === 1 && channels <= most && (!carried || carried.has(has))) {
       this.tell('audio', 'audio copied', [has], { track: source });
       if (audio.loudness !== null || audio.gainDb !== 0 || audio.delayMs !== 0)
         this.tell('audio', 'sound not treated', [], { track: source, weight: 'eyes' });
-      return { source, codec: 'copy', channels, kbps: null, gainDb: 0, delayMs: 0, loudness: null, nameSuffix: '' };
+      return { source, codec: 'copy', channels, kbps: null, gainDb: 0, delayMs: 0, loudness: null, slower: null, nameSuffix: '' };
     }
     const codec = this.audioCodec(source, has, true);
+    if (slower !== 1) {
+      this.tell('audio', 'pitch', [audio.pitch === 'falls' ? 1 : 0], { track: source });
+      if (audio.codec === 'as it is') this.tell('audio', 'sound follows speed', [codec], { track: source, weight: 'eyes' });
+    }
     const out = Math.min(channels, most, MOST_CODED_CHANNELS[codec]);
     const kbps = this.kbpsOf(codec, out);
     if (codec === 'FLAC' || codec === 'PCM') this.tell('audio', 'audio lossless', [has, codec], { track: source });
@@ -54,13 +62,14 @@ export class SoundPlanner {
   }
 
   /** How loud a track is made, and when it comes. */
-  private level(track: number, told = false): Pick<PlannedAudio, 'gainDb' | 'delayMs' | 'loudness'> {
+  private level(track: number, told = false): Pick<PlannedAudio, 'gainDb' | 'delayMs' | 'loudness' | 'slower'> {
     const { loudness, gainDb, delayMs } = this.recipe.audio;
     const gain = loudness === null ? gainDb : 0;
     if (told && loudness !== null) this.tell('audio', 'loudness', [loudness], { track });
     if (told && gain !== 0) this.tell('audio', 'gain', [gain], { track });
     if (told && delayMs !== 0) this.tell('audio', 'delayed', [delayMs], { track });
-    return { gainDb: gain, delayMs, loudness };
+    const slower = this.slower === 1 ? null : { by: this.slower, pitchFalls: this.recipe.audio.pitch === 'falls' };
+    return { gainDb: gain, delayMs, loudness, slower };
   }
 
   private audioCodec(track: number, has: AudioCodec, told: boolean): Exclude<CopyAudio, 'as it is'> {
@@ -68,7 +77,7 @@ export class SoundPlanner {
     const allowed = ENCODES[container].audio;
     const instead = (allowed[0] ?? 'AAC') as Exclude<CopyAudio, 'as it is'>;
     if (audio.codec !== 'as it is' && allowed.includes(audio.codec)) return audio.codec;
-    if (told)
+    if (told && !(audio.codec === 'as it is' && this.slower !== 1))
       this.tell('audio', 'audio can not be copied', [audio.codec === 'as it is' ? has : audio.codec, container, instead], {
         track,
         weight: 'eyes',

@@ -1,10 +1,25 @@
 import { CARRIES, CONTAINER_SHARE, COPIED_KBPS, ENCODES, FLAC_KBPS_PER_CHANNEL, PCM_KBPS_PER_CHANNEL, QUALITY } from './codecs';
-import type { EncodePlan, PictureStep, PlannedAudio } from './encode-plan';
+import type { SubtitleCodec } from '../reading';
+import type { EncodePlan, PictureStep, PlannedAudio, Rate } from './encode-plan';
 import type { Reasons } from './reasons';
 import { TEXTS, type CopyVideo, type EncodeFacts, type Recipe } from './recipe';
 
 /** Encoders that know what kind of picture they are given. */
 const TUNED: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['H.264', 'HEVC', 'HEVC, 10 bit']);
+
+/** Encoders here that are told the figures of ST 2086 and CTA-861.3. */
+const CARRIES_FIGURES: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['HEVC, 10 bit']);
+
+/** Codecs whose pictures have no times of their own but a rate: 13818-2, table 6-4. */
+const COUNTED: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['MPEG-2']);
+
+const FILM_RATE = { '24': { numerator: 24, denominator: 1 }, '23.976': { numerator: 24_000, denominator: 1001 } } as const;
+
+function reduced({ numerator, denominator }: Rate): Rate {
+  let [a, b] = [Math.round(numerator), Math.round(denominator)];
+  while (b > 0) [a, b] = [b, a % b];
+  return { numerator: Math.round(numerator) / a, denominator: Math.round(denominator) / a };
+}
 
 const even = (n: number): number => Math.max(2, Math.round(n / 2) * 2);
 
@@ -25,6 +40,7 @@ export class VideoPlanner {
     private readonly recipe: Recipe,
     private readonly facts: EncodeFacts,
     private readonly reasons: Reasons,
+    private readonly slower: number,
   ) {}
 
   private readonly tell: Reasons['tell'] = (...reason) => {
@@ -51,6 +67,8 @@ export class VideoPlanner {
         keyFrames: null,
         steps: [],
         framesPerFrame: 1,
+        constant: null,
+        brightness: null,
       } as const;
       return { codec: 'copy', ...common, ...shape, picturesPerSecond: 27e6 / video.frameTicks, displayAspect, interlaced: false };
     }
@@ -62,21 +80,31 @@ export class VideoPlanner {
     else if (!rate) this.tell('video', 'video encoded', [codec, quality ?? 0]);
     if (recipe.video.tuning !== 'none' && !TUNED.has(codec)) this.tell('video', 'tuning left', [codec]);
     const deep = codec === 'HEVC, 10 bit' || ((codec === 'AV1' || codec === 'FFV1') && video.bitDepth > 8);
-    if (video.dynamicRange !== 'standard' && !deep) this.tell('picture', 'high dynamic range', [video.dynamicRange], { weight: 'eyes' });
-    else if (video.bitDepth > 8 && !deep) this.tell('picture', 'depth reduced', [video.bitDepth, 8], { weight: 'eyes' });
-    else if (video.dynamicRange !== 'standard') this.tell('picture', 'brightness figures left', [video.dynamicRange], { weight: 'eyes' });
+    const toned = this.toneSteps();
+    const isHigh = video.dynamicRange !== 'standard' && toned.length === 0;
+    const brightness = isHigh && deep && CARRIES_FIGURES.has(codec) ? (video.brightness ?? null) : null;
+    if (isHigh && !deep) this.tell('picture', 'high dynamic range', [video.dynamicRange], { weight: 'eyes' });
+    else if (video.bitDepth > 8 && !deep && toned.length === 0)
+      this.tell('picture', 'depth reduced', [video.bitDepth, 8], { weight: 'eyes' });
+    else if (isHigh && CARRIES_FIGURES.has(codec)) this.tell('picture', 'brightness figures carried', [video.dynamicRange]);
+    else if (isHigh) this.tell('picture', 'brightness figures left', [video.dynamicRange], { weight: 'eyes' });
     const lossless = codec === 'FFV1';
     const { steps, framesPerFrame, interlaced } = this.timeSteps(lossless);
     const { steps: placed, ...out } = this.spaceSteps(interlaced, lossless);
-    const all = [...steps, ...this.drawSteps(), ...placed, ...this.lightSteps()];
+    const all = [...steps, ...toned, ...this.drawSteps(), ...placed, ...this.lightSteps()];
     if (recipe.picture.denoise !== 'none') {
       this.tell('picture', 'denoised', [recipe.picture.denoise]);
       all.push({ kind: 'denoise', strong: recipe.picture.denoise === 'strong' });
     }
-    if (container === 'AVI') this.tell('video', 'rate made constant');
+    const { mark } = recipe.picture;
+    if (mark) {
+      all.push({ kind: 'mark', mark });
+      this.tell('picture', 'marked', [mark.kind === 'text' ? mark.text : 'picture', mark.corner]);
+    }
     const aSecond = 27e6 / video.frameTicks;
     const film = steps.some((s) => s.kind === 'film') ? 0.8 : 1;
-    const picturesPerSecond = aSecond * (framesPerFrame ?? 1) * film;
+    const picturesPerSecond = (aSecond * (framesPerFrame ?? 1) * film) / this.slower;
+    const constant = this.constantRate(codec, film, framesPerFrame ?? 1);
     const keyFrames =
       recipe.video.keySeconds === null ? null : Math.max(1, Math.round(recipe.video.keySeconds * aSecond * (framesPerFrame ?? 1)));
     const bounded = rate && this.bounded(rate, out.widthPixels * out.heightPixels * picturesPerSecond);
@@ -91,6 +119,8 @@ export class VideoPlanner {
       keyFrames,
       steps: all,
       framesPerFrame,
+      constant,
+      brightness,
       ...out,
     };
   }
@@ -106,7 +136,7 @@ export class VideoPlanner {
       return { kbps: rate.kbps, passes };
     }
     const sound = audio.reduce((sum, a) => sum + this.kbpsOf(a), 0);
-    const all = (rate.megabytes * 8e6) / CONTAINER_SHARE[this.recipe.container] / Math.max(1, this.facts.durationMs);
+    const all = (rate.megabytes * 8e6) / CONTAINER_SHARE[this.recipe.container] / Math.max(1, this.facts.durationMs * this.slower);
     const kbps = Math.max(LEAST_KBPS, Math.floor(all - sound));
     this.tell('video', 'by size', [codec, rate.megabytes, kbps], all - sound < LEAST_KBPS ? { weight: 'eyes' } : {});
     return { kbps, passes };
@@ -117,6 +147,25 @@ export class VideoPlanner {
     return codec === 'FLAC' ? FLAC_KBPS_PER_CHANNEL * channels : codec === 'PCM' ? PCM_KBPS_PER_CHANNEL * channels : (kbps ?? 0);
   }
 
+  /** What every picture stands for, where players count them. Film that is only flagged to be spread has its own rate. */
+  private constantRate(codec: CopyVideo, film: number, perFrame: 1 | 2): Rate | null {
+    const { video, measured } = this.facts;
+    const forced = this.recipe.container === 'AVI';
+    // This encoder is told that every picture stands for one tick of its clock, and gives it so many bits.
+    const byTicks = codec === 'VP9' && this.recipe.video.rate !== null;
+    const counted = forced || byTicks || COUNTED.has(codec);
+    if (!counted && this.recipe.video.frameRate === 'kept') return null;
+    const soft = measured?.scan === 'film with pulldown' && measured.combed <= SOFT_COMBED;
+    const isFilm = film !== 1 || soft;
+    // Exactly: ticks of 27 MHz are whole numbers, and film is four fifths of video.
+    const [numerator, denominator] = [27_000_000 * perFrame * (isFilm ? 4 : 1), video.frameTicks * (isFilm ? 5 : 1)];
+    const slowed = this.slower === 1 ? { numerator, denominator } : FILM_RATE[this.recipe.speed === '24' ? '24' : '23.976'];
+    const rate = reduced(this.slower === 1 ? slowed : { ...slowed, numerator: slowed.numerator * perFrame });
+    if (forced) this.tell('video', 'rate made constant');
+    else this.tell('video', 'constant rate', [Math.round((rate.numerator / rate.denominator) * 1000) / 1000]);
+    return rate;
+  }
+
   /** More than no picture has any use for is not given to one; so little that it shows is told. */
   private bounded(rate: { readonly kbps: number; readonly passes: 1 | 2 }, pixelsPerSecond: number): EncodePlan['video']['rate'] {
     if ((rate.kbps * 1000) / pixelsPerSecond < THIN_BITS) this.tell('video', 'rate is thin', [rate.kbps], { weight: 'eyes' });
@@ -124,6 +173,17 @@ export class VideoPlanner {
     if (rate.kbps <= most) return rate;
     this.tell('video', 'more than needed', [most]);
     return { ...rate, kbps: most };
+  }
+
+  /** A range that usual screens do not show, brought within it. */
+  private toneSteps(): PictureStep[] {
+    if (this.recipe.picture.range === 'kept') return [];
+    if (this.facts.video.dynamicRange === 'standard') {
+      this.tell('picture', 'range is standard');
+      return [];
+    }
+    this.tell('picture', 'tone mapped', [this.facts.video.dynamicRange]);
+    return [{ kind: 'tone' }];
   }
 
   private lightSteps(): PictureStep[] {
@@ -141,8 +201,11 @@ export class VideoPlanner {
 
   private wantsTreatment(): boolean {
     const { deinterlace, bars, mostRows, pixels, denoise, turn, mirror, brightness, contrast, saturation } = this.recipe.picture;
+    if (this.recipe.picture.mark !== null || (this.recipe.picture.range === 'standard' && this.facts.video.dynamicRange !== 'standard'))
+      return true;
     if (turn !== 'none' || mirror || brightness !== 0 || contrast !== 0 || saturation !== 0) return true;
-    if (this.recipe.subtitles.drawn === 'forced' && this.facts.subtitles.some((s) => s.forced)) return true;
+    const { drawn } = this.recipe.subtitles;
+    if (drawn !== 'none' && this.facts.subtitles.some((s) => s.forced || drawn === 'first')) return true;
     const rows = mostRows !== null && mostRows < this.facts.video.heightPixels;
     return deinterlace === 'frames' || deinterlace === 'fields' || bars === 'crop' || rows || pixels === 'square' || denoise !== 'none';
   }
@@ -182,7 +245,7 @@ export class VideoPlanner {
     if (deinterlace === 'frames' || deinterlace === 'fields') {
       const fields = deinterlace === 'fields';
       this.tell('picture', fields ? 'fields become frames' : 'deinterlaced by recipe', [], combed ? {} : { weight: 'eyes' });
-      return { steps: [{ kind: 'deinterlace', all: true, fields }], framesPerFrame: fields ? 2 : 1, interlaced: false };
+      return { steps: [this.deinterlacing(true, fields)], framesPerFrame: fields ? 2 : 1, interlaced: false };
     }
     if (!combed) this.tell('picture', measured ? 'not interlaced' : 'not interlaced by flags');
     else if (deinterlace === 'never') this.tell('picture', 'kept interlaced', [], lossless ? {} : { weight: 'eyes' });
@@ -192,22 +255,31 @@ export class VideoPlanner {
       return { ...none, steps: [], interlaced: combed && (measured !== null || flaggedInterlaced === true) };
     // Where the whole title is interlaced its flags may lie; elsewhere they say which pictures are.
     const all = measured?.scan === 'interlaced';
-    return { steps: [{ kind: 'deinterlace', all, fields: false }], framesPerFrame: 1, interlaced: false };
+    return { steps: [this.deinterlacing(all, false)], framesPerFrame: 1, interlaced: false };
+  }
+
+  private deinterlacing(all: boolean, fields: boolean): PictureStep {
+    const thorough = this.recipe.picture.deinterlacer === 'thorough';
+    if (thorough) this.tell('picture', 'deinterlaced thoroughly');
+    return { kind: 'deinterlace', all, fields, thorough };
   }
 
   /** Drawn after fields have become frames and before bars and size: in their place on the disc's own picture. */
   private drawSteps(): PictureStep[] {
     const { recipe, facts } = this;
     if (recipe.subtitles.drawn === 'none') return [];
-    const forced = facts.subtitles.flatMap(({ forced: is }, subtitle) => (is ? [subtitle] : []));
-    const subtitle = forced.find((i) => !TEXTS.has(facts.subtitles[i]?.codec ?? 'SubRip') && facts.subtitles[i]?.codec !== 'text');
-    if (subtitle !== undefined) {
-      this.tell('subtitles', 'subtitle drawn', [], { track: subtitle });
-      return [{ kind: 'draw', subtitle }];
+    const isDrawable = (codec: SubtitleCodec) => codec !== 'text';
+    const first = recipe.subtitles.drawn === 'first';
+    const wanted = facts.subtitles.flatMap(({ forced }, subtitle) => (first || forced ? [subtitle] : []));
+    const subtitle = (first ? wanted.slice(0, 1) : wanted).find((i) => isDrawable(facts.subtitles[i]?.codec ?? 'text'));
+    const codec = facts.subtitles[subtitle ?? -1]?.codec;
+    if (subtitle !== undefined && codec) {
+      this.tell('subtitles', first ? 'subtitle drawn whole' : 'subtitle drawn', [], { track: subtitle });
+      return [{ kind: 'draw', subtitle, text: TEXTS.has(codec) }];
     }
-    const [text] = forced;
-    if (text === undefined) this.tell('subtitles', 'nothing forced');
-    else this.tell('subtitles', 'subtitle can not be drawn', [], { track: text, weight: 'eyes' });
+    const [other] = wanted;
+    if (other !== undefined) this.tell('subtitles', 'subtitle can not be drawn', [], { track: other, weight: 'eyes' });
+    else this.tell('subtitles', first ? 'nothing to draw' : 'nothing forced');
     return [];
   }
 
@@ -217,7 +289,7 @@ export class VideoPlanner {
     lossless: boolean,
   ): { steps: PictureStep[]; widthPixels: number; heightPixels: number; displayAspect: number } {
     const { video, measured } = this.facts;
-    const { bars, mostRows, pixels } = this.recipe.picture;
+    const { bars, mostRows, pixels, grow, mark } = this.recipe.picture;
     const steps: PictureStep[] = [];
     let [width, height] = [video.widthPixels, video.heightPixels];
     const pixelAspect = (video.displayAspect[0] / video.displayAspect[1]) * (height / width);
@@ -238,13 +310,19 @@ export class VideoPlanner {
     const displayAspect = (width * pixelAspect) / height;
     // Colour has half the rows and columns: encoders take even numbers only, but for lossless ones.
     const whole = (n: number) => (lossless ? n : Math.max(2, n - (n % 2)));
-    const rows = mostRows !== null && mostRows < height ? even(mostRows) : whole(height);
-    const square = pixels === 'square';
+    const larger = mostRows !== null && grow && mostRows > height;
+    const rows = mostRows !== null && (larger || mostRows < height) ? even(mostRows) : whole(height);
+    // A mark would be drawn in the shape of pixels that are not square.
+    const forMark = mark !== null && pixels !== 'square' && Math.abs(pixelAspect - 1) > 0.01;
+    if (forMark) this.tell('picture', 'square for the mark');
+    const square = pixels === 'square' || forMark;
     const columns = square ? even(rows * displayAspect) : rows === height ? whole(width) : even((width * rows) / height);
     if (columns === width && rows === height) {
       if (Math.abs(pixelAspect - 1) > 0.01) this.tell('picture', 'shape kept', [Math.round(displayAspect * 100) / 100]);
     } else {
-      this.tell('picture', 'scaled', [width, height, columns, rows]);
+      const times = Math.round(((columns * rows) / (width * height)) * 10) / 10;
+      if (larger) this.tell('picture', 'enlarged', [width, height, columns, rows, times], { weight: 'eyes' });
+      else this.tell('picture', 'scaled', [width, height, columns, rows]);
       steps.push({ kind: 'scale', width: columns, height: rows, square });
       [width, height] = [columns, rows];
     }

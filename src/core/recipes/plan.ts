@@ -1,4 +1,4 @@
-import { CARRIES_CHAPTERS } from './codecs';
+import { CARRIES_CHAPTERS, CARRIES_COVER } from './codecs';
 import type { EncodePlan, PlannedSubtitle } from './encode-plan';
 import { SoundPlanner } from './plan-sound';
 import { VideoPlanner } from './plan-video';
@@ -22,7 +22,7 @@ function subtitles(recipe: Recipe, facts: EncodeFacts, reasons: Reasons): Planne
   }
   const planned: PlannedSubtitle[] = [];
   const text = TEXT_OF[recipe.container];
-  const drawn = (track: number) => reasons.all.some((r) => r.code === 'subtitle drawn' && r.track === track);
+  const drawn = (track: number) => reasons.all.some((r) => r.code.startsWith('subtitle drawn') && r.track === track);
   for (const [source, { codec }] of facts.subtitles.entries()) {
     if (drawn(source)) continue;
     if (recipe.container === 'Matroska') {
@@ -36,16 +36,43 @@ function subtitles(recipe: Recipe, facts: EncodeFacts, reasons: Reasons): Planne
   return planned;
 }
 
+const SPED_UP = 25;
+const FILM_RATES = { '24': 24, '23.976': 24_000 / 1001 } as const;
+
+/** How much longer the copy takes, where film that was sped up gets its own speed back. Nothing but 25 pictures a second ever was. */
+function slowerBy({ speed, video }: Recipe, facts: EncodeFacts, reasons: Reasons): number {
+  if (speed === 'kept') return 1;
+  const rate = 27e6 / facts.video.frameTicks;
+  if (Math.abs(rate - SPED_UP) > 0.01 || video.codec === 'as it is') {
+    reasons.tell('video', 'speed left', [Math.round(rate * 1000) / 1000], { weight: 'eyes' });
+    return 1;
+  }
+  reasons.tell('video', 'speed given back', [SPED_UP, speed]);
+  return SPED_UP / FILM_RATES[speed];
+}
+
 /**
  * What a recipe does to a reel, and why. Pure: the same before the reel is queued and when it is made, but for what is
  * only known of the stream itself.
  */
 export function planEncode(recipe: Recipe, facts: EncodeFacts): EncodePlan {
   const reasons = new Reasons();
-  const audio = new SoundPlanner(recipe, facts, reasons).audio();
-  const video = new VideoPlanner(recipe, facts, reasons).video(audio);
+  const slower = slowerBy(recipe, facts, reasons);
+  const audio = new SoundPlanner(recipe, facts, reasons, slower).audio();
+  const video = new VideoPlanner(recipe, facts, reasons, slower).video(audio);
   const planned = subtitles(recipe, facts, reasons);
   if (facts.chapters > 0 && !CARRIES_CHAPTERS.has(recipe.container))
     reasons.tell('video', 'chapters left', [recipe.container, facts.chapters]);
-  return { container: recipe.container, video, audio, subtitles: planned, reasons: reasons.all };
+  const cover = facts.cover === true && CARRIES_COVER.has(recipe.container);
+  if (facts.cover && !cover) reasons.tell('video', 'cover left', [recipe.container]);
+  return {
+    container: recipe.container,
+    video,
+    audio,
+    subtitles: planned,
+    slower,
+    chapters: CARRIES_CHAPTERS.has(recipe.container),
+    cover,
+    reasons: reasons.all,
+  };
 }

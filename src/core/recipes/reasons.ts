@@ -63,7 +63,23 @@ export type ReasonCode =
   | 'delayed'
   | 'sound not treated'
   | 'chapters left'
-  | 'rate made constant';
+  | 'rate made constant'
+  | 'constant rate'
+  | 'speed given back'
+  | 'speed left'
+  | 'pitch'
+  | 'sound follows speed'
+  | 'tone mapped'
+  | 'range is standard'
+  | 'brightness figures carried'
+  | 'marked'
+  | 'square for the mark'
+  | 'deinterlaced thoroughly'
+  | 'enlarged'
+  | 'subtitle drawn whole'
+  | 'nothing to draw'
+  | 'lossless twin left'
+  | 'cover left';
 
 /** Collects reasons while something is planned. */
 export class Reasons {

@@ -1,7 +1,10 @@
 import type { AudioCodec, ScanKind, SubtitleCodec, VideoCodec, VideoTrack } from '../reading';
 
-/** The shape of a recipe as it is kept, exported and sent with a job. Version 1 knew no rates, turns, light and levels of sound. */
-export const RECIPE_VERSION = 2;
+/**
+ * The shape of a recipe as it is kept, exported and sent with a job. Version 1 knew no rates, turns, light and levels of sound; version 2 no
+ * marks, no other speed, no change of dynamic range.
+ */
+export const RECIPE_VERSION = 3;
 
 /** The lossless master is no recipe with settings: nothing of it can be chosen. All others are made from it. */
 export const MASTER = 'master';
@@ -32,16 +35,24 @@ export interface Recipe {
     readonly tuning: 'none' | 'film' | 'animation' | 'grain';
     /** Seconds between pictures that decoding can begin with, at the most; null for the encoder's own choice. */
     readonly keySeconds: number | null;
+    /** `constant`: every picture stands as long as every other, for players that count them; pictures are repeated or left for that. */
+    readonly frameRate: 'kept' | 'constant';
   };
+  /** Film that was sped up to 25 pictures a second for television gets its own speed back, and all that belongs to it. */
+  readonly speed: 'kept' | '24' | '23.976';
   readonly picture: {
     /** `measured`: where samples, or else the stream's flags, say that it is interlaced. */
     readonly deinterlace: 'measured' | 'never' | 'frames' | 'fields';
+    /** `thorough`: rows between are drawn by a small neural network, where its weights are there. */
+    readonly deinterlacer: 'usual' | 'thorough';
     /** Film that was spread over more frames becomes film again, where samples show that. */
     readonly film: 'measured' | 'never';
     /** Black bars, as samples show them. */
     readonly bars: 'keep' | 'crop';
     /** Rows at the most; null for as many as there are. */
     readonly mostRows: number | null;
+    /** Fewer rows than that are made more. It takes room and time, and shows nothing that was not there. */
+    readonly grow: boolean;
     readonly pixels: 'as they are' | 'square';
     readonly denoise: 'none' | 'light' | 'strong';
     readonly turn: 'none' | 'right' | 'half' | 'left';
@@ -50,6 +61,10 @@ export interface Recipe {
     readonly brightness: number;
     readonly contrast: number;
     readonly saturation: number;
+    /** `standard`: what is brighter than usual screens are is brought within what they show. */
+    readonly range: 'kept' | 'standard';
+    /** A text or a picture over all of it, like the owner's name. */
+    readonly mark: Mark | null;
   };
   readonly audio: {
     readonly codec: CopyAudio;
@@ -66,13 +81,28 @@ export interface Recipe {
     readonly gainDb: number;
     /** Milliseconds that the sound comes later, or earlier. */
     readonly delayMs: number;
+    /** Where the speed changes: `falls` with it, as it rose when the film was sped up, or stays as it is. */
+    readonly pitch: 'kept' | 'falls';
   };
   readonly subtitles: {
     readonly kept: 'all' | 'none';
-    /** `forced`: what is shown even while subtitles are off, drawn into the picture. */
-    readonly drawn: 'none' | 'forced';
+    /** Drawn into the picture: what is shown even while subtitles are off, or the reel's first track whatever it is. */
+    readonly drawn: 'none' | 'forced' | 'first';
   };
 }
+
+/** Something that stands over the whole film. */
+export type Mark = {
+  readonly corner: (typeof CORNERS)[number];
+  /** How high it is, in percent of the picture. */
+  readonly heightPercent: number;
+  /** 100 hides what is below. */
+  readonly opacityPercent: number;
+} & (
+  | { readonly kind: 'text'; readonly text: string }
+  /** PNG as a data address. */
+  | { readonly kind: 'picture'; readonly png: string }
+);
 
 /** What is known of a reel's picture and tracks: by its tables before it is read, by its stream afterwards. */
 export interface EncodeFacts {
@@ -85,6 +115,8 @@ export interface EncodeFacts {
     readonly bitDepth: number;
     readonly dynamicRange: VideoTrack['dynamicRange'];
     readonly twoViews: boolean;
+    /** What the stream says of the screen that it was graded on; absent where it was not looked at, or says nothing. */
+    readonly brightness?: BrightnessFigures | null;
   };
   /** By the stream's own flags, or by the tables; null where neither says. */
   readonly flaggedInterlaced: boolean | null;
@@ -101,14 +133,26 @@ export interface EncodeFacts {
     readonly name: string;
     /** 1,000 bits a second; null where it is not known. */
     readonly kbps?: number | null;
+    /** A lossless track of the same title and language that the reel does not take. */
+    readonly losslessLeft?: AudioCodec | null;
   }[];
+  /** The reel has a picture for its cover. */
+  readonly cover?: boolean;
   /** `forced`: all of the track is shown even while subtitles are off. */
   readonly subtitles: readonly { readonly codec: SubtitleCodec; readonly forced: boolean }[];
   readonly chapters: number;
   readonly durationMs: number;
 }
 
-/** Subtitles that are text: containers convert them, and nobody draws them yet. */
+/** The figures of SMPTE ST 2086 and CTA-861.3, in their own units. */
+export interface BrightnessFigures {
+  /** Chromaticities of green, blue, red and white in steps of 0.00002, luminance from and to in 0.0001 cd/m². */
+  readonly display: { readonly primaries: readonly number[]; readonly least: number; readonly most: number } | null;
+  /** The brightest point and the brightest picture, in cd/m². */
+  readonly light: { readonly content: number; readonly picture: number } | null;
+}
+
+/** Subtitles that are text: containers convert them. */
 export const TEXTS: ReadonlySet<SubtitleCodec> = new Set<SubtitleCodec>(['SubRip', 'ASS', 'WebVTT']);
 
 export const CONTAINERS: readonly Container[] = ['Matroska', 'MP4', 'QuickTime', 'WebM', 'MPEG transport stream', 'AVI'];
@@ -116,6 +160,9 @@ export const COPY_VIDEO: readonly CopyVideo[] = ['as it is', 'H.264', 'HEVC', 'H
 export const COPY_AUDIO: readonly CopyAudio[] = ['as it is', 'AAC', 'Opus', 'AC-3', 'E-AC-3', 'MP3', 'FLAC', 'PCM'];
 export const TURNS = ['none', 'right', 'half', 'left'] as const;
 export const EFFORTS: readonly Effort[] = ['little', 'medium', 'much'];
+export const CORNERS = ['top left', 'top right', 'bottom left', 'bottom right', 'middle'] as const;
+export const SPEEDS = ['kept', '24', '23.976'] as const;
+export const DRAWN = ['none', 'forced', 'first'] as const;
 export const TUNINGS = ['none', 'film', 'animation', 'grain'] as const;
 export const DEINTERLACE = ['measured', 'never', 'frames', 'fields'] as const;
 export const DENOISE = ['none', 'light', 'strong'] as const;

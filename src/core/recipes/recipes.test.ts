@@ -4,24 +4,30 @@ import {
   COPY_AUDIO,
   COPY_VIDEO,
   CONTAINERS,
+  CORNERS,
   DEINTERLACE,
   DENOISE,
+  DRAWN,
   EFFORTS,
   MOST_CHANNELS,
   QUALITY,
   SHIPPED,
+  SPEEDS,
   TARGETS,
   TUNINGS,
   TURNS,
+  chapterText,
   copyBytes,
   encoderArguments,
   endingsOf,
+  filesOf,
   filtersOf,
   firstPassArguments,
   obstaclesOn,
   planEncode,
   recipesById,
   shapeOfPlan,
+  whyWhole,
   withLoudness,
   withRecipe,
   type EncodeFacts,
@@ -242,7 +248,11 @@ test('what is shown even while subtitles are off is drawn where the disc has it,
   expect(encoderArguments(plan, 'in', 'out').slice(0, 16)).toContain('[picture]');
   expect(codesOf(drawn, PAL)).toContain('nothing forced');
   const text: EncodeFacts = { ...PAL, subtitles: [{ codec: 'SubRip', forced: true }] };
-  expect(codesOf(drawn, text)).toContain('subtitle can not be drawn');
+  expect(filtersOf(planEncode(drawn, text))).toMatch(/^bwdif[^,]*,subtitles=filename=source.mkv:si=0,scale=/);
+  const first = recipe({ container: 'Matroska', subtitles: { kept: 'all', drawn: 'first' } });
+  expect(planEncode(first, forced).subtitles).toEqual([{ source: 1, codec: 'copy' }]);
+  expect(codesOf(first, { ...PAL, subtitles: [] })).toContain('nothing to draw');
+  expect(codesOf(first, { ...PAL, subtitles: [{ codec: 'text', forced: false }] })).toContain('subtitle can not be drawn');
 });
 
 describe('codecs and containers', () => {
@@ -262,7 +272,10 @@ describe('codecs and containers', () => {
     const hdr: EncodeFacts = { ...PAL, video: { ...PAL.video, codec: 'HEVC', bitDepth: 10, dynamicRange: 'HDR10', twoViews: true } };
     const eyes = (r: Recipe) => planEncode(r, hdr).reasons.flatMap((x) => (x.about !== 'subtitles' && x.weight === 'eyes' ? [x.code] : []));
     expect(eyes(access)).toEqual(['second view left', 'high dynamic range']);
-    expect(eyes(recipe({ video: { codec: 'HEVC, 10 bit' } }))).toEqual(['second view left', 'brightness figures left']);
+    expect(eyes(recipe({ video: { codec: 'HEVC, 10 bit' } }))).toEqual(['second view left']);
+    expect(eyes(recipe({ container: 'Matroska', video: { codec: 'AV1' } }))).toEqual(['second view left', 'brightness figures left']);
+    expect(eyes(recipe({ picture: { range: 'standard' } }))).toEqual(['second view left']);
+    expect(codesOf(recipe({ picture: { range: 'standard' } }), PAL)).toContain('range is standard');
     expect(planEncode(recipe({ container: 'Matroska', video: { codec: 'AV1' } }), hdr).video.bitDepth).toBe(10);
   });
 });
@@ -289,9 +302,24 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
         effort: random.pick(EFFORTS),
         tuning: random.pick(TUNINGS),
         keySeconds: random.pick([null, 0.1 + random.int(59)]),
+        frameRate: random.pick(['kept', 'constant'] as const),
       },
+      speed: random.pick(SPEEDS),
       picture: {
         deinterlace: random.pick(DEINTERLACE),
+        deinterlacer: random.pick(['usual', 'thorough'] as const),
+        grow: random.pick([true, false]),
+        range: random.pick(['kept', 'standard'] as const),
+        mark: random.pick([
+          null,
+          {
+            kind: 'text',
+            text: 'a:b,c;[d]=$(reboot)',
+            corner: random.pick(CORNERS),
+            heightPercent: 1 + random.int(50),
+            opacityPercent: 5 + random.int(96),
+          } as const,
+        ]),
         film: random.pick(['measured', 'never'] as const),
         bars: random.pick(['keep', 'crop'] as const),
         mostRows: random.pick([null, 64 + random.int(4000)]),
@@ -312,8 +340,9 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
         loudness: random.pick([null, -10 - random.int(21)]),
         gainDb: random.int(61) - 30,
         delayMs: random.int(20_001) - 10_000,
+        pitch: random.pick(['kept', 'falls'] as const),
       },
-      subtitles: { kept: random.pick(['all', 'none'] as const), drawn: random.pick(['none', 'forced'] as const) },
+      subtitles: { kept: random.pick(['all', 'none'] as const), drawn: random.pick(DRAWN) },
     });
     const bar = () => random.int(100);
     const facts: EncodeFacts = {
@@ -335,7 +364,7 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
     };
     const plan = planEncode(r, facts);
     const args = [...encoderArguments(plan, 'pipe:0', 'out', 'log'), ...firstPassArguments(plan, 'in', 'log')];
-    for (const a of args) for (const word of a.split(/[,:=[\]']/)) known.add(word.replace(/-?\d+(\.\d+)?/g, '#'));
+    for (const a of args) for (const word of a.split(/[,:;=[\]']/)) known.add(word.replace(/-?\d+(\.\d+)?/g, '#'));
     expect(plan.video.widthPixels).toBeGreaterThan(0);
     expect([plan.video.widthPixels % 2, plan.video.heightPixels % 2]).toEqual([0, 0]);
     const { codec, quality, rate } = plan.video;
@@ -449,4 +478,93 @@ describe('recipes as data', () => {
     expect(withRecipe(['access'], 'master', true)).toEqual(['master', 'access']);
     expect(withRecipe(['master', 'access'], 'lending', true)).toEqual(['master', 'access', 'lending']);
   });
+});
+
+describe('time', () => {
+  const plan = (speed: Recipe['speed'], more: Parameters<typeof recipe>[0] = {}, facts: EncodeFacts = PAL) =>
+    planEncode({ ...recipe(more), speed }, facts);
+  const codes = (p: ReturnType<typeof planEncode>) => p.reasons.map((r) => r.code);
+  const soft = {
+    ...PAL,
+    video: { ...PAL.video, frameTicks: 900_900 },
+    measured: { scan: 'film with pulldown' as const, combed: 0.02, bars: NO_BARS },
+  };
+
+  test('only 25 pictures a second can have been sped up; what is slower is so with all that belongs to it', () => {
+    const slow = plan('23.976');
+    expect(slow.slower).toBeCloseTo(25025 / 24000, 12);
+    expect(slow.video.picturesPerSecond).toBeCloseTo(24000 / 1001, 9);
+    expect(slow.audio.map((a) => a.slower)).toEqual([
+      { by: slow.slower, pitchFalls: false },
+      { by: slow.slower, pitchFalls: false },
+    ]);
+    expect(codes(slow)).toContain('speed given back');
+    expect(plan('24', {}, soft)).toMatchObject({ slower: 1, audio: [{ slower: null }, { slower: null }] });
+    expect(codes(plan('24', {}, soft))).toContain('speed left');
+    // Sound can not stay as it is then.
+    const copied = plan('24', { audio: { codec: 'as it is' } });
+    expect(copied.audio[0]?.codec).toBe('AAC');
+    expect(codes(copied)).toContain('sound follows speed');
+    expect(plan('24', { video: { codec: 'as it is' }, container: 'Matroska' }).slower).toBe(1);
+  });
+
+  test.each<[string, Recipe['speed'], Parameters<typeof recipe>[0], EncodeFacts, readonly [number, number]]>([
+    ['PAL', 'kept', {}, PAL, [25, 1]],
+    ['each field a picture', 'kept', { picture: { deinterlace: 'fields' } }, PAL, [50, 1]],
+    ['film by flags only', 'kept', {}, soft, [24_000, 1001]],
+    ['film restored', 'kept', {}, { ...soft, measured: { ...soft.measured, combed: 0.4 } }, [24_000, 1001]],
+    ['sped up before', '23.976', {}, PAL, [24_000, 1001]],
+  ])('a constant rate is exact: %s', (_name, speed, more, facts, [numerator, denominator]) => {
+    const found = plan(speed, { ...more, video: { frameRate: 'constant' } }, facts);
+    expect(found.video.constant).toEqual({ numerator, denominator });
+    expect(whyWhole(found)).toBe('constant');
+    expect(plan(speed, more, facts).video.constant).toBeNull();
+  });
+});
+
+test('a lossless twin that is left, an enlarged picture, and a mark on pixels that are not square are told', () => {
+  const facts: EncodeFacts = { ...PAL, audio: [{ codec: 'AC-3', channels: 6, name: '', losslessLeft: 'TrueHD' }] };
+  const r = recipe({
+    picture: {
+      deinterlace: 'never',
+      mostRows: 1152,
+      grow: true,
+      mark: { kind: 'text', text: 'A: 50 %', corner: 'top left', heightPercent: 5, opacityPercent: 60 },
+    },
+  });
+  const plan = planEncode(r, facts);
+  expect(plan.reasons.filter((x) => ['lossless twin left', 'enlarged'].includes(x.code)).map((x) => x.weight)).toEqual(['eyes', 'eyes']);
+  expect([plan.video.widthPixels, plan.video.heightPixels]).toEqual([2048, 1152]);
+  expect(codesOf(r, facts)).toContain('square for the mark');
+  // The text itself is in a file: nothing of it is part of what filters are told.
+  expect(filtersOf(plan)).not.toMatch(/50/);
+  expect([...filesOf(plan)]).toEqual(['text']);
+});
+
+test('chapters are escaped as FFmpeg reads them', () => {
+  expect(
+    chapterText(
+      [
+        { startMs: 0, name: 'a=b;c#d\\e' },
+        { startMs: 2000, name: '' },
+      ],
+      5000,
+      1.5,
+    ),
+  ).toBe(
+    [
+      ';FFMETADATA1',
+      '[CHAPTER]',
+      'TIMEBASE=1/1000000',
+      'START=0',
+      'END=3000000',
+      'title=a\\=b\\;c\\#d\\\\e',
+      '[CHAPTER]',
+      'TIMEBASE=1/1000000',
+      'START=3000000',
+      'END=7500000',
+      'title=',
+      '',
+    ].join('\n'),
+  );
 });

@@ -1,5 +1,6 @@
-import { encoderArguments, filtersOf } from './arguments';
+import { encoderArguments } from './arguments';
 import type { EncodePlan } from './encode-plan';
+import { filtersOf } from './filters';
 import type { EncodeFacts } from './recipe';
 
 /** What FFmpeg is told where a recipe is tried on short clips of a reel: one picture with and without it, and how near an encode is. */
@@ -63,11 +64,20 @@ export function encodedPicture(plan: EncodePlan, encoded: string, ms: number, fa
 }
 
 /** The picture of a plan alone, in Matroska: what is tried where sound does not matter. */
-export const pictureOnly = (plan: EncodePlan): EncodePlan => ({ ...inOnePass(plan), container: 'Matroska', audio: [], subtitles: [] });
+export const pictureOnly = (plan: EncodePlan): EncodePlan => ({
+  ...inOnePass(plan),
+  container: 'Matroska',
+  audio: [],
+  subtitles: [],
+  // The same picture at the same time, with and without: its speed is no matter here.
+  slower: 1,
+});
 
-/** A plan for a clip: what is reckoned over a whole in two passes is tried at the same rate in one. */
+/** A plan for a clip: what is reckoned over a whole in two passes is tried at the same rate in one; chapters and cover belong to the whole. */
 export const inOnePass = (plan: EncodePlan): EncodePlan => ({
   ...plan,
+  chapters: false,
+  cover: false,
   video: { ...plan.video, rate: plan.video.rate && { ...plan.video.rate, passes: 1 } },
 });
 
@@ -95,23 +105,23 @@ export function comparisonArguments(plan: EncodePlan, encoded: string, original:
   const numbered = 'settb=1/25,setpts=N';
   const format = `format=${plan.video.bitDepth === 10 ? 'yuv420p10le' : 'yuv420p'}`;
   const filters = filtersOf(plan);
-  const part = (shiftMs: number) =>
-    window ? `trim=start=${inSeconds(window.fromMs + shiftMs)}:end=${inSeconds(window.toMs + shiftMs)},` : '';
+  const part = (shiftMs: number, slower: number) =>
+    window ? `trim=start=${inSeconds(window.fromMs * slower + shiftMs)}:end=${inSeconds(window.toMs * slower + shiftMs)},` : '';
   const treated = filters.endsWith('[picture]')
     ? `${filters.replaceAll('[0:', '[1:')};[picture]`
     : filters === ''
       ? '[1:v:0]'
       : `[1:v:0]${filters},`;
   const graph = [
-    `${treated}${part(0)}${numbered},${format},split[s1][s2]`,
-    `[0:v:0]${part(window?.shiftMs ?? 0)}${numbered},${format},split[e1][e2]`,
+    `${treated}${part(0, 1)}${numbered},${format},split[s1][s2]`,
+    `[0:v:0]${part(window?.shiftMs ?? 0, plan.slower)}${numbered},${format},split[e1][e2]`,
     '[e1][s1]ssim,metadata=mode=print:key=lavfi.ssim.Y:file=-[a]',
     '[e2][s2]psnr,metadata=mode=print:key=lavfi.psnr.mse.y:file=-[b]',
   ];
   const seek = (ms: number) => (window && ms > 0 ? ['-seek_timestamp', '1', '-ss', inSeconds(ms), '-noaccurate_seek'] : []);
   return [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', ...(window ? ['-copyts'] : [])],
-    ...[...seek((window?.seekMs ?? 0) + (window?.shiftMs ?? 0)), '-i', encoded],
+    ...[...seek((window?.seekMs ?? 0) * plan.slower + (window?.shiftMs ?? 0)), '-i', encoded],
     ...[...seek(window?.seekMs ?? 0), '-i', original],
     ...['-filter_complex', graph.join(';'), '-map', '[a]', '-f', 'null', '-', '-map', '[b]', '-f', 'null', '-'],
   ];

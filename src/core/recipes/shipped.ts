@@ -3,12 +3,15 @@ import { RECIPE_VERSION, type Recipe, type RecipeId } from './recipe';
 const PLAIN: Omit<Recipe, 'id' | 'name' | 'note' | 'suffix'> = {
   version: RECIPE_VERSION,
   container: 'MP4',
-  video: { codec: 'H.264', quality: 20, rate: null, effort: 'medium', tuning: 'none', keySeconds: null },
+  video: { codec: 'H.264', quality: 20, rate: null, effort: 'medium', tuning: 'none', keySeconds: null, frameRate: 'kept' },
+  speed: 'kept',
   picture: {
     deinterlace: 'measured',
+    deinterlacer: 'usual',
     film: 'measured',
     bars: 'keep',
     mostRows: null,
+    grow: false,
     pixels: 'as they are',
     denoise: 'none',
     turn: 'none',
@@ -16,6 +19,8 @@ const PLAIN: Omit<Recipe, 'id' | 'name' | 'note' | 'suffix'> = {
     brightness: 0,
     contrast: 0,
     saturation: 0,
+    range: 'kept',
+    mark: null,
   },
   audio: {
     codec: 'AAC',
@@ -26,6 +31,7 @@ const PLAIN: Omit<Recipe, 'id' | 'name' | 'note' | 'suffix'> = {
     loudness: null,
     gainDb: 0,
     delayMs: 0,
+    pitch: 'kept',
   },
   subtitles: { kept: 'all', drawn: 'none' },
 };

@@ -1,5 +1,6 @@
 import type { Reading } from '../reading';
 import type { EncodeFacts } from '../recipes/recipe';
+import { losslessLeft } from './lossless';
 import type { Reel } from './model';
 import { reelMs } from './pieces';
 
@@ -22,7 +23,8 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
       ...reel.audio.map(({ stream, name }) => {
         const track = names.get(stream);
         const kbps = track?.bitRate ? track.bitRate / 1000 : null;
-        return { codec: track?.codec ?? ('unknown' as const), channels: track?.channels ?? 2, name, kbps };
+        const twin = track ? losslessLeft(title, reel, track) : null;
+        return { codec: track?.codec ?? ('unknown' as const), channels: track?.channels ?? 2, name, kbps, losslessLeft: twin };
       }),
       ...(reel.addedAudio ?? []).map(({ codec, channels, name }) => ({ codec, channels, name })),
     ],
@@ -33,6 +35,7 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
       })),
       ...(reel.added ?? []).map(({ format, isForced }) => ({ codec: format, forced: isForced })),
     ],
+    cover: (reel.tags?.cover ?? null) !== null,
     chapters: (reel.chapters ?? reel.chapterNames).length,
     durationMs: reelMs(reading.titles, reel.pieces),
   };

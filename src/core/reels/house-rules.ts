@@ -1,3 +1,4 @@
+import { LOSSLESS } from './lossless';
 import type { AudioTrack, Reading, SubtitleTrack, Title } from '../reading';
 import type { Findings, Role, TitleFinding } from '../findings';
 import { divideByAngles } from './compose';
@@ -149,8 +150,6 @@ export interface SetPlace {
 }
 
 const COMMENTARY = /commentary/;
-/** Codecs that keep every sample. */
-const LOSSLESS = new Set<string>(['LPCM', 'TrueHD', 'DTS-HD Master', 'FLAC', 'ALAC', 'PCM', 'PCM float']);
 /** Codecs that nearly every player knows. */
 const COMPATIBLE = new Set<string>(['AC-3', 'AAC', 'MPEG audio', 'MP3']);
 

@@ -1,6 +1,7 @@
-import { CONTAINERS } from '@/core/recipes';
+import { CONTAINERS, DRAWN } from '@/core/recipes';
 import { Check, Row, Select, TextField } from '../parts/fields';
 import { named, type RecipeProps } from './recipe-parts';
+import { MarkRows } from './recipe-mark';
 import { PictureRows, VideoRows } from './recipe-picture';
 import { SoundRows } from './recipe-sound';
 
@@ -73,7 +74,12 @@ export function RecipeForm(props: RecipeProps) {
       </Row>
       <h3 className="smallcaps pt-3 pb-1">Picture</h3>
       <VideoRows {...props} />
-      {recipe.video.codec !== 'as it is' && <PictureRows {...props} />}
+      {recipe.video.codec !== 'as it is' && (
+        <>
+          <PictureRows {...props} />
+          <MarkRows {...props} />
+        </>
+      )}
       <h3 className="smallcaps pt-3 pb-1">Sound</h3>
       <SoundRows {...props} />
       <h3 className="smallcaps pt-3 pb-1">Subtitles</h3>
@@ -86,14 +92,24 @@ export function RecipeForm(props: RecipeProps) {
             set({ ...recipe, subtitles: { ...recipe.subtitles, kept: on ? 'all' : 'none' } });
           }}
         />
-        <Check
-          label="draw into the picture what is shown even while subtitles are off"
-          checked={recipe.subtitles.drawn === 'forced'}
-          disabled={locked || recipe.video.codec === 'as it is'}
-          onChange={(on) => {
-            set({ ...recipe, subtitles: { ...recipe.subtitles, drawn: on ? 'forced' : 'none' } });
-          }}
-        />
+        {recipe.video.codec !== 'as it is' && (
+          <label className="flex items-center gap-1.5 text-second">
+            drawn into the picture
+            <Select
+              label="Drawn into the picture"
+              value={recipe.subtitles.drawn}
+              disabled={locked}
+              options={named(DRAWN, {
+                none: 'none',
+                forced: 'what is shown even while subtitles are off',
+                first: 'the first track, whatever it is',
+              })}
+              onChange={(drawn) => {
+                set({ ...recipe, subtitles: { ...recipe.subtitles, drawn } });
+              }}
+            />
+          </label>
+        )}
       </Row>
     </form>
   );

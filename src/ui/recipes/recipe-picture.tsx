@@ -1,4 +1,4 @@
-import { COPY_VIDEO, DEINTERLACE, DENOISE, EFFORTS, ENCODES, QUALITY, TUNINGS, TURNS, type Recipe } from '@/core/recipes';
+import { COPY_VIDEO, DEINTERLACE, DENOISE, EFFORTS, ENCODES, QUALITY, SPEEDS, TUNINGS, TURNS, type Recipe } from '@/core/recipes';
 import { Check, Row, Select } from '../parts/fields';
 import { EFFORT_NOTE, QUALITY_NOTE, RATE_NOTE } from '../words-recipes';
 import { Missing, NumberField, named, type RecipeProps } from './recipe-parts';
@@ -130,7 +130,7 @@ export function VideoRows({ recipe, locked, set, encoders }: RecipeProps) {
 }
 
 /** What is done to the picture before. */
-export function PictureRows({ recipe, locked, set }: RecipeProps) {
+export function PictureRows({ recipe, locked, set, encoders }: RecipeProps) {
   const { picture } = recipe;
   const change = (more: Partial<Recipe['picture']>) => {
     set({ ...recipe, picture: { ...picture, ...more } });
@@ -138,16 +138,26 @@ export function PictureRows({ recipe, locked, set }: RecipeProps) {
   return (
     <>
       <Row name="deinterlace">
-        <Select
-          label="Deinterlace"
-          className="self-start"
-          value={picture.deinterlace}
-          disabled={locked}
-          options={named(DEINTERLACE, DEINTERLACE_NAMES)}
-          onChange={(deinterlace) => {
-            change({ deinterlace });
-          }}
-        />
+        <div className="flex flex-wrap items-center gap-3">
+          <Select
+            label="Deinterlace"
+            value={picture.deinterlace}
+            disabled={locked}
+            options={named(DEINTERLACE, DEINTERLACE_NAMES)}
+            onChange={(deinterlace) => {
+              change({ deinterlace });
+            }}
+          />
+          <Check
+            label="thoroughly"
+            checked={picture.deinterlacer === 'thorough'}
+            disabled={locked || picture.deinterlace === 'never'}
+            onChange={(on) => {
+              change({ deinterlacer: on ? 'thorough' : 'usual' });
+            }}
+          />
+        </div>
+        {picture.deinterlacer === 'thorough' && <Missing name="thorough deinterlacing" encoders={encoders} />}
       </Row>
       <Row name="film">
         <Check
@@ -158,6 +168,28 @@ export function PictureRows({ recipe, locked, set }: RecipeProps) {
             change({ film: on ? 'measured' : 'never' });
           }}
         />
+      </Row>
+      <Row name="time">
+        <div className="flex flex-wrap items-center gap-3">
+          <Select
+            label="Speed"
+            value={recipe.speed}
+            disabled={locked}
+            options={named(SPEEDS, { kept: 'speed as it is', '24': '25 a second back to 24', '23.976': '25 a second back to 23.976' })}
+            onChange={(speed) => {
+              set({ ...recipe, speed });
+            }}
+          />
+          <Check
+            label="every picture as long as every other"
+            checked={recipe.video.frameRate === 'constant'}
+            disabled={locked || recipe.container === 'AVI'}
+            onChange={(on) => {
+              set({ ...recipe, video: { ...recipe.video, frameRate: on ? 'constant' : 'kept' } });
+            }}
+          />
+        </div>
+        {recipe.speed !== 'kept' && <Missing name="another speed" encoders={encoders} />}
       </Row>
       <Row name="black bars">
         <Check
@@ -172,7 +204,7 @@ export function PictureRows({ recipe, locked, set }: RecipeProps) {
       <Row name="size">
         <div className="flex flex-wrap items-center gap-3">
           <NumberField
-            before="at most"
+            before={picture.grow ? 'always' : 'at most'}
             label="Rows at the most"
             value={picture.mostRows}
             usual="all"
@@ -181,6 +213,14 @@ export function PictureRows({ recipe, locked, set }: RecipeProps) {
               change({ mostRows });
             }}
             after="rows"
+          />
+          <Check
+            label="enlarge to that"
+            checked={picture.grow}
+            disabled={locked || picture.mostRows === null}
+            onChange={(grow) => {
+              change({ grow });
+            }}
           />
           <Check
             label="square pixels"
@@ -226,7 +266,7 @@ export function PictureRows({ recipe, locked, set }: RecipeProps) {
         </div>
       </Row>
       <Row name="light">
-        <div className="flex flex-wrap items-center gap-3">
+        <div className="flex flex-wrap items-center gap-2">
           {LIGHT.map((what) => (
             <NumberField
               key={what}
@@ -241,6 +281,14 @@ export function PictureRows({ recipe, locked, set }: RecipeProps) {
               after="%"
             />
           ))}
+          <Check
+            label="bring brighter than usual screens within their range"
+            checked={picture.range === 'standard'}
+            disabled={locked}
+            onChange={(on) => {
+              change({ range: on ? 'standard' : 'kept' });
+            }}
+          />
         </div>
       </Row>
     </>

@@ -74,6 +74,18 @@ export function SoundRows({ recipe, locked, set, encoders }: RecipeProps) {
           />
         </div>
       </Row>
+      {recipe.speed !== 'kept' && (
+        <Row name="pitch">
+          <Check
+            label="falls with the speed, as it rose when the film was sped up"
+            checked={audio.pitch === 'falls'}
+            disabled={locked}
+            onChange={(on) => {
+              change({ pitch: on ? 'falls' : 'kept' });
+            }}
+          />
+        </Row>
+      )}
       {audio.codec !== 'as it is' && (
         <Row name="loudness">
           <div className="flex flex-wrap items-center gap-3">

@@ -1,0 +1,137 @@
+import type { EncodePlan, PictureStep } from './encode-plan';
+import type { Mark } from './recipe';
+
+/** What FFmpeg's filters are told, and the files that they read. */
+
+/** Files in the folder where FFmpeg runs, by names that mean nothing to its filters: places on a disk may hold what separates arguments. */
+export const BESIDE = {
+  /** What is encoded, where a filter reads it for itself. */
+  source: 'source.mkv',
+  text: 'mark.txt',
+  picture: 'mark.png',
+  chapters: 'chapters.txt',
+  cover: 'cover.jpg',
+  weights: 'nnedi3_weights.bin',
+} as const;
+export type BesideName = keyof typeof BESIDE;
+
+/** The files that an encode by a plan needs beside it. */
+export function filesOf(plan: EncodePlan): ReadonlySet<BesideName> {
+  const names = new Set<BesideName>();
+  for (const step of plan.video.steps) {
+    if (step.kind === 'draw' && step.text) names.add('source');
+    if (step.kind === 'mark') names.add(step.mark.kind);
+    if (step.kind === 'deinterlace' && step.thorough) names.add('weights');
+  }
+  if (plan.slower !== 1 && plan.chapters) names.add('chapters');
+  if (plan.cover) names.add('cover');
+  return names;
+}
+
+/** What chapters are for FFmpeg: its own text form. Times in milliseconds of the source; `=`, `;`, `#`, `\` and line ends are escaped. */
+export function chapterText(
+  chapters: readonly { readonly startMs: number; readonly name: string }[],
+  endMs: number,
+  slower: number,
+): string {
+  const at = (ms: number) => Math.round(ms * slower * 1000);
+  const parts = chapters.map(({ startMs, name }, i) =>
+    [
+      '[CHAPTER]',
+      'TIMEBASE=1/1000000',
+      `START=${at(startMs)}`,
+      `END=${at(chapters[i + 1]?.startMs ?? endMs)}`,
+      `title=${name.replace(/[=;#\\\n]/g, (c) => `\\${c}`)}`,
+    ].join('\n'),
+  );
+  return [';FFMETADATA1', ...parts, ''].join('\n');
+}
+
+/** Away from the edges, in shares of the picture's height: players and televisions hide some of it. */
+const MARGIN = 0.04;
+
+/** Where a mark stands: `W`, `H` for the picture and `w`, `h` for the mark, by the names that the filter has for them. */
+function placeOf({ corner }: Mark, [W, H, w, h]: readonly [string, string, string, string]): { x: string; y: string } {
+  const margin = `${H}*${MARGIN}`;
+  if (corner === 'middle') return { x: `(${W}-${w})/2`, y: `(${H}-${h})/2` };
+  return {
+    x: corner.endsWith('left') ? margin : `${W}-${w}-${margin}`,
+    y: corner.startsWith('top') ? margin : `${H}-${h}-${margin}`,
+  };
+}
+
+function markFilter(mark: Mark, heightPixels: number): string {
+  const opacity = (mark.opacityPercent / 100).toFixed(2);
+  const height = Math.max(4, Math.round((heightPixels * mark.heightPercent) / 100));
+  if (mark.kind === 'text') {
+    const { x, y } = placeOf(mark, ['w', 'h', 'tw', 'th']);
+    const look = `fontcolor=white@${opacity}:borderw=${Math.max(1, Math.round(height / 16))}:bordercolor=black@${opacity}`;
+    return `drawtext=textfile=${BESIDE.text}:expansion=none:font=Sans:fontsize=${height}:${look}:x=${x}:y=${y}`;
+  }
+  const { x, y } = placeOf(mark, ['W', 'H', 'w', 'h']);
+  const drawn = `movie=${BESIDE.picture},scale=-1:${height},format=rgba,colorchannelmixer=aa=${opacity}`;
+  return `null[unmarked];${drawn}[mark];[unmarked][mark]overlay=x=${x}:y=${y}`;
+}
+
+/** SMPTE ST 2084 and HLG to what usual screens show: linear light, brought within its range, and back (BT.709). */
+const TO_STANDARD =
+  'zscale=t=linear:npl=100,format=gbrpf32le,zscale=p=bt709,tonemap=tonemap=hable:desat=0,zscale=t=bt709:m=bt709:r=tv,format=yuv420p';
+
+/** The filters of a step, by their names in FFmpeg. */
+function filterOf(step: PictureStep, { heightPixels }: EncodePlan['video']): string {
+  switch (step.kind) {
+    case 'deinterlace': {
+      const which = step.all ? 'all' : 'interlaced';
+      if (step.thorough) return `nnedi=weights=${BESIDE.weights}:deint=${which}:field=${step.fields ? 'af' : 'a'}`;
+      return `bwdif=mode=${step.fields ? 'send_field' : 'send_frame'}:parity=auto:deint=${which}`;
+    }
+    case 'film':
+      // Fields that the stream only says to repeat are repeated first: then all of it is spread over video alike, and one frame in five is
+      // one too many throughout. What matching leaves combed (cuts, titles in video) is deinterlaced; then the frame in five goes.
+      return 'repeatfields,fieldmatch=order=auto:combmatch=full,bwdif=mode=send_frame:deint=interlaced,decimate';
+    case 'crop':
+      return `crop=${step.width}:${step.height}:${step.x}:${step.y}`;
+    case 'scale':
+      return `scale=${step.width}:${step.height}:flags=lanczos${step.square ? ',setsar=1' : ''}`;
+    case 'draw':
+      // Pictures are a stream of their own: see `filtersOf`.
+      return step.text ? `subtitles=filename=${BESIDE.source}:si=${step.subtitle}` : '';
+    case 'tone':
+      return TO_STANDARD;
+    case 'mark':
+      return markFilter(step.mark, heightPixels);
+    case 'turn':
+      return { right: 'transpose=1', half: 'hflip,vflip', left: 'transpose=2' }[step.by];
+    case 'mirror':
+      return 'hflip';
+    case 'light':
+      return `eq=brightness=${step.brightness / 100}:contrast=${1 + step.contrast / 100}:saturation=${1 + step.saturation / 100}`;
+    case 'denoise':
+      return step.strong ? 'hqdn3d=6:4.5:9:9' : 'hqdn3d=2:1.5:3:3';
+  }
+}
+
+const chain = (steps: readonly PictureStep[], video: EncodePlan['video']): string => steps.map((s) => filterOf(s, video)).join(',');
+const isOverlaid = (step: PictureStep | undefined): step is PictureStep & { kind: 'draw' } => step?.kind === 'draw' && !step.text;
+
+/** The filters of a plan are a graph of several inputs, that ends in `[picture]`: subtitle pictures are drawn in. */
+export const isGraph = ({ video }: EncodePlan): boolean => video.steps.some(isOverlaid);
+
+/** The filters of a plan; empty where nothing is done. With subtitle pictures drawn in, a graph that ends in `[picture]`. */
+export function filtersOf({ video }: EncodePlan): string {
+  const { steps } = video;
+  const at = steps.findIndex(isOverlaid);
+  const draw = steps[at];
+  if (!isOverlaid(draw)) return chain(steps, video);
+  const before = chain(steps.slice(0, at), video) || 'null';
+  const after = chain(steps.slice(at + 1), video) || 'null';
+  return `[0:v:0]${before}[frames];[frames][0:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]${after}[picture]`;
+}
+
+/** Filters with what makes a film slower behind them. */
+export function slowed({ slower }: EncodePlan, filters: string): string {
+  if (slower === 1) return filters;
+  const times = `settb=AVTB,setpts=PTS*${slower.toFixed(9)}`;
+  if (filters.endsWith('[picture]')) return `${filters.slice(0, -'[picture]'.length)},${times}[picture]`;
+  return filters === '' ? times : `${filters},${times}`;
+}
