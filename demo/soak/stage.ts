@@ -51,6 +51,7 @@ export class Stage {
       version: JOB_VERSION,
       id: ID,
       createdAt: '2026-01-01',
+      places: [],
       reel,
       reading,
       source,

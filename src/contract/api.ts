@@ -224,6 +224,21 @@ export const SoundSchema = z.object({
     .readonly(),
 });
 export type Sound = z.infer<typeof SoundSchema>;
+/** Where copies go that do not go where their reel does; what is null is as for the reel. */
+const CopyPlacesSchema = z
+  .array(
+    z.object({
+      recipe: RecipeIdSchema,
+      storage: id.nullable(),
+      folder: z.string().max(400).nullable(),
+      fileName: z.string().max(400).nullable(),
+    }),
+  )
+  .max(12)
+  .readonly()
+  .default([]);
+export type SubmitPlaces = z.infer<typeof CopyPlacesSchema>;
+
 export const SubmitJobSchema = z.object({
   source: SourceRefSchema,
   fingerprint: z.string().regex(/^[0-9a-f]{64}$/),
@@ -234,10 +249,11 @@ export const SubmitJobSchema = z.object({
   storage: id,
   /** Folder inside the storage, as the user wrote it; the engine makes a safe path of it. */
   folder: z.string().max(400),
+  places: CopyPlacesSchema,
 });
 export type SubmitJob = z.infer<typeof SubmitJobSchema>;
 /** Copies of a master that is in the library. */
-export const CopyWishSchema = z.object({ copies: z.array(RecipeSchema).min(1).max(12).readonly() });
+export const CopyWishSchema = z.object({ copies: z.array(RecipeSchema).min(1).max(12).readonly(), places: CopyPlacesSchema });
 export const SubmittedSchema = z.object({ jobId: id, fileName: z.string() });
 export const JobLogSchema = z.object({ events: z.array(JobEventSchema) });
 /** One page of the vault, the newest first. `stamp` changes when the vault has: pages of two stamps do not belong together. */

@@ -153,6 +153,8 @@ export const WholenessSchema = z.object({
 const DiscOfSchema = z.object({ label: z.string(), fingerprint: z.string(), kind: z.string(), source: z.string() });
 const SegmentsSchema = z.array(z.object({ title: whole, chapter: whole.nullable(), id: z.string(), discSector: whole, sectors: whole }));
 
+const JobStorageSchema = z.object({ id: z.string(), name: z.string(), path: z.string(), mark: z.string().nullable().default(null) });
+
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
   version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(JOB_VERSION)]),
@@ -162,11 +164,16 @@ export const JobSchema = z.object({
   reading: ReadingSchema,
   source: JobSourceSchema,
   /** The folder that results go to, and where the runner may keep unfinished files (same file system). */
-  storage: z.object({ id: z.string(), name: z.string(), path: z.string(), mark: z.string().nullable().default(null) }),
+  storage: JobStorageSchema,
   /** Folder inside the storage, already safe; empty for the storage itself. */
   folder: z.string().max(2000),
   /** File name without extension, already safe. */
   fileName: z.string().min(1),
+  /** Copies that do not go where the reel goes. */
+  places: z
+    .array(z.object({ recipe: RecipeIdSchema, storage: JobStorageSchema, folder: z.string().max(2000), fileName: z.string().min(1) }))
+    .max(12)
+    .default([]),
   /** Files with the reel's added sound, in its order: resolved by the engine, like the source. */
   soundFiles: z.array(z.string()).max(8).default([]),
   /** The recipes of its copies as they were when it was sent: what is changed later does not change it. */
@@ -187,6 +194,17 @@ export const JobSchema = z.object({
     .default(null),
 });
 export type Job = z.infer<typeof JobSchema>;
+type JobPlaces = Pick<Job, 'storage' | 'folder' | 'fileName' | 'places'>;
+
+/** Where a result goes: the storage, the folder in it, the name without ending. */
+export const placeOf = (job: JobPlaces, recipe: string): Pick<Job, 'storage' | 'folder' | 'fileName'> =>
+  job.places.find((p) => p.recipe === recipe) ?? job;
+
+/** The storages that a job writes to, the reel's own first; each once. */
+export function storagesOf(job: Pick<JobPlaces, 'storage' | 'places'>): readonly Job['storage'][] {
+  const all = [job.storage, ...job.places.map((p) => p.storage)];
+  return all.filter((s, i) => all.findIndex((other) => other.path === s.path) === i);
+}
 
 export const STAGES = ['master', 'master proof', 'access', 'access proof', 'placing'] as const;
 export const StageSchema = z.enum(STAGES);

@@ -135,7 +135,10 @@ export type RecipeFile = z.infer<typeof RecipeFileSchema>;
 
 /** An encoder as it was found on this machine. */
 export const EncoderStateSchema = z.object({
-  name: z.enum([...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER), ...FILTER_NAMES] as unknown as [EncoderName, ...EncoderName[]]),
+  name: z.enum([...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER), ...FILTER_NAMES] as unknown as [
+    EncoderName,
+    ...EncoderName[],
+  ]),
   works: z.boolean(),
   /** Why it does not; null where it does. */
   reason: z.string().nullable(),

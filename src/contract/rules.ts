@@ -10,7 +10,7 @@ import {
   type NamePart,
   type SetChoice,
 } from '@/core/reels';
-import { RecipesSchema } from './recipe';
+import { RecipeIdSchema, RecipesSchema } from './recipe';
 import { RoleSchema } from './reading';
 
 const keptTrack = z.object({
@@ -73,6 +73,19 @@ const rules = z.object({
   recipesFor: z
     .array(z.object({ titles: z.enum(TITLE_KINDS), discs: z.enum(DISC_KINDS), recipes: RecipesSchema }))
     .max(20)
+    .readonly()
+    .default([]),
+  // Not before version 9.
+  places: z
+    .array(
+      z.object({
+        recipe: RecipeIdSchema,
+        storage: z.string().max(128).nullable(),
+        folder: z.array(namePart).max(60).readonly().nullable(),
+        fileName: z.array(namePart).max(60).readonly().nullable(),
+      }),
+    )
+    .max(200)
     .readonly()
     .default([]),
   sets: z.array(setChoice).max(1000).readonly().default([]),

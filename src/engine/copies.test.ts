@@ -1,10 +1,10 @@
-import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, readdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
 import { SHIPPED, type Recipe } from '@/core/recipes';
 import { wholeTitleReel, type Reel } from '@/core/reels';
-import { PROVING, titleOf } from '@/test-support/discs';
+import { PROVING, temporaryFolder, titleOf } from '@/test-support/discs';
 import { probed } from '@/test-support/ffmpeg';
 import { TestEngine } from '@/test-support/engine';
 
@@ -30,7 +30,8 @@ const reel =
   };
 
 process.env['CAREFUL_VAULT_PIECE_SECONDS'] = '0.6';
-const engine = new TestEngine([]);
+const lent = temporaryFolder();
+const engine = new TestEngine([], [{ id: 'lent', name: 'Lending shelf', path: lent }]);
 const inLibrary = () =>
   readdirSync(engine.library)
     .filter((n) => !n.startsWith('.'))
@@ -117,6 +118,86 @@ test('a copy that is not what was promised does not hold back the master, and is
   expect(await engine.call('reprove', { id: later?.id ?? '' })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
   expect(probed(path.join(engine.library, 'Held (later).mp4')).streams[0]?.codec_name).toBe('hevc');
   expect(engine.unfinished()).toEqual([]);
+});
+
+describe('copies that go elsewhere than their reel', () => {
+  const takeAsLibrary = async () => {
+    const { storages } = await engine.call('state');
+    if (storages.find((s) => s.id === 'lent')?.identity !== 'known') await engine.call('takeStorage', { id: 'lent' });
+  };
+  const place = { recipe: 'access', storage: 'lent', folder: 'For readers/Films', fileName: 'Read me' };
+  const under = (folder: string) =>
+    existsSync(folder)
+      ? readdirSync(folder)
+          .filter((n) => !n.startsWith('.'))
+          .sort()
+      : [];
+  const over = (j: { state: string }) => j.state === 'done' || j.state === 'failed';
+
+  test('each has its own storage, folder and name; the disc is read once, and subtitle files stay with the master', async () => {
+    await takeAsLibrary();
+    const wish = (reading: Reading): Reel => ({ ...reel('Apart', ['master', 'access', 'own-slow'])(reading), subtitleFiles: true });
+    const { jobId } = await engine.submit(
+      image,
+      wish,
+      'library',
+      'Masters',
+      [access, slow],
+      [place, { recipe: 'own-slow', storage: null, folder: 'Slow', fileName: null }],
+    );
+    const job = await engine.jobUntil(jobId, over);
+    expect(job).toMatchObject({ state: 'done', problem: null, storage: 'Library, Lending shelf' });
+    expect(under(path.join(engine.library, 'Masters')).filter((n) => n.startsWith('Apart'))).toEqual(
+      expect.arrayContaining(['Apart.mkv', 'Apart.mkv.json']),
+    );
+    expect(under(path.join(engine.library, 'Masters')).some((n) => n.endsWith('.mks'))).toBe(true);
+    expect(under(path.join(engine.library, 'Slow'))).toEqual(['Apart (slow).mkv', 'Apart (slow).mkv.json']);
+    expect(under(path.join(lent, 'For readers', 'Films'))).toEqual(['Read me.mp4', 'Read me.mp4.json']);
+    for (const storage of [engine.library, lent]) expect(readdirSync(path.join(storage, '.careful-vault'))).toEqual(['storage.json']);
+    const copy = (await engine.outputs()).find((o) => o.path.endsWith('Read me.mp4'));
+    expect(copy).toMatchObject({ storage: 'lent', sidecar: { recipe: 'access', reel: { name: 'Apart' } } });
+    expect(await engine.call('reprove', { id: copy?.id ?? '' })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+    const { events } = await engine.call('jobLog', { id: jobId });
+    expect(events.filter((e) => e.type === 'stage' && e.stage === 'master')).toHaveLength(1);
+  });
+
+  test('names that are taken there, and places that are none, are refused before any work; what waits holds its names', async () => {
+    await takeAsLibrary();
+    const send = (name: string, where: object) =>
+      engine.submit(image, reel(name, ['master', 'access']), 'library', '', [access], [{ ...place, ...where }]);
+    await expect(send('Elsewhere', {})).rejects.toThrow(/Read me/);
+    await expect(send('Elsewhere', { storage: 'nowhere' })).rejects.toThrow(/not configured/);
+    const leaving = await send('Elsewhere', { folder: '../../etc', fileName: '../x' });
+    await engine.jobUntil(leaving.jobId, over);
+    expect(under(path.join(lent, '..')).filter((n) => n === 'etc')).toEqual([]);
+    expect((await engine.outputs()).filter((o) => o.storage === 'lent').every((o) => !o.path.includes('..'))).toBe(true);
+    expect(inLibrary().filter((n) => n.startsWith('Elsewhere'))).toEqual(['Elsewhere.mkv', 'Elsewhere.mkv.json']);
+  });
+
+  test('while one of its storages is away a job waits and nothing is written in its place; cancelled, nothing of it stays in either', async () => {
+    await takeAsLibrary();
+    const away = `${lent} away`;
+    renameSync(lent, away);
+    const { jobId } = await engine
+      .submit(image, reel('Waits', ['master', 'access']), 'library', '', [access], [{ ...place, fileName: 'Waits' }])
+      .catch((error: unknown) => {
+        expect(String(error)).toMatch(/storage-missing/);
+        return { jobId: null };
+      });
+    expect(jobId).toBeNull();
+    expect(existsSync(lent)).toBe(false);
+    renameSync(away, lent);
+    const sent = await engine.until(() =>
+      engine
+        .submit(image, reel('Waits', ['master', 'own-slow']), 'library', '', [slow], [{ ...place, recipe: 'own-slow', fileName: 'Waits' }])
+        .catch(() => null),
+    );
+    await engine.jobUntil(sent.jobId, (j) => j.copy === 'own-slow');
+    await engine.call('cancelJob', { id: sent.jobId });
+    await engine.jobUntil(sent.jobId, (j) => j.state === 'cancelled');
+    expect(inLibrary().filter((n) => n.startsWith('Waits'))).toEqual([]);
+    for (const storage of [engine.library, lent]) expect(readdirSync(path.join(storage, '.careful-vault'))).toEqual(['storage.json']);
+  });
 });
 
 test('a recipe that did not come with the reel, and one that is none, are refused', async () => {

@@ -2,7 +2,7 @@ import path from 'node:path';
 import { MASTER, type Recipe } from '@/core/recipes';
 import { wholeTitleReel, type Reel, type TakenTrack } from '@/core/reels';
 import type { Title } from '@/core/reading';
-import { WorkError, type Job, type JobSource, type Output } from '@/contract';
+import { WorkError, type Job, type JobSource, type Output, type SubmitPlaces } from '@/contract';
 import type { Helpers } from './helpers';
 import type { Jobs } from './jobs';
 import type { Outputs } from './outputs';
@@ -45,7 +45,7 @@ const originOf = ({ sidecar }: Output): NonNullable<Job['origin']> => ({
 export async function orderCopies(
   { outputs, helpers, jobs }: { readonly outputs: Outputs; readonly helpers: Helpers; readonly jobs: Jobs },
   id: string,
-  copies: readonly Recipe[],
+  { copies, places }: { readonly copies: readonly Recipe[]; readonly places: SubmitPlaces },
   signal: AbortSignal,
 ): Promise<{ jobId: string; fileName: string }> {
   const { file, output } = await outputs.find(id);
@@ -64,6 +64,6 @@ export async function orderCopies(
     recipes: copies.map((c) => c.id),
   };
   const folder = path.dirname(output.path) === '.' ? '' : path.dirname(output.path);
-  const request = { reading, reel, storage: output.storage, folder, copies: [...copies] };
+  const request = { reading, reel, storage: output.storage, folder, copies: [...copies], places };
   return jobs.submit(request, source, [], originOf(output));
 }

@@ -146,7 +146,7 @@ export const HANDLERS: Handlers = {
   outputs: ({ outputs }, { query }) => outputs.list(query.from),
   output: async ({ outputs }, { id }) => (await outputs.find(id)).output,
   reprove: ({ outputs }, { id, signal }) => outputs.prove(id, signal),
-  makeCopies: (parts, { id, body, signal }) => orderCopies(parts, id, body.copies, signal),
+  makeCopies: (parts, { id, body, signal }) => orderCopies(parts, id, body, signal),
   play: async ({ outputs, players }, { id, query, request, response }) => {
     const { file, output } = await outputs.find(id);
     await play(file, output, query, request, response, players);

@@ -112,7 +112,7 @@ async function play(seed: number): Promise<number> {
           recipes: random.pick([['master'], ['master', 'access']] as Job['reel']['recipes'][]),
         };
         await jobs.submit(
-          { reading, reel, copies: [], storage: 's', folder: '' },
+          { reading, reel, copies: [], storage: 's', folder: '', places: [] },
           { kind: 'drive', path: '/x', label: 'x', drive: `d${random.int(2)}` },
         );
         break;

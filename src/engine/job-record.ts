@@ -5,6 +5,7 @@ import {
   JobSourceSchema,
   JobStateSchema,
   RecipesSchema,
+  storagesOf,
   toProblem,
   WorkError,
   type Job,
@@ -22,7 +23,10 @@ import { claimOf, type Claim } from './names';
 /** What the queue needs of an order. The whole, with the reading of its disc, is in the job's folder: thousands of them are not kept in memory. */
 const OrderSchema = z.object({
   id: z.string(),
-  storage: z.object({ path: z.string(), name: z.string() }),
+  storages: z
+    .array(z.object({ path: z.string(), name: z.string() }))
+    .min(1)
+    .readonly(),
   source: JobSourceSchema,
   recipes: RecipesSchema,
   claim: z.object({ label: z.string(), keys: z.array(z.string()).readonly() }),
@@ -31,7 +35,8 @@ type KeptOrder = z.infer<typeof OrderSchema>;
 
 /** A job that has ended, so that a start need not read its order and its journal; true for as long as the journal has this size. */
 const EndedSchema = z.object({
-  version: z.literal(1),
+  /** Version 1 knew one storage: such a job is read from its order. */
+  version: z.literal(2),
   journalBytes: z.number(),
   order: OrderSchema,
   state: JobStateSchema,
@@ -41,10 +46,10 @@ const ENDED = 'ended.json';
 
 const orderOf = (job: Job): KeptOrder => ({
   id: job.id,
-  storage: { path: job.storage.path, name: job.storage.name },
+  storages: storagesOf(job).map(({ path: place, name }) => ({ path: place, name })),
   source: job.source,
   recipes: job.reel.recipes,
-  claim: claimOf({ storage: job.storage.path, folder: job.folder, fileName: job.fileName, reel: job.reel, copies: job.copies }),
+  claim: claimOf(job),
 });
 
 /** How long a job waits that can not be gone on with, at first and at last. */
@@ -170,7 +175,7 @@ export class JobRecord {
     try {
       writeFileSync(
         `${file}.new`,
-        JSON.stringify({ version: 1, journalBytes: follower.taken, order, state: folded.state, parted: folded.parted }),
+        JSON.stringify({ version: 2, journalBytes: follower.taken, order, state: folded.state, parted: folded.parted }),
       );
       renameSync(`${file}.new`, file);
     } catch {

@@ -1,4 +1,4 @@
-import type { Job, JobEvent, JobState, Problem } from '@/contract';
+import { storagesOf, type Job, type JobEvent, type JobState, type Problem } from '@/contract';
 
 /** What a job without events has done. */
 const NOTHING_YET = {
@@ -26,7 +26,9 @@ export function newJobState(job: Job): JobState {
     folder: job.folder,
     fileName: job.fileName,
     createdAt: job.createdAt,
-    storage: job.storage.name,
+    storage: storagesOf(job)
+      .map((s) => s.name)
+      .join(', '),
     disc: job.origin?.disc.label ?? job.reading.label,
     fingerprint: job.origin?.disc.fingerprint ?? job.reading.fingerprint,
     recipes: [...job.reel.recipes],

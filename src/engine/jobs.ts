@@ -3,12 +3,14 @@ import { readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
 import path from 'node:path';
 import { planPiece } from '@/core/assembly';
 import { MASTER, planEncode, recipesById } from '@/core/recipes';
-import { encodeFacts, joinProblem, estimateReel, neededBytes, safeFileName, safeFolderPath } from '@/core/reels';
+import { encodeFacts, joinProblem, estimateReel, neededAt, safeFileName, safeFolderPath } from '@/core/reels';
 import {
   JOB_ID,
   JOB_VERSION,
   JobSchema,
   WorkError,
+  placeOf,
+  storagesOf,
   toProblem,
   type Job,
   type JobEvent,
@@ -27,7 +29,7 @@ import type { Hub } from './hub';
 import { JobRecord } from './job-record';
 import { lostJobState } from './job-state';
 import { Lanes } from './lanes';
-import { Names, claimOf, requireFolder, requireFreeInLibrary, type Claim } from './names';
+import { Names, claimOf, requireFreeInLibrary, type Claim } from './names';
 import type { Runners } from './runners';
 import type { Storages } from './storages';
 
@@ -111,7 +113,7 @@ export class Jobs {
    * @throws WorkError and DiscError for whatever can be known before it starts.
    */
   async submit(
-    request: Pick<SubmitJob, 'reel' | 'reading' | 'copies' | 'storage' | 'folder'>,
+    request: Pick<SubmitJob, 'reel' | 'reading' | 'copies' | 'storage' | 'folder' | 'places'>,
     source: JobSource,
     soundFiles: readonly string[] = [],
     origin: Job['origin'] = null,
@@ -123,8 +125,7 @@ export class Jobs {
       const problem = first ? joinProblem(first, title) : null;
       if (problem) throw new WorkError('bad-request', problem);
     }
-    const storage = this.around.config.storages.find((s) => s.id === request.storage);
-    if (!storage) throw new WorkError('not-known', 'This storage is not configured');
+    this.configured(request.storage);
     const fileName = safeFileName(reel.fileName || reel.name);
     const folder = safeFolderPath(request.folder);
     const known = recipesById(request.copies);
@@ -133,28 +134,45 @@ export class Jobs {
     if (unknown !== undefined) throw new WorkError('bad-request', `The recipe ${unknown} was not sent with the reel`);
     const facts = encodeFacts(reading, reel);
     if (facts) for (const copy of copies) this.around.encoders?.require(planEncode(copy, facts));
-    const wanted = { storage: storage.path, folder, fileName, reel, copies };
+    const chosen = reel.recipes.flatMap((recipe) => request.places.find((p) => p.recipe === recipe) ?? []);
+    const places = chosen.map((p) => ({
+      recipe: p.recipe,
+      storage: p.storage ?? request.storage,
+      folder: p.folder === null ? folder : safeFolderPath(p.folder),
+      fileName: p.fileName === null ? fileName : safeFileName(p.fileName),
+    }));
+    const placed = (of: (id: string) => Job['storage']) => ({
+      storage: of(request.storage),
+      folder,
+      fileName,
+      places: places.map((p) => ({ ...p, storage: of(p.storage) })),
+      reel,
+      copies,
+    });
+    const unmarked = (id: string) => ({ ...this.configured(id), mark: null });
     // Held before anything is waited for: of many that are sent at once with one name, one is taken in.
-    const release = this.names.hold(claimOf(wanted), this.claimsOfOthers(null));
+    const release = this.names.hold(claimOf(placed(unmarked)), this.claimsOfOthers(null));
     try {
-      const { id, name, path: place, mark } = await this.around.storages.known(request.storage);
-      await requireStorage({ name, path: place, mark }, neededBytes(estimateReel(reading, reel, known)));
-      await requireFolder(wanted);
+      const storages = new Map<string, Job['storage']>();
+      for (const id of new Set([request.storage, ...places.map((p) => p.storage)])) {
+        const { name, path: place, mark } = await this.around.storages.known(id);
+        storages.set(id, { id, name, path: place, mark });
+      }
+      const wanted = placed((id) => storages.get(id) ?? unmarked(id));
+      const needed = neededAt(estimateReel(reading, reel, known), (r) => placeOf(wanted, r).storage.path);
+      for (const storage of storagesOf(wanted)) await requireStorage(storage, needed.get(storage.path) ?? 0);
       await requireFreeInLibrary(wanted);
-      return this.takeIn({
-        reel,
-        reading,
-        source,
-        storage: { id, name, path: place, mark },
-        folder,
-        fileName,
-        soundFiles: [...soundFiles],
-        copies,
-        origin,
-      });
+      return this.takeIn({ ...wanted, reading, source, soundFiles: [...soundFiles], origin });
     } finally {
       release();
     }
+  }
+
+  /** @throws WorkError `not-known`. */
+  private configured(id: string): EngineConfig['storages'][number] {
+    const storage = this.around.config.storages.find((s) => s.id === id);
+    if (!storage) throw new WorkError('not-known', 'This storage is not configured');
+    return storage;
   }
 
   /** A job of its own folder. Where that can not be written, nothing of it stays behind. @throws WorkError `data-full`. */
@@ -193,7 +211,7 @@ export class Jobs {
   }
 
   private async endCancelled(record: JobRecord): Promise<void> {
-    await removeWorkshop(record.order.storage.path, record.order.id).catch(() => undefined);
+    for (const { path: place } of record.order.storages) await removeWorkshop(place, record.order.id).catch(() => undefined);
     record.journal.forgetProgress();
     await record.decide({ type: 'cancelled' });
     this.send(record);
@@ -221,7 +239,7 @@ export class Jobs {
   async forget(id: string): Promise<void> {
     const record = this.lost.has(id) ? null : this.find(id);
     if (record && !record.isOver) throw new WorkError('bad-request', 'This job is not over: cancel it first');
-    const places = record ? [record.order.storage] : this.around.config.storages;
+    const places = record ? record.order.storages : this.around.config.storages;
     for (const { path: place } of places) await removeWorkshop(place, id).catch(() => undefined);
     if (record) this.freeDrive(record); // it may have ended since the last look at it
     rmSync(path.join(this.root, id), { recursive: true, force: true });
@@ -304,8 +322,9 @@ export class Jobs {
       await this.endCancelled(record);
       return;
     }
-    if (this.around.storages.isAway(record.order.storage.path)) {
-      await this.waitForStorage(record);
+    const away = record.order.storages.find((s) => this.around.storages.isAway(s.path));
+    if (away) {
+      await this.waitForStorage(record, away.name);
       return;
     }
     const { phase } = record;
@@ -337,9 +356,9 @@ export class Jobs {
     this.send(record);
   }
 
-  private async waitForStorage(record: JobRecord): Promise<void> {
+  private async waitForStorage(record: JobRecord, name: string): Promise<void> {
     if (record.told.problem?.code === 'storage-missing') return; // said before
-    await record.decide({ type: 'held', problem: toProblem(storageAway(record.order.storage.name)) });
+    await record.decide({ type: 'held', problem: toProblem(storageAway(name)) });
     this.send(record);
   }
 

@@ -1,28 +1,39 @@
 import { access, constants, readdir, stat } from 'node:fs/promises';
 import path from 'node:path';
-import { endingsOf, recipesById, type Recipe } from '@/core/recipes';
-import { besideFiles, type Reel } from '@/core/reels';
-import { WorkError } from '@/contract';
+import { MASTER, endingsOf, recipesById } from '@/core/recipes';
+import { besideFiles } from '@/core/reels';
+import { WorkError, placeOf, type Job } from '@/contract';
 import { sidecarOf } from '@/node/placing';
 
 /** A name as storages compare it that tell neither cases nor ways of composing a letter apart: what is free there is free everywhere. */
 const comparable = (name: string): string => name.normalize('NFC').toLowerCase();
 
-/** A result's place, as a job has it. */
-export interface Wanted {
+/** What names follow from, as a job has it. */
+export type Wanted = Pick<Job, 'storage' | 'folder' | 'fileName' | 'places' | 'reel' | 'copies'>;
+
+/** Files that will stand in one folder. */
+interface FolderNames {
+  /** Path of the storage. */
   readonly storage: string;
-  /** Folder inside the storage. */
   readonly folder: string;
-  readonly fileName: string;
-  readonly reel: Reel;
-  /** The recipes of its copies. */
-  readonly copies: readonly Recipe[];
+  readonly names: readonly string[];
 }
 
-/** Every file name that a job's results will have, provenance included. */
-export function namesOf({ fileName, reel, copies }: Pick<Wanted, 'fileName' | 'reel' | 'copies'>): string[] {
-  const films = [...endingsOf(reel.recipes, recipesById(copies)).values()].map((ending) => fileName + ending);
-  return [...films, ...films.map(sidecarOf), ...besideFiles(reel).map((f) => fileName + f.ending)];
+/** Every file that a job's results will be, provenance included, by the folders that they go to. */
+export function namesOf(wanted: Wanted): FolderNames[] {
+  const { reel, copies } = wanted;
+  const all = new Map<string, { storage: string; folder: string; names: string[] }>();
+  const put = (recipe: string, endings: readonly string[]) => {
+    const { storage, folder, fileName } = placeOf(wanted, recipe);
+    const at = `${storage.path}\n${folder}`;
+    const found = all.get(at) ?? { storage: storage.path, folder, names: [] };
+    found.names.push(...endings.map((ending) => fileName + ending));
+    all.set(at, found);
+  };
+  for (const [recipe, ending] of endingsOf(reel.recipes, recipesById(copies))) put(recipe, [ending, sidecarOf(ending)]);
+  const beside = besideFiles(reel).map((f) => f.ending);
+  if (beside.length > 0) put(reel.recipes[0] ?? MASTER, beside);
+  return [...all.values()];
 }
 
 /** The names of a job's results, as they are compared. */
@@ -34,7 +45,7 @@ export interface Claim {
 
 export const claimOf = (wanted: Wanted): Claim => ({
   label: path.join(wanted.folder, wanted.fileName),
-  keys: namesOf(wanted).map((name) => `${wanted.storage}\n${comparable(path.join(wanted.folder, name))}`),
+  keys: namesOf(wanted).flatMap(({ storage, folder, names }) => names.map((name) => `${storage}\n${comparable(path.join(folder, name))}`)),
 });
 
 /** Names that are spoken for while a job is being taken in: between looking and having, nobody else may take them. */
@@ -59,7 +70,7 @@ export class Names {
  * The folder that results go to, as far as it is there: said now, not after all the work.
  * @throws WorkError `name-taken` where something else has its name, `storage-read-only` where it is another’s.
  */
-export async function requireFolder({ storage, folder }: Pick<Wanted, 'storage' | 'folder'>): Promise<void> {
+async function requireFolder({ storage, folder }: FolderNames): Promise<void> {
   let inside = '';
   for (const part of folder.split('/').filter(Boolean)) {
     inside = path.join(inside, part);
@@ -74,10 +85,10 @@ export async function requireFolder({ storage, folder }: Pick<Wanted, 'storage' 
 }
 
 /** @throws WorkError `name-taken` where the library has one of the names, and says what it is that has it. */
-export async function requireFreeInLibrary(wanted: Wanted): Promise<void> {
+async function requireFreeNames(wanted: FolderNames): Promise<void> {
   const folder = path.join(wanted.storage, wanted.folder);
   const there = new Map((await readdir(folder).catch(() => [])).map((name) => [comparable(name), name]));
-  for (const name of namesOf(wanted)) {
+  for (const name of wanted.names) {
     const found = there.get(comparable(name));
     if (found === undefined) continue;
     const film = name.replace(/\.json$/, '');
@@ -91,5 +102,13 @@ export async function requireFreeInLibrary(wanted: Wanted): Promise<void> {
       () => null,
     );
     throw new WorkError('name-taken', `The library already has a file ${found}${size === 0 ? ', which is empty' : ''}`);
+  }
+}
+
+/** Everything that can be known of a job's names before any work. @throws WorkError `name-taken`, `storage-read-only`. */
+export async function requireFreeInLibrary(wanted: Wanted): Promise<void> {
+  for (const folder of namesOf(wanted)) {
+    await requireFolder(folder);
+    await requireFreeNames(folder);
   }
 }

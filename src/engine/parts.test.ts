@@ -28,6 +28,7 @@ describe('the state of a job', () => {
     folder: '',
     fileName: 'Film',
     soundFiles: [],
+    places: [],
     copies: [],
     origin: null,
     source: { kind: 'image', path: '/x', label: 'x' },

@@ -1,7 +1,7 @@
 import { access, constants, mkdir, open, rm, rmdir, stat, statfs } from 'node:fs/promises';
 import path from 'node:path';
 import type { MatroskaSink } from '@/core/matroska';
-import { WorkError } from '@/contract';
+import { WorkError, storagesOf, type Job } from '@/contract';
 import { WORKSHOP, requireThere, type MarkedStorage } from './storage-mark';
 
 export const workshopOf = (storage: string, jobId: string): string => path.join(storage, WORKSHOP, jobId);
@@ -55,6 +55,11 @@ export async function makeWorkshop(storage: MarkedStorage, jobId: string): Promi
 export async function removeWorkshop(storage: string, jobId: string): Promise<void> {
   await rm(workshopOf(storage, jobId), { recursive: true, force: true });
   await rmdir(path.join(storage, WORKSHOP)).catch(() => undefined); // not empty: the storage's mark, or another job at work
+}
+
+/** Unfinished files of a job, wherever its results would have gone. @throws system errors. */
+export async function removeWorkshops(job: Pick<Job, 'id' | 'storage' | 'places'>): Promise<void> {
+  for (const { path: storage } of storagesOf(job)) await removeWorkshop(storage, job.id);
 }
 
 /** A file as a sink for the Matroska writer. Short writes are continued, errors keep their system code. */

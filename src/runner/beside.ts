@@ -4,7 +4,8 @@ import { besidePromise } from '@/core/master';
 import type { MasterPromise } from '@/core/proof';
 import { besideFiles, writeSubtitleFile } from '@/core/reels';
 import type { MatroskaSink } from '@/core/matroska';
-import { WorkError, type BesideResult, type Job } from '@/contract';
+import { MASTER } from '@/core/recipes';
+import { WorkError, placeOf, type BesideResult, type Job } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { sha256File } from '@/node/hash';
 import { makeWorkshop, openFileSink } from '@/node/library';
@@ -13,9 +14,15 @@ import { shortProof } from './short-proof';
 
 /** Subtitles that are written as files beside the result: made in the same walk over the disc, and proven like it. */
 
+/** They stand beside the first result: a copy may go elsewhere than its reel. */
+const placeOfThem = (job: Job) => placeOf(job, job.reel.recipes[0] ?? MASTER);
+
 export const besidePart = async (job: Job, ending: string): Promise<string> =>
-  path.join(await makeWorkshop(job.storage, job.id), `beside${ending}.part`);
-export const besidePath = (job: Job, ending: string): string => path.join(job.storage.path, job.folder, job.fileName + ending);
+  path.join(await makeWorkshop(placeOfThem(job).storage, job.id), `beside${ending}.part`);
+export function besidePath(job: Job, ending: string): string {
+  const { storage, folder, fileName } = placeOfThem(job);
+  return path.join(storage.path, folder, fileName + ending);
+}
 
 /** Sinks for the reel's subtitle tracks that are wanted as files. */
 export class BesideSinks {

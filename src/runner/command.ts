@@ -7,7 +7,7 @@ import { findRoles } from '@/core/findings';
 import { wholeTitleReel } from '@/core/reels';
 import { JOB_VERSION, JobSchema, ReelSchema, SidecarSchema, WorkError, toProblem, type Job, type JobSource } from '@/contract';
 import { JobFolder } from '@/node/job-folder';
-import { removeWorkshop } from '@/node/library';
+import { removeWorkshops } from '@/node/library';
 import { kindOfFile, openSource } from '@/node/open-source';
 import { proveResult } from '@/node/prove-file';
 import { sealState } from '@/node/seal';
@@ -96,7 +96,7 @@ async function make(jobFile: string, output: string): Promise<number> {
     }
     const code = await runJob(new JobFolder(folder), controller.signal);
     // Nobody will retry this job: what the runner kept for that is not needed.
-    if (code !== 0) await removeWorkshop(job.storage.path, job.id);
+    if (code !== 0) await removeWorkshops(job);
     const events = await readFile(path.join(folder, 'events.ndjson'), 'utf8');
     for (const line of events.trim().split('\n')) if (!line.includes('"type":"progress"')) process.stderr.write(`${line}\n`);
     return code;

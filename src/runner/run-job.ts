@@ -1,9 +1,9 @@
 import { FAULT_WEIGHTS, damageOf, wholenessText } from '@/core/reading';
 import type { MasterPromise } from '@/core/proof';
-import { WorkError, toProblem, type Job, type Stage } from '@/contract';
+import { WorkError, placeOf, storagesOf, toProblem, type Job, type Stage } from '@/contract';
 import { MASTER, recipesById, type RecipeId } from '@/core/recipes';
-import { estimateReel, neededBytes } from '@/core/reels';
-import { removeWorkshop, requireStorage } from '@/node/library';
+import { estimateReel, neededAt } from '@/core/reels';
+import { removeWorkshops, requireStorage } from '@/node/library';
 import { isThere, storageAway } from '@/node/storage-mark';
 import type { JobFolder } from '@/node/job-folder';
 import {
@@ -106,10 +106,11 @@ class JobRun {
   /** @returns false where it stops because the disc is no longer needed, and encoding is still to come. @throws what a stage throws. */
   async toItsEnd(untilRead: boolean): Promise<boolean> {
     const { job } = this;
-    await requireStorage(
-      job.storage,
-      neededBytes(estimateReel(job.reading, job.reel, recipesById(job.copies))) - (this.progress.masterBytes ?? 0),
-    );
+    const needed = neededAt(estimateReel(job.reading, job.reel, recipesById(job.copies)), (r) => placeOf(job, r).storage.path);
+    for (const storage of storagesOf(job)) {
+      const there = storage === job.storage ? (this.progress.masterBytes ?? 0) : 0;
+      await requireStorage(storage, (needed.get(storage.path) ?? 0) - there);
+    }
     await this.master();
     if (untilRead && this.copies.some((copy) => !this.copy(copy))) {
       this.folder.emit({ type: 'parted' });
@@ -245,18 +246,25 @@ class JobRun {
   }
 }
 
+/** A storage that the job writes to and that is not there; null where all are. */
+async function firstAway(job: Job): Promise<Job['storage'] | null> {
+  for (const storage of storagesOf(job)) if (!(await isThere(storage))) return storage;
+  return null;
+}
+
 /** A job that could not be brought to its end: what is kept of it, and what is said. @returns the exit code. */
 async function endFailed(folder: JobFolder, run: JobRun, job: Job, signal: AbortSignal, error: unknown): Promise<number> {
   if (signal.aborted) {
     if (folder.standing !== 'cancel-asked') return 3; // the machine is shut down
-    await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
+    await removeWorkshops(job).catch(() => undefined);
     folder.cancelled();
     return 2;
   }
   // Whatever went wrong first: without its storage the job can not go on, and nothing is to be written in its place.
   const isSaid = error instanceof WorkError && error.code === 'storage-missing';
-  if (isSaid || !(await isThere(job.storage))) {
-    folder.emit({ type: 'held', problem: toProblem(isSaid ? error : storageAway(job.storage.name)) });
+  const away = await firstAway(job);
+  if (isSaid || away) {
+    folder.emit({ type: 'held', problem: toProblem(isSaid || !away ? error : storageAway(away.name)) });
     return 3;
   }
   const found = toProblem(error);
@@ -273,7 +281,7 @@ async function endFailed(folder: JobFolder, run: JobRun, job: Job, signal: Abort
     problem.code === 'work-lost' ||
     (progress.finished.length === 0 && progress.copies.length === 0)
   ) {
-    await removeWorkshop(job.storage.path, job.id).catch(() => undefined);
+    await removeWorkshops(job).catch(() => undefined);
     folder.writeProgress({ ...progress, finished: [], copies: [] });
     folder.emit({ type: 'failed', problem });
     return 1;

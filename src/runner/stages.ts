@@ -20,6 +20,8 @@ import {
   SIDECAR_VERSION,
   SidecarSchema,
   WorkError,
+  placeOf,
+  storagesOf,
   toProblem,
   type BesideResult,
   type Job,
@@ -32,7 +34,7 @@ import { encodeCopy } from '@/node/encode-pieces';
 import { brightnessFigures, examineCopy, ffmpegVersion, probeShape } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { flushFile } from '@/node/durable';
-import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
+import { makeWorkshop, openFileSink, removeWorkshops, workshopOf } from '@/node/library';
 import { forgetIntent, placeFinished, realDisk, type FileStamp, type Finished, type Whose } from '@/node/placing';
 import { nearnessToMaster } from '@/node/outcome';
 import { openSource, requireSame } from '@/node/open-source';
@@ -56,10 +58,12 @@ export interface StageContext {
 const extensionOf = (ending: string): string => ending.slice(ending.lastIndexOf('.'));
 const endingOf = (job: Job, recipe: RecipeId): string =>
   endingsOf([...new Set([...job.reel.recipes, recipe])], recipesById(job.copies)).get(recipe) ?? '';
-export const finalPath = (job: Job, recipe: RecipeId): string =>
-  path.join(job.storage.path, job.folder, job.fileName + endingOf(job, recipe));
+export function finalPath(job: Job, recipe: RecipeId): string {
+  const { storage, folder, fileName } = placeOf(job, recipe);
+  return path.join(storage.path, folder, fileName + endingOf(job, recipe));
+}
 const unfinishedPath = async (job: Job, recipe: RecipeId): Promise<string> =>
-  path.join(await makeWorkshop(job.storage, job.id), `${recipe}${extensionOf(endingOf(job, recipe))}.part`);
+  path.join(await makeWorkshop(placeOf(job, recipe).storage, job.id), `${recipe}${extensionOf(endingOf(job, recipe))}.part`);
 
 const exists = (file: string) =>
   stat(file).then(
@@ -229,7 +233,7 @@ async function planOf(job: Job, recipe: Recipe, master: MasterPromise, signal: A
 /** Film in one piece of a long encode, for whoever wants other ones than usual; the tests do. */
 const pieceMs = (): number => Number(process.env['CAREFUL_VAULT_PIECE_SECONDS'] ?? 0) * 1000 || PIECE_MS;
 
-const piecesOf = (job: Job, id: RecipeId): string => path.join(workshopOf(job.storage.path, job.id), `${id}.pieces`);
+const piecesOf = (job: Job, id: RecipeId): string => path.join(workshopOf(placeOf(job, id).storage.path, job.id), `${id}.pieces`);
 /** What was made of a copy goes, with its pieces: it was not what was promised. */
 export async function forgetCopy(job: Job, id: RecipeId): Promise<void> {
   await rm(await unfinishedPath(job, id), { force: true });
@@ -391,27 +395,34 @@ export async function place(
   more: 'to come' | 'none' = 'none',
 ): Promise<string[]> {
   const { job, note } = context;
-  const files: Finished[] = [];
-  for (const result of results)
-    files.push({
+  const files: { readonly file: Finished; readonly storage: string }[] = [];
+  for (const result of results) {
+    const file = {
       from: await unfinishedPath(job, result.recipe),
       to: finalPath(job, result.recipe),
       sizeBytes: result.bytes,
       sha256: result.sha256,
       stamp: result.stamp,
       sidecar: `${JSON.stringify(sidecar(job, result, result === results[0] ? beside : []), null, 2)}\n`,
-    });
-  for (const { ending, sizeBytes, sha256 } of beside)
-    files.push({ from: await besidePart(job, ending), to: besidePath(job, ending), sizeBytes, sha256, stamp: null, sidecar: null });
+    };
+    files.push({ file, storage: placeOf(job, result.recipe).storage.path });
+  }
+  for (const { ending, sizeBytes, sha256 } of beside) {
+    const file = { from: await besidePart(job, ending), to: besidePath(job, ending), sizeBytes, sha256, stamp: null, sidecar: null };
+    files.push({ file, storage: placeOf(job, job.reel.recipes[0] ?? MASTER).storage.path });
+  }
   const whose = (text: string, file: Finished): Whose => {
     const found = SidecarSchema.safeParse(parsed(text));
     if (!found.success || found.data.jobId !== job.id) return 'other';
     return found.data.file.sha256 === file.sha256 ? 'this file' : 'this job';
   };
-  await placeFinished(files, workshopOf(job.storage.path, job.id), whose, note);
-  if (more === 'none') await removeWorkshop(job.storage.path, job.id);
-  else forgetIntent(workshopOf(job.storage.path, job.id));
-  return files.map((f) => f.to);
+  for (const { path: storage } of storagesOf(job)) {
+    const here = files.filter((f) => f.storage === storage).map((f) => f.file);
+    if (here.length > 0) await placeFinished(here, workshopOf(storage, job.id), whose, note);
+  }
+  if (more === 'none') await removeWorkshops(job);
+  else for (const { path: storage } of storagesOf(job)) forgetIntent(workshopOf(storage, job.id));
+  return files.map((f) => f.file.to);
 }
 
 const parsed = (text: string): unknown => {

@@ -177,7 +177,16 @@ export class Catalogue extends Dexie {
       await upgradeRecipes(change.table<Recipe>('recipes'));
     });
     // Recipes know marks, another speed and another dynamic range.
-    this.version(CATALOGUE_VERSION).upgrade((change) => upgradeRecipes(change.table<Recipe>('recipes')));
+    this.version(CATALOGUE_VERSION).upgrade(async (change) => {
+      await upgradeRecipes(change.table<Recipe>('recipes'));
+      // House rules know where copies by some recipes go.
+      await change
+        .table('settings')
+        .toCollection()
+        .modify((setting: RulesRecord) => {
+          Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
+        });
+    });
   }
 
   async rules(): Promise<HouseRules | null> {

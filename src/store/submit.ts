@@ -1,6 +1,6 @@
 import { recipesById } from '@/core/recipes';
-import { folderOf, readingForReel, type HouseRules, type Reel } from '@/core/reels';
-import type { EngineState, SourceRef, StorageState } from '@/contract';
+import { fileNameOf, folderOf, readingForReel, type HouseRules, type Reel } from '@/core/reels';
+import type { EngineState, SourceRef, StorageState, SubmitPlaces } from '@/contract';
 import { call } from './api';
 import type { DiscRecord, DraftRecord } from './db';
 import { fileNameFor, valuesOf } from './draft';
@@ -11,7 +11,20 @@ export interface Destination {
   readonly storage: string;
   readonly folder: string;
   readonly fileName: string;
+  /** Of copies that go elsewhere. */
+  readonly places: SubmitPlaces;
 }
+
+/** Where copies of a reel go that do not go where it does, by the house rules. */
+export const placesOf = (disc: Pick<DiscRecord, 'name'>, reel: Reel, rules: Pick<HouseRules, 'places'>): SubmitPlaces =>
+  rules.places
+    .filter((p) => reel.recipes.includes(p.recipe))
+    .map(({ recipe, storage, folder, fileName }) => ({
+      recipe,
+      storage,
+      folder: folder && folderOf(folder, valuesOf(disc, reel)),
+      fileName: fileName && fileNameOf(fileName, valuesOf(disc, reel)),
+    }));
 
 /** The storage that a draft names, or the first there is; null where there is none. */
 export const storageOf = (draft: Pick<DraftRecord, 'storage'> | null, engine: Pick<EngineState, 'storages'> | null): StorageState | null =>
@@ -27,7 +40,12 @@ export function destinationOf(
 ): Destination | null {
   const storage = storageOf(draft, engine);
   if (!storage) return null;
-  return { storage: storage.id, folder: folderOf(draft.folder, valuesOf(disc, reel)), fileName: fileNameFor(disc, reel, rules) };
+  return {
+    storage: storage.id,
+    folder: folderOf(draft.folder, valuesOf(disc, reel)),
+    fileName: fileNameFor(disc, reel, rules),
+    places: placesOf(disc, reel, rules),
+  };
 }
 
 /** Sends a reel to the queue, with all of its disc that a job needs. @returns the job's identifier. @throws ApiError. */
@@ -35,11 +53,11 @@ export async function submitReel(
   disc: DiscRecord,
   source: SourceRef,
   reel: Reel,
-  { storage, folder, fileName }: Destination,
+  { storage, folder, fileName, places }: Destination,
 ): Promise<string> {
   const reading = readingForReel(disc.reading, reel);
   const known = recipesById(await ownRecipes());
   const copies = reel.recipes.flatMap((id) => known.get(id) ?? []);
-  const body = { copies, source, fingerprint: disc.fingerprint, reading, reel: { ...reel, fileName }, storage, folder };
+  const body = { copies, source, fingerprint: disc.fingerprint, reading, reel: { ...reel, fileName }, storage, folder, places };
   return (await call('submitJob', { body })).jobId;
 }

@@ -3,7 +3,16 @@ import { mkdirSync, readdirSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
 import path from 'node:path';
 import type { z } from 'zod';
-import { ROUTES, type JobState, type Output, type Problem, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
+import {
+  ROUTES,
+  type JobState,
+  type Output,
+  type Problem,
+  type RouteName,
+  type SourceRef,
+  type SubmitJob,
+  type SubmitPlaces,
+} from '@/contract';
 import type { Recipe } from '@/core/recipes';
 import type { Reel } from '@/core/reels';
 import { PROVING, temporaryFolder } from './discs';
@@ -234,11 +243,12 @@ export class TestEngine {
     storage = 'library',
     folder = '',
     copies: readonly Recipe[] = [],
+    places: SubmitPlaces = [],
   ): Promise<{ jobId: string; fileName: string }> {
     const { reading } = await this.read(source);
     if (!reading) throw new Error('nothing was read');
     return this.call('submitJob', {
-      body: { source, fingerprint: reading.fingerprint, reading, reel: reel(reading), storage, folder, copies },
+      body: { source, fingerprint: reading.fingerprint, reading, reel: reel(reading), storage, folder, copies, places },
     });
   }
 

@@ -154,15 +154,43 @@ function copiesOf(
   );
 }
 
-const sumOf = ({ copyBytes: copies }: ReelEstimate): number => [...copies.values()].reduce((sum, bytes) => sum + bytes, 0);
+/**
+ * Room that a reel's files take in all, by storages: what is unfinished stands in the storage that it goes to and only gets its name in
+ * the end. Every copy is made from the master, whether that is kept or not; while one is put together its pieces are still there.
+ * @param at the storage of a recipe's result, by any name that tells storages apart.
+ */
+export function neededAt(estimate: ReelEstimate, at: (recipe: RecipeId) => string): Map<string, number> {
+  const needed = new Map([[at(MASTER), estimate.masterBytes]]);
+  const largest = new Map<string, number>();
+  for (const [recipe, bytes] of estimate.copyBytes) {
+    const storage = at(recipe);
+    needed.set(storage, (needed.get(storage) ?? 0) + bytes);
+    largest.set(storage, Math.max(largest.get(storage) ?? 0, bytes));
+  }
+  for (const [storage, bytes] of largest) needed.set(storage, (needed.get(storage) ?? 0) + bytes);
+  return needed;
+}
 
 /**
- * Room that a reel's files take in all: what is unfinished stands in the storage itself and only gets its name in the end. Every copy is
- * made from the master, whether that is kept or not; while one is put together its pieces are still there.
+ * Room that several reels take on each storage, one after the other: what is only there meanwhile makes room for the next.
+ * @param at the storage of a recipe's result.
  */
-export const neededBytes = (estimate: ReelEstimate): number =>
-  estimate.masterBytes + sumOf(estimate) + Math.max(0, ...estimate.copyBytes.values());
-
-/** How much of that is there in the end. */
-export const keptBytes = ({ recipes }: Pick<Reel, 'recipes'>, estimate: ReelEstimate): number =>
-  (recipes.includes(MASTER) ? estimate.masterBytes : 0) + sumOf(estimate);
+export function roomAt(
+  reels: readonly (ReelEstimate & Pick<Reel, 'recipes'>)[],
+  at: (recipe: RecipeId) => string,
+): Map<string, { readonly kept: number; readonly passing: number }> {
+  const room = new Map<string, { kept: number; passing: number }>();
+  for (const reel of reels) {
+    const kept = new Map<string, number>();
+    for (const recipe of reel.recipes) {
+      const bytes = recipe === MASTER ? reel.masterBytes : (reel.copyBytes.get(recipe) ?? 0);
+      kept.set(at(recipe), (kept.get(at(recipe)) ?? 0) + bytes);
+    }
+    for (const [storage, bytes] of neededAt(reel, at)) {
+      const stays = kept.get(storage) ?? 0;
+      const before = room.get(storage) ?? { kept: 0, passing: 0 };
+      room.set(storage, { kept: before.kept + stays, passing: Math.max(before.passing, bytes - stays) });
+    }
+  }
+  return room;
+}

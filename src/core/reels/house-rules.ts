@@ -28,6 +28,15 @@ const KIND_OF: Readonly<Partial<Record<Role, RecipesFor['titles']>>> = {
   'play-all': 'episodes',
 };
 
+/** A place of its own for the copies by a recipe. What is null is as for the reel. */
+export interface CopyPlace {
+  readonly recipe: RecipeId;
+  /** By its identifier. */
+  readonly storage: string | null;
+  readonly folder: readonly NamePart[] | null;
+  readonly fileName: readonly NamePart[] | null;
+}
+
 /** The archive's standing choices. Applied to a reading they propose reels; every choice comes with its reason. */
 export interface HouseRules {
   /** BCP 47 tags in order of preference; empty for no preference. */
@@ -60,6 +69,8 @@ export interface HouseRules {
   readonly folder: readonly NamePart[];
   /** Storage by its identifier; null for the first there is. */
   readonly storage: string | null;
+  /** Where copies by some recipes go, that do not go where their reel does. */
+  readonly places: readonly CopyPlace[];
   /** Subtitles are also written as files beside the result. */
   readonly subtitleFiles: boolean;
   /** Where a disc is not whole: nothing is made of it before somebody has looked, or what there is is taken with its gaps. */
@@ -89,6 +100,7 @@ export const DEFAULT_RULES: HouseRules = {
   fileName: DEFAULT_FILE_NAME,
   folder: DEFAULT_FOLDER,
   storage: null,
+  places: [],
   subtitleFiles: false,
   damage: 'refuse',
   measure: false,

@@ -2,7 +2,7 @@ export type { Piece, Reel, TakenTrack } from './model';
 export { readingForReel } from './for-job';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
 export { takeAudio, takeSubtitle, wholeTitleReel, withTrack } from './propose';
-export { estimateReel, keptBytes, neededBytes, type ReelEstimate } from './estimate';
+export { estimateReel, neededAt, roomAt, type ReelEstimate } from './estimate';
 export { coverageOf, type Coverage, type KeptPieces } from './coverage';
 export {
   pieceChapters,
@@ -49,6 +49,7 @@ export {
   DISC_KINDS,
   TITLE_KINDS,
   recipesFor,
+  type CopyPlace,
   type RecipesFor,
   applyRules,
   type Decision,

@@ -15,6 +15,7 @@ import {
   takeSubtitle,
   wholeTitleReel,
   type HouseRules,
+  roomAt,
 } from '.';
 
 describe('file names', () => {
@@ -208,4 +209,27 @@ test('recipes by kind of title and disc: the first line that fits counts, and th
   expect(recipesFor(rules, 'cut', 'DVD-Video')).toEqual(['master', 'access']);
   expect(recipesFor(rules, 'main', 'Video file')).toEqual(['master', 'access']);
   expect(recipesFor(rules, 'episode', 'DVD-Video')).toEqual(['master']);
+});
+
+test('room is reckoned where results go: what is only there meanwhile makes room for the next reel, and stays with its storage', () => {
+  const estimate = (recipes: readonly string[], masterBytes: number, copies: readonly (readonly [string, number])[]) => ({
+    recipes,
+    durationMs: 1000,
+    masterBytes,
+    copyBytes: new Map(copies),
+  });
+  const at = (recipe: string) => (recipe === 'lent' ? 'shelf' : 'library');
+  const reels = [
+    estimate(['master', 'access', 'lent'], 1000, [
+      ['access', 200],
+      ['lent', 50],
+    ]),
+    // No master is kept of this one: it is there while its copy is made.
+    estimate(['lent'], 3000, [['lent', 80]]),
+  ];
+  expect(Object.fromEntries(roomAt(reels, at))).toEqual({
+    library: { kept: 1200, passing: 3000 },
+    shelf: { kept: 130, passing: 80 },
+  });
+  expect(Object.fromEntries(roomAt(reels, () => 'library'))).toEqual({ library: { kept: 1330, passing: 3080 } });
 });

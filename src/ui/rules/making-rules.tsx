@@ -10,21 +10,10 @@ import { Button } from '../parts/controls';
 import { Row, Select } from '../parts/fields';
 import { RecipePick } from '../parts/recipe-pick';
 import { ROLE_PLURAL } from '../words';
+import { EXAMPLE } from './example';
 import { NameField } from './name-field';
+import { PlaceRules } from './place-rules';
 import type { RulesProps } from './rules-props';
-
-/** A made-up episode: shows what a pattern comes to. */
-const EXAMPLE = {
-  work: 'Slack Water',
-  year: '1987',
-  series: 'Tide Tables',
-  season: '1',
-  episode: '2',
-  title: '3',
-  disc: 'Tide Tables',
-  language: 'en',
-  accession: 'HM 1987.12',
-};
 
 /** What is made of a reel, how it is called, and where it goes. */
 export function MakingRules({ rules, set }: RulesProps) {
@@ -124,6 +113,7 @@ export function MakingRules({ rules, set }: RulesProps) {
           }}
         />
       </Row>
+      <PlaceRules rules={rules} set={set} />
     </>
   );
 }

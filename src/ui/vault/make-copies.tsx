@@ -6,6 +6,8 @@ import type { Output } from '@/contract';
 import type { RecipeId } from '@/core/recipes';
 import { call } from '@/store/api';
 import { useRecipes } from '@/store/recipes';
+import { useRules } from '@/store/rules';
+import { placesOf } from '@/store/submit';
 import { plural } from '../format';
 import { Button } from '../parts/controls';
 import { Modal } from '../parts/modal';
@@ -17,13 +19,16 @@ import { recipeLine } from '../words-recipes';
 /** Copies of a master by any number of recipes: its disc is not needed. */
 export function MakeCopies({ output, onClose }: { output: Output; onClose: () => void }) {
   const recipes = useRecipes();
+  const rules = useRules();
   const [chosen, setChosen] = useState<ReadonlySet<RecipeId>>(new Set());
   const action = useAction();
   const { sidecar } = output;
   const copies = recipes.all.filter((r) => chosen.has(r.id));
   const order = () =>
     action.run(async () => {
-      await call('makeCopies', { id: output.id, body: { copies } });
+      const reel = { ...sidecar.reel, recipes: copies.map((c) => c.id) };
+      const places = placesOf({ name: sidecar.disc.label }, reel, rules);
+      await call('makeCopies', { id: output.id, body: { copies, places } });
       toast({ text: `${sidecar.reel.name}: ${plural(copies.length, 'copy', 'copies')} on the queue`, state: 'running' });
       onClose();
     });

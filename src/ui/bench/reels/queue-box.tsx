@@ -3,7 +3,7 @@
 import { ScanSearch } from 'lucide-react';
 import Link from 'next/link';
 import { useState } from 'react';
-import { estimateReel, folderOf, keptBytes, literalOf, neededBytes } from '@/core/reels';
+import { estimateReel, folderOf, literalOf, roomAt } from '@/core/reels';
 import { sourceKey, type Problem } from '@/contract';
 import { call, problemOf } from '@/store/api';
 import { paceOf, secondsFor } from '@/store/history';
@@ -210,14 +210,14 @@ function WhatIsNext() {
 
 /** The one main action of the Bench: what it will take, and go. */
 export function QueueBox({ queueing }: { queueing: Queueing }) {
-  const { disc, engine, reels, recipes, factors } = useBench();
-  const { waiting, storage, busy, problem, ready, submit } = queueing;
+  const { disc, engine, reels, recipes, factors, rules } = useBench();
+  const { waiting, storage, storages, busy, problem, ready, submit } = queueing;
   const outputs = useOutputs();
   const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId, factors) }));
-  const kept = estimates.reduce((sum, e) => sum + keptBytes(e, e), 0);
-  // One after the other: what is only there meanwhile makes room for the next.
-  const passing = Math.max(0, ...estimates.map((e) => neededBytes(e) - keptBytes(e, e)));
-  const needed = kept + passing;
+  const room = roomAt(estimates, (id) => rules.places.find((p) => p.recipe === id)?.storage ?? storage?.id ?? '');
+  const all = [...room.values()];
+  const kept = all.reduce((sum, r) => sum + r.kept, 0);
+  const passing = all.reduce((sum, r) => sum + r.passing, 0);
   const seconds = secondsFor(estimates, paceOf(engine?.jobs ?? [], outputs ?? []));
   useKeys({ queue: ready ? () => void submit() : null });
   return (
@@ -244,7 +244,10 @@ export function QueueBox({ queueing }: { queueing: Queueing }) {
             {passing > 0 ? `${bytes(passing)} more in the storage meanwhile.` : 'No temporary space beside that.'}
           </span>
         )}
-        {storage && <StorageRemarks storage={storage} needed={needed} />}
+        {[...room].map(([id, { kept: stays, passing: meanwhile }]) => {
+          const there = storages.find((s) => s.id === id);
+          return there && <StorageRemarks key={id} storage={there} needed={stays + meanwhile} />;
+        })}
       </p>
       <MakeHere waiting={waiting} />
       {waiting.length === 0 && reels.length > 0 ? (
