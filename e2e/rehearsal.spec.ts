@@ -43,6 +43,38 @@ test('a moment before and after a recipe, ten seconds of it, and another moment'
     .toBeGreaterThan(3);
   await dialog.getByRole('button', { name: 'Back to the picture' }).click();
   await expect(video).toHaveCount(0);
+
+  // Bars by hand: dragged, by key and by number; what is cut off is grey, and kept with the reel.
+  await dialog.getByLabel('Recipe that is rehearsed').selectOption({ label: 'Lending copy' });
+  await expect(dialog.getByAltText('as it will be')).toBeVisible({ timeout: 40_000 });
+  await dialog.getByRole('button', { name: 'Bars by hand' }).click();
+  const top = dialog.getByRole('slider', { name: 'Bar at the top' });
+  const before = Number(await top.getAttribute('aria-valuenow'));
+  await top.focus();
+  await page.keyboard.press('Shift+ArrowDown');
+  await expect(top).toHaveAttribute('aria-valuenow', String(before + 16));
+  await dialog.getByLabel('Pixels at the left').fill('40');
+  const bottom = dialog.getByRole('slider', { name: 'Bar at the bottom' });
+  const handle = await bottom.boundingBox();
+  if (!handle) throw new Error('no handle');
+  await page.mouse.move(handle.x + handle.width / 2, handle.y + handle.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(handle.x + handle.width / 2, handle.y - 40, { steps: 4 });
+  await page.mouse.up();
+  const dragged = Number(await bottom.getAttribute('aria-valuenow'));
+  expect(dragged).toBeGreaterThan(20);
+  expect(await seriousFaults(page)).toEqual([]);
+  await dialog.getByRole('button', { name: 'Done' }).click();
+  const even = (n: number) => n - (n % 2);
+  await expect(dialog).toContainText(`Black bars go; ${720 - 40} × ${576 - even(before + 16) - even(dragged)} pixels stay.`);
+  await page.keyboard.press('Escape');
+  await expect(dialog).toHaveCount(0);
+  await rehearse(page);
+  await dialog.getByLabel('Recipe that is rehearsed').selectOption({ label: 'Lending copy' });
+  await dialog.getByRole('button', { name: 'Bars by hand' }).click({ timeout: 40_000 });
+  await expect(bottom).toHaveAttribute('aria-valuenow', String(dragged));
+  await dialog.getByRole('button', { name: 'No bars' }).click();
+  await expect(bottom).toHaveAttribute('aria-valuenow', '0');
   await page.keyboard.press('Escape');
   await expect(dialog).toHaveCount(0);
   expect(complaints).toEqual([]);

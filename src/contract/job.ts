@@ -82,6 +82,8 @@ const addedAudio = z.object({
   isVisuallyImpaired: z.boolean(),
 }) satisfies z.ZodType<AddedAudio>;
 
+const side = z.number().int().nonnegative().max(8192);
+
 export const ReelSchema = z.object({
   name,
   pieces: z
@@ -107,6 +109,7 @@ export const ReelSchema = z.object({
   addedAudio: z.array(addedAudio).max(8).readonly().optional(),
   subtitleFiles: z.boolean().optional(),
   damage: z.enum(['refuse', 'around']).optional(),
+  bars: z.object({ top: side, bottom: side, left: side, right: side }).nullish(),
   recipes: RecipesSchema,
 }) satisfies z.ZodType<Reel>;
 

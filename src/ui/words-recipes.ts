@@ -76,6 +76,9 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'film as it is': () => 'Film with pulldown by flags only: its frames are whole, and stay.',
   'not measured': () => 'Black bars are not known before the title is measured: none are cut off.',
   'bars cropped': ([w, h]) => `Black bars go; ${n(w)} × ${n(h)} pixels stay.`,
+  'bars by hand': () => 'Black bars as they were set by hand for this reel.',
+  'crop cuts picture': ([rows]) =>
+    `That cuts off ${n(rows)} rows and columns in which samples show picture: look at bright and dark moments before it is queued.`,
   'no bars': () => 'Samples show no black bars.',
   scaled: ([w, h, w2, h2]) => `Scaled from ${n(w)} × ${n(h)} to ${n(w2)} × ${n(h2)}.`,
   'shape kept': ([aspect]) => `Pixels are not square; the shape of ${n(aspect)} : 1 is written in the file.`,

@@ -21,6 +21,10 @@ function reduced({ numerator, denominator }: Rate): Rate {
   return { numerator: Math.round(numerator) / a, denominator: Math.round(denominator) / a };
 }
 
+const SIDES = ['top', 'bottom', 'left', 'right'] as const;
+/** Rows and columns that no crop takes. */
+const LEAST_LEFT = 16;
+
 const even = (n: number): number => Math.max(2, Math.round(n / 2) * 2);
 
 /** Film whose pulldown is only said by flags has as many combed frames as any film: hardly one in ten. */
@@ -283,12 +287,27 @@ export class VideoPlanner {
     return [];
   }
 
+  /** Bars to be cut off: as somebody set them, else as they were measured; null where nothing is known. Something stays in any case. */
+  private bars(): NonNullable<EncodeFacts['measured']>['bars'] | null {
+    const { measured, barsByHand, video } = this.facts;
+    if (!barsByHand) return measured?.bars ?? null;
+    this.tell('picture', 'bars by hand');
+    const found = measured?.bars;
+    const beyond = found ? SIDES.map((side) => Math.max(0, barsByHand[side] - found[side])).reduce((a, b) => a + b) : 0;
+    if (beyond > 0) this.tell('picture', 'crop cuts picture', [beyond], { weight: 'eyes' });
+    const within = (first: number, second: number, all: number): [number, number] =>
+      first + second <= all - LEAST_LEFT ? [first, second] : [0, 0];
+    const [top, bottom] = within(barsByHand.top, barsByHand.bottom, video.heightPixels);
+    const [left, right] = within(barsByHand.left, barsByHand.right, video.widthPixels);
+    return { top, bottom, left, right };
+  }
+
   /** What is done to the picture's shape: bars, size, pixels. */
   private spaceSteps(
     interlaced: boolean,
     lossless: boolean,
   ): { steps: PictureStep[]; widthPixels: number; heightPixels: number; displayAspect: number } {
-    const { video, measured } = this.facts;
+    const { video } = this.facts;
     const { bars, mostRows, pixels, grow, mark } = this.recipe.picture;
     const steps: PictureStep[] = [];
     let [width, height] = [video.widthPixels, video.heightPixels];
@@ -297,7 +316,7 @@ export class VideoPlanner {
       // Rows of colour stand for two of the picture, and in fields for four: rather a row of the bar too much than one of the picture lost.
       const [column, row] = [2, interlaced ? 4 : 2];
       const cut = (n: number, step: number) => Math.floor(n / step) * step;
-      const found = measured?.bars;
+      const found = this.bars();
       const [x, y] = [cut(found?.left ?? 0, column), cut(found?.top ?? 0, row)];
       const inner = { width: width - x - cut(found?.right ?? 0, column), height: height - y - cut(found?.bottom ?? 0, row) };
       if (!found) this.tell('picture', 'not measured', [], { weight: 'eyes' });

@@ -31,6 +31,8 @@ export type ReasonCode =
   | 'not measured'
   | 'bars cropped'
   | 'no bars'
+  | 'bars by hand'
+  | 'crop cuts picture'
   | 'scaled'
   | 'shape kept'
   | 'denoised'

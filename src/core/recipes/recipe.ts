@@ -127,6 +127,8 @@ export interface EncodeFacts {
     readonly combed: number;
     readonly bars: { readonly top: number; readonly bottom: number; readonly left: number; readonly right: number };
   } | null;
+  /** Black bars set by hand, which go before those that were measured; absent or null where nobody has. */
+  readonly barsByHand?: NonNullable<EncodeFacts['measured']>['bars'] | null;
   readonly audio: readonly {
     readonly codec: AudioCodec;
     readonly channels: number;

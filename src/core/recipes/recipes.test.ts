@@ -167,6 +167,26 @@ describe('what is done to the shape', () => {
     expect(shape(recipe({ ...lossless, container: 'MP4' }), odd)).toEqual([852, 480, 1.778]);
   });
 
+  test('bars set by hand go before those of samples; where they cut picture that is told, and something stays in any case', () => {
+    const found = measured('progressive', 0, { top: 72, bottom: 72, left: 0, right: 0 });
+    const crop = recipe({ picture: { bars: 'crop' } });
+    const byHand = (bars: EncodeFacts['barsByHand']): EncodeFacts => ({ ...found, barsByHand: bars ?? null });
+    expect(filters(crop, byHand({ top: 60, bottom: 64, left: 0, right: 8 }))).toBe('crop=712:452:0:60');
+    const told = (facts: EncodeFacts) =>
+      planEncode(crop, facts).reasons.flatMap((r) => (r.code === 'crop cuts picture' ? [[r.values[0], r.weight]] : []));
+    expect(told(byHand({ top: 60, bottom: 64, left: 0, right: 0 }))).toEqual([]);
+    expect(told(byHand({ top: 80, bottom: 72, left: 6, right: 0 }))).toEqual([[14, 'eyes']]);
+    expect(shape(crop, byHand({ top: 400, bottom: 400, left: 0, right: 0 }))[1]).toBe(576);
+    // A title that was not measured, and a recipe that keeps its bars.
+    expect(
+      filters(recipe({ picture: { bars: 'crop', deinterlace: 'never' } }), {
+        ...PAL,
+        barsByHand: { top: 8, bottom: 8, left: 0, right: 0 },
+      }),
+    ).toBe('crop=720:560:0:8');
+    expect(filters(access, byHand({ top: 60, bottom: 60, left: 0, right: 0 }))).toBe('');
+  });
+
   test('where fields stay, rows are cut in fours: colour of a field stands for two of its rows', () => {
     const bars = { top: 75, bottom: 73, left: 0, right: 0 };
     const facts = { ...measured('interlaced', 0.9, bars), flaggedInterlaced: true };

@@ -19,6 +19,7 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
     video: { ...video, twoViews: video.secondView !== null },
     flaggedInterlaced: flaggedInterlaced ?? video.interlaced,
     measured: picture && { scan: picture.scan, combed: told > 0 ? picture.combed / told : 0, bars: picture.bars },
+    barsByHand: reel.bars ?? null,
     audio: [
       ...reel.audio.map(({ stream, name }) => {
         const track = names.get(stream);

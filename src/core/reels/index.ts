@@ -10,13 +10,23 @@ export {
   pieceSpan,
   plannedChapters,
   reelMs,
+  takenTwice,
   takenOnLane,
   takenStretches,
   type PieceSpan,
   type TakenStretch,
 } from './pieces';
 export { besideFiles, type BesideFile } from './beside-files';
-export { NO_TAGS, type AddedAudio, type AddedSubtitle, type BesideSource, type Cue, type ReelChapter, type ReelTags } from './model';
+export {
+  NO_TAGS,
+  type AddedAudio,
+  type Bars,
+  type AddedSubtitle,
+  type BesideSource,
+  type Cue,
+  type ReelChapter,
+  type ReelTags,
+} from './model';
 export {
   ChapterListError,
   applyChapterList,

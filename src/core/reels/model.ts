@@ -143,7 +143,17 @@ export interface Reel {
    * gaps as long as they are. None for `refuse`.
    */
   readonly damage?: DamageChoice | undefined;
+  /** Black bars as somebody has set them by eye, where the samples did not see them right; none for those of the samples. */
+  readonly bars?: Bars | null | undefined;
   readonly recipes: readonly RecipeId[];
+}
+
+/** Black rows and columns at each side of the picture, in its own pixels. */
+export interface Bars {
+  readonly top: number;
+  readonly bottom: number;
+  readonly left: number;
+  readonly right: number;
 }
 
 export type DamageChoice = 'refuse' | 'around';

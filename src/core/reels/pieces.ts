@@ -21,6 +21,26 @@ export const pieceMs = (title: Title, piece: Piece): number => {
   return Math.max(0, toMs - fromMs);
 };
 
+/**
+ * The title of which a reel takes some stretch more than once; null where it takes none twice. Joined by mistake that makes a film that
+ * begins again. Angles of one stretch are others.
+ */
+export function takenTwice(titles: readonly Title[], pieces: readonly Piece[]): number | null {
+  for (const [i, piece] of pieces.entries()) {
+    const title = titles.find((t) => t.number === piece.title);
+    const own = title && pieceSpan(title, piece);
+    const again =
+      own &&
+      pieces.slice(0, i).some((other) => {
+        if (other.title !== piece.title || other.angle !== piece.angle) return false;
+        const span = pieceSpan(title, other);
+        return span.fromMs < own.toMs && own.fromMs < span.toMs;
+      });
+    if (again) return piece.title;
+  }
+  return null;
+}
+
 /** What a piece takes of a segment: shares of it, 0 to 1, in order of time. */
 export interface TakenStretch {
   readonly segment: Segment;

@@ -51,6 +51,13 @@ export function BenchDialogs() {
                   }
                 : null
             }
+            onBars={
+              rehearsed.jobId === null
+                ? (bars) => {
+                    commands.change(rehearsed.id, { ...rehearsed.reel, bars });
+                  }
+                : null
+            }
             onClose={close}
           />
         )

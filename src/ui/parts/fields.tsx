@@ -71,7 +71,7 @@ export function Check({
 /** A row of a form: what it is, and what one does about it. */
 export function Row({ name, children, hint }: { name: string; children: ReactNode; hint?: ReactNode }) {
   return (
-    <div className="grid grid-cols-[118px_minmax(0,1fr)] items-start gap-x-3 py-1">
+    <div className="grid grid-cols-[var(--row-name,118px)_minmax(0,1fr)] items-start gap-x-3 py-1">
       <span className="pt-0.5 text-second">{name}</span>
       <div className="flex min-w-0 flex-col gap-1">
         {children}

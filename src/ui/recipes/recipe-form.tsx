@@ -11,7 +11,7 @@ export function RecipeForm(props: RecipeProps) {
   const wrongAt = (field: string) => wrong.find((w) => w.path.join('.') === field)?.message;
   return (
     <form
-      className="px-4 py-3"
+      className="px-4 py-3 [--row-name:88px]"
       onSubmit={(e) => {
         e.preventDefault();
       }}
@@ -56,7 +56,7 @@ export function RecipeForm(props: RecipeProps) {
             }}
           />
           <label className="flex items-center gap-1.5 text-second">
-            behind the file’s name
+            behind its name
             <TextField
               label="Behind the file’s name"
               className="w-28"
@@ -94,7 +94,7 @@ export function RecipeForm(props: RecipeProps) {
         />
         {recipe.video.codec !== 'as it is' && (
           <label className="flex items-center gap-1.5 text-second">
-            drawn into the picture
+            drawn in
             <Select
               label="Drawn into the picture"
               value={recipe.subtitles.drawn}

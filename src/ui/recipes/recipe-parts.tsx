@@ -21,6 +21,7 @@ export function NumberField({
   value,
   usual,
   step = 1,
+  narrow = false,
   disabled,
   onChange,
 }: {
@@ -30,6 +31,7 @@ export function NumberField({
   value: number | null;
   usual: string;
   step?: number;
+  narrow?: boolean;
   disabled: boolean;
   onChange: (value: number | null) => void;
 }) {
@@ -40,7 +42,7 @@ export function NumberField({
         label={label}
         type="number"
         step={step}
-        className="w-20"
+        className={narrow ? 'w-16' : 'w-20'}
         disabled={disabled}
         placeholder={usual}
         value={value ?? ''}

@@ -181,7 +181,7 @@ export function PictureRows({ recipe, locked, set, encoders }: RecipeProps) {
             }}
           />
           <Check
-            label="every picture as long as every other"
+            label="constant rate"
             checked={recipe.video.frameRate === 'constant'}
             disabled={locked || recipe.container === 'AVI'}
             onChange={(on) => {
@@ -272,6 +272,7 @@ export function PictureRows({ recipe, locked, set, encoders }: RecipeProps) {
               key={what}
               before={what}
               label={what}
+              narrow
               value={picture[what] === 0 ? null : picture[what]}
               usual="0"
               disabled={locked}

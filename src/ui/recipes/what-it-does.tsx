@@ -155,6 +155,7 @@ export function WhatItDoes({ recipe }: { recipe: Recipe | null }) {
               first={recipe.id}
               startMs={title.durationMs / 3}
               onTake={null}
+              onBars={null}
               onClose={() => {
                 rehearse(false);
               }}

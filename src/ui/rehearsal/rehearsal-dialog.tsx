@@ -2,6 +2,7 @@
 
 import { useState } from 'react';
 import { MASTER, type Recipe, type RecipeId } from '@/core/recipes';
+import type { Bars } from '@/core/reels';
 import { useRecipes } from '@/store/recipes';
 import { Select } from '../parts/fields';
 import { Modal } from '../parts/modal';
@@ -16,6 +17,7 @@ export function RehearsalDialog({
   first,
   startMs,
   onTake,
+  onBars,
   onClose,
 }: {
   on: Rehearsed;
@@ -24,6 +26,8 @@ export function RehearsalDialog({
   startMs: number;
   /** Takes a recipe for the reel; null where there is none to take it for. */
   onTake: ((id: RecipeId) => void) | null;
+  /** Sets the bars of the reel by hand, or back to what samples say; null where there is no reel to set them for. */
+  onBars: ((bars: Bars | null) => void) | null;
   onClose: () => void;
 }) {
   const recipes = useRecipes();
@@ -54,7 +58,7 @@ export function RehearsalDialog({
       ) : (
         recipe &&
         (part === 'picture' ? (
-          <RehearsedPicture on={on} source={on.source} recipe={recipe} startMs={startMs} />
+          <RehearsedPicture on={on} source={on.source} recipe={recipe} startMs={startMs} onBars={onBars} />
         ) : (
           <TrialPart key={recipe.id} on={on} source={on.source} recipe={recipe} onTake={onTake} onRecipe={choose} />
         ))

@@ -1,9 +1,9 @@
 'use client';
 
-import { Play, Square } from 'lucide-react';
+import { Crop, Play, Square } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import { planEncode, type Recipe } from '@/core/recipes';
-import { encodeFacts } from '@/core/reels';
+import { encodeFacts, type Bars } from '@/core/reels';
 import type { Problem } from '@/contract';
 import { problemOf } from '@/store/api';
 import { rehearsalSample } from '@/store/looks';
@@ -13,6 +13,7 @@ import { Button, Mark } from '../parts/controls';
 import { MomentSlider } from '../parts/moment-slider';
 import { ProblemNote } from '../parts/problem-note';
 import { reasonText } from '../words-recipes';
+import { BarsFrame } from './bars-frame';
 import { Curtain } from './curtain';
 import type { Rehearsed } from './rehearsed';
 import { useRehearsal } from './use-rehearsal';
@@ -72,13 +73,16 @@ export function RehearsedPicture({
   source,
   recipe,
   startMs,
+  onBars,
 }: {
   on: Rehearsed;
   source: ReadableSource;
   recipe: Recipe;
   startMs: number;
+  onBars: ((bars: Bars | null) => void) | null;
 }) {
   const { title } = on;
+  const [framing, setFraming] = useState(false);
   const [atMs, setAt] = useState(Math.min(startMs, title.durationMs - 1));
   const { shown, busy, problem, clear } = useRehearsal(on, source, recipe, atMs);
   const sample = useSample(on, source, recipe);
@@ -100,6 +104,8 @@ export function RehearsedPicture({
             style={{ aspectRatio: shape }}
             onError={sample.stop}
           />
+        ) : shown && framing && onBars ? (
+          <BarsFrame on={on} picture={shown.before} shape={shape} cuts={recipe.picture.bars === 'crop'} onBars={onBars} />
         ) : shown ? (
           <Curtain
             before={shown.before}
@@ -125,6 +131,17 @@ export function RehearsedPicture({
               setAt(ms);
             }}
           />
+          {onBars && !sample.address && recipe.video.codec !== 'as it is' && (
+            <Button
+              className="px-2 py-0.5"
+              aria-pressed={framing}
+              onClick={() => {
+                setFraming(!framing);
+              }}
+            >
+              <Crop size={12} aria-hidden /> {framing ? 'Done' : 'Bars by hand'}
+            </Button>
+          )}
           {sample.address ? (
             <Button className="px-2 py-0.5" onClick={sample.stop}>
               <Square size={12} aria-hidden /> Back to the picture

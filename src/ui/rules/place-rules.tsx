@@ -44,14 +44,14 @@ export function PlaceRules({ rules, set }: RulesProps) {
                 }}
               />
               <Check
-                label="folder of its own"
+                label="own folder"
                 checked={place.folder !== null}
                 onChange={(on) => {
                   change({ folder: on ? rules.folder : null });
                 }}
               />
               <Check
-                label="name of its own"
+                label="own name"
                 checked={place.fileName !== null}
                 onChange={(on) => {
                   change({ fileName: on ? rules.fileName : null });

@@ -1,7 +1,7 @@
 import { useDndContext } from '@dnd-kit/core';
 import { useMemo } from 'react';
 import { MASTER, planEncode, type RecipeId } from '@/core/recipes';
-import { encodeFacts, joinRefusal, estimateReel } from '@/core/reels';
+import { encodeFacts, joinRefusal, estimateReel, takenTwice } from '@/core/reels';
 import type { Role } from '@/core/findings';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import type { Recipes } from '@/store/recipes';
@@ -43,6 +43,7 @@ export function useReel(draft: DraftReel, dragged: readonly number[]) {
     () => ({ estimate: estimateReel(disc.reading, reel, recipes.byId, factors), remarks: remarksOn(disc, reel, recipes) }),
     [disc, reel, recipes, factors],
   );
+  const twice = takenTwice(disc.reading.titles, reel.pieces);
   const role = disc.findings.titles.find((f) => f.title === reel.pieces[0]?.title)?.role ?? 'extra';
   return {
     locked,
@@ -50,7 +51,7 @@ export function useReel(draft: DraftReel, dragged: readonly number[]) {
     isDragging: active?.id === `card ${draft.id}`,
     place: places.get(draft.id) ?? NO_PLACE,
     ...planned,
-    remark: SECOND[role] ?? null,
+    remark: twice === null ? (SECOND[role] ?? null) : `takes some of title ${twice} twice`,
     /** Why what is being dragged can not be joined to it; null where it can, or where nothing is. */
     refusal: dragged.length > 0 ? joinRefusal(disc.reading, draft, dragged) : null,
     isSelected: selected?.id === draft.id,
