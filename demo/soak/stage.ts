@@ -52,6 +52,7 @@ export class Stage {
       id: ID,
       createdAt: '2026-01-01',
       places: [],
+      hardware: [],
       reel,
       reading,
       source,

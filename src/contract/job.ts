@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
 import type { Check, CopyExpectation, Proof, MasterPromise } from '@/core/proof';
-import { CONTAINERS, SHAPE_CODECS, type CopyShape, type Nearness } from '@/core/recipes';
+import { CONTAINERS, HARDWARE_NAMES, SHAPE_CODECS, type CopyShape, type Nearness } from '@/core/recipes';
 import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
 import { RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
@@ -181,6 +181,8 @@ export const JobSchema = z.object({
   soundFiles: z.array(z.string()).max(8).default([]),
   /** The recipes of its copies as they were when it was sent: what is changed later does not change it. */
   copies: z.array(RecipeSchema).max(12).default([]),
+  /** Encoders of hardware that worked here when it was sent. */
+  hardware: z.array(z.enum(HARDWARE_NAMES)).max(50).default([]),
   /** Where its source, a master of the library, comes from itself: its copies are told of that disc. Null for a disc or a file. */
   origin: z
     .object({

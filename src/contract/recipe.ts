@@ -16,6 +16,7 @@ import {
   TURNS,
   VIDEO_ENCODER,
   FILTER_NAMES,
+  HARDWARE_NAMES,
   type EncoderName,
   type Mark,
   type Recipe,
@@ -92,6 +93,7 @@ export const RecipeSchema = z.strictObject({
     tuning: z.enum(TUNINGS),
     keySeconds: z.number().min(0.1).max(60).nullable(),
     frameRate: z.enum(['kept', 'constant']).default('kept'),
+    hardware: z.boolean().default(false),
   }),
   speed: z.enum(SPEEDS).default('kept'),
   picture: z.strictObject({
@@ -135,7 +137,7 @@ export type RecipeFile = z.infer<typeof RecipeFileSchema>;
 
 /** An encoder as it was found on this machine. */
 export const EncoderStateSchema = z.object({
-  name: z.enum([...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER), ...FILTER_NAMES] as unknown as [
+  name: z.enum([...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER), ...FILTER_NAMES, ...HARDWARE_NAMES] as unknown as [
     EncoderName,
     ...EncoderName[],
   ]),

@@ -39,11 +39,27 @@ const inLibrary = () =>
 
 /** Where this file is, the joining of HEVC ends too soon and says that all is well. */
 const spoils = path.join(engine.folder, 'spoils');
+/** Where this file is, the hardware that seemed to work does not. */
+const broken = path.join(engine.folder, 'broken hardware');
+/** FFmpeg with those faults, and with hardware that this machine does not have: another encoder does its work. */
 function putSpoilerBefore(program: string): void {
   const folder = path.join(engine.folder, 'programs');
   mkdirSync(folder);
-  const script = `#!/bin/sh
+  const script = `#!/bin/bash
 case "$*" in *pipe:0*hvc1*) [ -e '${spoils}' ] && exec /usr/bin/${program} -t 0.7 "$@";; esac
+case "$*" in
+  *h264_nvenc*)
+    [ -e '${broken}' ] && { echo 'the device is gone' >&2; exit 1; }
+    args=()
+    while [ $# -gt 0 ]; do
+      case "$1" in
+        h264_nvenc) args+=(libx264); shift;;
+        -rc:v:0|-cq:v:0|-preset:v:0|-b:v:0) shift 2;;
+        *) args+=("$1"); shift;;
+      esac
+    done
+    exec /usr/bin/${program} "\${args[@]}";;
+esac
 exec /usr/bin/${program} "$@"
 `;
   writeFileSync(path.join(folder, program), script, { mode: 0o755 });
@@ -198,6 +214,32 @@ describe('copies that go elsewhere than their reel', () => {
     expect(inLibrary().filter((n) => n.startsWith('Waits'))).toEqual([]);
     for (const storage of [engine.library, lent]) expect(readdirSync(path.join(storage, '.careful-vault'))).toEqual(['storage.json']);
   });
+});
+
+test('hardware that works is used and named; where it fails, software does the same, and that is said', async () => {
+  await engine.until(async () => ((await engine.call('state')).encoders.some((e) => e.name === 'NVENC H.264' && e.works) ? true : null));
+  const { encoders } = await engine.call('state');
+  expect(encoders.filter((e) => e.name.startsWith('VAAPI')).map((e) => [e.works, (e.reason ?? '').length > 5])).toEqual([
+    [false, true],
+    [false, true],
+    [false, true],
+  ]);
+  const fast: Recipe = { ...access, id: 'own-fast', name: 'Fast one', suffix: ' (fast)', video: { ...access.video, hardware: true } };
+  const made = async (name: string) => {
+    const { jobId } = await engine.submit(image, reel(name, ['own-fast']), 'library', '', [fast]);
+    expect(await engine.jobUntil(jobId, (j) => j.state === 'done' || j.state === 'failed')).toMatchObject({ state: 'done', problem: null });
+    const output = (await engine.outputs()).find((o) => o.path === `${name} (fast).mp4`);
+    const { events } = await engine.call('jobLog', { id: jobId });
+    return { encoder: output?.sidecar.tools['videoEncoder'], said: events.flatMap((e) => (e.type === 'note' ? [e.text] : [])).join('\n') };
+  };
+  const first = await made('Hard');
+  expect(first.encoder).toBe('h264_nvenc');
+  expect(first.said).toMatch(/Fast one: the picture was encoded by h264_nvenc/);
+  writeFileSync(broken, '');
+  const second = await made('Soft');
+  expect(second.encoder).toBe('libx264');
+  expect(second.said).toMatch(/NVENC failed, encoded in software instead: .*the device is gone/);
+  rmSync(broken);
 });
 
 test('a recipe that did not come with the reel, and one that is none, are refused', async () => {

@@ -1,5 +1,5 @@
 import path from 'node:path';
-import { encodersOf, type EncodePlan } from '@/core/recipes';
+import { encodersOf, workingHardware, type EncodePlan, type HardwareName } from '@/core/recipes';
 import { WorkError, type EncoderState } from '@/contract';
 import { tryEncoders } from '@/node/encoders';
 import { ffmpegVersion } from '@/node/ffmpeg';
@@ -17,6 +17,11 @@ export class Encoders {
   async look(signal: AbortSignal): Promise<void> {
     this.states = await tryEncoders(path.join(this.dataFolder, 'encoders.json'), ffmpegVersion(), signal);
     this.hub.send({ type: 'encoders', encoders: [...this.states] });
+  }
+
+  /** Encoders of hardware that work here. */
+  get hardware(): HardwareName[] {
+    return workingHardware(this.states);
   }
 
   /** What is known not to work is refused before it is queued. @throws WorkError `encoder-missing`. */

@@ -47,7 +47,7 @@ interface Surroundings {
   readonly runners: Runners;
   readonly drives: Pick<Drives, 'use'>;
   readonly storages: Pick<Storages, 'known' | 'isAway'>;
-  readonly encoders?: Pick<Encoders, 'require'>;
+  readonly encoders?: Pick<Encoders, 'require' | 'hardware'>;
   readonly hub: Pick<Hub, 'send'>;
   /** Something was put into the library. */
   readonly finished: () => void;
@@ -162,7 +162,8 @@ export class Jobs {
       const needed = neededAt(estimateReel(reading, reel, known), (r) => placeOf(wanted, r).storage.path);
       for (const storage of storagesOf(wanted)) await requireStorage(storage, needed.get(storage.path) ?? 0);
       await requireFreeInLibrary(wanted);
-      return this.takeIn({ ...wanted, reading, source, soundFiles: [...soundFiles], origin });
+      const hardware = this.around.encoders?.hardware ?? [];
+      return this.takeIn({ ...wanted, reading, source, soundFiles: [...soundFiles], origin, hardware });
     } finally {
       release();
     }

@@ -59,7 +59,8 @@ const resolve = (ref: SourceRef): Promise<JobSource> =>
   ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
 const readings = new Readings(resolve, drives, hub, helpers);
 const looks = new Looks(resolve, drives, pool, players);
-const rehearsals = new Rehearsals(looks, pool, path.join(config.dataFolder, 'rehearsals'));
+const encoders = new Encoders(config.dataFolder, hub);
+const rehearsals = new Rehearsals(looks, pool, path.join(config.dataFolder, 'rehearsals'), encoders);
 const announceOutputs = () => {
   outputs.changed();
   void outputs.count().then((count) => {
@@ -67,7 +68,6 @@ const announceOutputs = () => {
   });
 };
 const runner = path.join(here, 'runner.mjs');
-const encoders = new Encoders(config.dataFolder, hub);
 const jobs = new Jobs({ config, encoders, runners: new RunnerProcesses(runner), drives, storages, hub, finished: announceOutputs });
 
 /** Looks at folders and storages now and then, and tells the pages what has changed. */

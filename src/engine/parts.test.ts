@@ -29,6 +29,7 @@ describe('the state of a job', () => {
     fileName: 'Film',
     soundFiles: [],
     places: [],
+    hardware: [],
     copies: [],
     origin: null,
     source: { kind: 'image', path: '/x', label: 'x' },

@@ -5,6 +5,7 @@ import path from 'node:path';
 import { WorkError, type RehearsalWish, type TrialWish } from '@/contract';
 import { rehearseSample, rehearseStill } from '@/node/rehearsal';
 import { findQuality, tryRecipes } from '@/node/trial';
+import type { Encoders } from './encoders';
 import { sayingLines, type Looks } from './looks';
 import { sendFile } from './play';
 import type { Pool } from './pool';
@@ -21,6 +22,7 @@ export class Rehearsals {
     private readonly looks: Pick<Looks, 'use'>,
     private readonly pool: Pick<Pool, 'run'>,
     private readonly folder: string,
+    private readonly encoders: Pick<Encoders, 'hardware'>,
   ) {
     rmSync(folder, { recursive: true, force: true });
   }
@@ -29,7 +31,9 @@ export class Rehearsals {
   still(id: string, { title, reel, recipe, atMs }: RehearsalWish, response: ServerResponse): Promise<void> {
     return sayingLines(response, (say, signal) =>
       this.looks.use(id, title, (opened, reading, found) =>
-        this.pool.run('look', signal, () => rehearseStill({ opened, reading, title: found, reel }, recipe, atMs, { signal, say })),
+        this.pool.run('look', signal, () =>
+          rehearseStill({ opened, reading, title: found, reel, hardware: this.encoders.hardware }, recipe, atMs, { signal, say }),
+        ),
       ),
     );
   }
@@ -40,7 +44,9 @@ export class Rehearsals {
     const name = randomUUID();
     const file = path.join(this.folder, name);
     const type = await this.looks.use(id, title, (opened, reading, found) =>
-      this.pool.run('ask', signal, () => rehearseSample({ opened, reading, title: found, reel }, recipe, atMs, file, signal)),
+      this.pool.run('ask', signal, () =>
+        rehearseSample({ opened, reading, title: found, reel, hardware: this.encoders.hardware }, recipe, atMs, file, signal),
+      ),
     );
     this.samples.set(name, { file, type });
     for (const [old, { file: gone }] of this.samples) {
@@ -63,7 +69,7 @@ export class Rehearsals {
     return sayingLines(response, (say, signal) =>
       this.looks.use(id, title, (opened, reading, found) =>
         this.pool.run('ask', signal, () => {
-          const looked = { opened, reading, title: found, reel };
+          const looked = { opened, reading, title: found, reel, hardware: this.encoders.hardware };
           const [only] = recipes;
           return leastSsim !== null && only
             ? findQuality(looked, only, leastSsim, { signal, say })

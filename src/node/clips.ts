@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { planReel } from '@/core/assembly';
 import type { Reading, Title } from '@/core/reading';
+import type { HardwareName } from '@/core/recipes';
 import type { Reel } from '@/core/reels';
 import { openFileSink } from './library';
 import type { OpenedSource } from './open-source';
@@ -16,6 +17,8 @@ export interface LookedAt {
   readonly title: Title;
   /** Its tracks are taken, in its order; what was added to it from files is not. */
   readonly reel: Reel;
+  /** Encoders of hardware that work here; absent for none. */
+  readonly hardware?: readonly HardwareName[];
 }
 
 /** A short stretch of a reel in a file. */

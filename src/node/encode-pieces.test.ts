@@ -198,6 +198,24 @@ describe('what was finished before a stop', () => {
     expect(decodedFrames(divided.output, 'v:0').join() === decodedFrames(master, 'v:0').join()).toBe(true);
   });
 
+  test('is of several pieces where they are made at once; where one fails the others stop, and the film is the same', async () => {
+    const master = source('25', MPEG2);
+    const one = order(lossless, master);
+    await encodeCopy(one, silent);
+    const many = { ...order(lossless, master), atOnce: 3 };
+    const seen: number[] = [];
+    const { pieces } = await encodeCopy(many, { ...silent, progress: (ms) => seen.push(ms) });
+    expect(pieces).toBeGreaterThanOrEqual(4);
+    expect(decodedFrames(many.output, 'v:0')).toEqual(decodedFrames(one.output, 'v:0'));
+    expect(seen.every((ms, i) => i === 0 || ms >= (seen[i - 1] ?? 0) - 1)).toBe(true);
+    expect(Math.max(...seen)).toBeLessThanOrEqual(8001);
+    const stopped = { ...order(lossless, master), atOnce: 3 };
+    await stoppedAfter(1, stopped);
+    expect(existsSync(stopped.output)).toBe(false);
+    await encodeCopy(stopped, silent);
+    expect(decodedFrames(stopped.output, 'v:0')).toEqual(decodedFrames(one.output, 'v:0'));
+  });
+
   test('counts only for the same work: another plan begins anew, and a piece that is spoilt is said, not joined', async () => {
     const master = source('25', MPEG2);
     const divided = order(lossless, master);

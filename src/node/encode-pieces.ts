@@ -1,4 +1,5 @@
 import { createReadStream, existsSync, mkdirSync, readFileSync, renameSync, rmSync } from 'node:fs';
+import { cpus } from 'node:os';
 import path from 'node:path';
 import type { Readable } from 'node:stream';
 import { DiscError } from '@/core/bytes';
@@ -11,6 +12,7 @@ import {
   loudnessArguments,
   loudnessOf,
   pieceArguments,
+  videoEncoderOf,
   whyWhole,
   withLoudness,
   type EncodePiece,
@@ -36,9 +38,20 @@ export interface EncodeOrder {
   readonly folder: string;
   readonly application: string;
   readonly pieceMs: number;
+  /** Pieces in work side by side; by the cores of the machine where nothing is said. */
+  readonly atOnce?: number;
   readonly chapters?: BesideEncode['chapters'];
   /** JPEG as a data address. */
   readonly cover?: string | null;
+}
+
+/** How a copy was encoded. */
+interface Encoded {
+  readonly pieces: number;
+  /** Some of them were there from an attempt before. */
+  readonly goneOn: boolean;
+  /** FFmpeg's own name of the encoder of its picture; null where that was copied. */
+  readonly encoder: string | null;
 }
 
 export interface EncodeWatch {
@@ -113,9 +126,8 @@ class PieceEncode {
   }
 
   /** @throws WorkError `encoder-failed` where the piece does not hold the pictures that it must hold. */
-  async piece(piece: EncodePiece, onTime: (ms: number) => void): Promise<void> {
+  async piece(piece: EncodePiece, signal: AbortSignal, onTime: (ms: number) => void): Promise<void> {
     const { plan, master } = this.order;
-    const { signal } = this.watch;
     await madeOnce(this.pieceFile(piece), async (unfinished) => {
       const read = progressOf((ms) => {
         onTime(Math.max(0, ms - (piece.fromMs ?? 0) * plan.slower));
@@ -206,38 +218,75 @@ async function encodeWhole(order: EncodeOrder, { signal, progress, note }: Encod
   });
 }
 
+/** Encoders use some eight cores each; on a machine with more, several pieces are in work at once. */
+const piecesAtOnce = (): number => Math.max(1, Math.min(4, Math.floor(cpus().length / 8)));
+
 async function encodeDivided(order: EncodeOrder, watch: EncodeWatch, pieces: readonly EncodePiece[], cwd: string | undefined) {
   const { plan, masterMs } = order;
   const work = new PieceEncode(order, watch, cwd);
   work.open(pieces);
   const finished = pieces.filter(work.isFinished).length;
   if (finished > 0) watch.note(`${finished} of ${pieces.length} pieces were finished before: they are not made again`);
-  for (const piece of pieces) {
-    const before = piece.fromMs ?? 0;
-    watch.progress(before);
-    await work.piece(piece, (ms) => {
-      watch.progress(Math.min(piece.toMs ?? masterMs, before + ms / plan.slower));
-    });
-  }
+  const made = pieces.map(() => 0);
+  const lengths = pieces.map((p) => (p.toMs ?? masterMs) - (p.fromMs ?? 0));
+  const tell = (at: number, ms: number) => {
+    made[at] = Math.min(lengths[at] ?? 0, ms);
+    watch.progress(made.reduce((sum, m) => sum + m, 0));
+  };
+  const waiting = [...pieces.entries()];
+  const stop = new AbortController();
+  const signal = watch.signal ? AbortSignal.any([watch.signal, stop.signal]) : stop.signal;
+  const next = async (): Promise<void> => {
+    for (let taken = waiting.shift(); taken && !signal.aborted; taken = waiting.shift()) {
+      const [at, piece] = taken;
+      await work.piece(piece, signal, (ms) => {
+        tell(at, ms / plan.slower);
+      });
+      tell(at, lengths[at] ?? 0);
+    }
+  };
+  // Where one fails the others stop: what is finished of them stays.
+  const workers = Array.from({ length: Math.max(1, order.atOnce ?? piecesAtOnce()) }, () =>
+    next().catch((error: unknown) => {
+      stop.abort(error);
+    }),
+  );
+  await Promise.all(workers);
+  // The reason is that of the first that failed: the others were stopped for it.
+  signal.throwIfAborted();
   await work.join(pieces);
   return { pieces: pieces.length, goneOn: finished > 0 };
 }
 
 /**
- * Encodes a copy from its master. A long one is made in pieces, one after the other: what an earlier attempt finished is not made again.
+ * Encodes a copy from its master. A long one is made in pieces, several at once where there are cores for that: what an earlier attempt finished is not made again.
  * They stay: whoever ordered the copy removes their folder once the copy itself is flushed and known.
- * @returns in how many pieces, and whether some were there already. @throws WorkError `encoder-failed`, `storage-full`, `work-lost` where finished pieces are spoilt.
+ * @throws WorkError `encoder-failed`, `storage-full`, `work-lost` where finished pieces are spoilt.
  */
-export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promise<{ readonly pieces: number; readonly goneOn: boolean }> {
+export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promise<Encoded> {
   // FFmpeg may run in a folder of its own.
   const places = { master: path.resolve(wished.master), output: path.resolve(wished.output), folder: path.resolve(wished.folder) };
   const order = { ...wished, ...places, plan: await asLoudAsWished(wished, watch) };
+  const { plan } = order;
+  if (!plan.video.hardware) return encodeBy(order, watch);
+  try {
+    return await encodeBy(order, watch);
+  } catch (error) {
+    // Memory of its own, a driver that gave up: software can do the same.
+    if (watch.signal?.aborted || !(error instanceof WorkError) || error.code !== 'encoder-failed') throw error;
+    watch.note(`${plan.video.hardware} failed, encoded in software instead: ${error.message}`);
+    return encodeBy({ ...order, plan: { ...plan, video: { ...plan.video, hardware: null } } }, watch);
+  }
+}
+
+function encodeBy(order: EncodeOrder, watch: EncodeWatch): Promise<Encoded> {
   const { plan, master, masterMs, pieceMs, chapters = [], cover = null } = order;
+  const encoder = videoEncoderOf(plan);
   return withEncodeFolder(plan, { source: master, chapters, durationMs: masterMs, cover }, async (cwd) => {
     const isShort = masterMs < pieceMs * 1.5 || whyWhole(plan) !== null;
     const pieces = isShort ? [] : divideEncode(plan, await picturesOf(master, watch.signal), pieceMs);
-    if (pieces.length > 1) return encodeDivided(order, watch, pieces, cwd);
+    if (pieces.length > 1) return { encoder, ...(await encodeDivided(order, watch, pieces, cwd)) };
     await encodeWhole(order, watch, cwd);
-    return { pieces: 1, goneOn: false };
+    return { encoder, pieces: 1, goneOn: false };
   });
 }

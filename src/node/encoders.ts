@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { z } from 'zod';
-import { AUDIO_ENCODER, VIDEO_ENCODER, type EncoderName } from '@/core/recipes';
+import { AUDIO_ENCODER, HARDWARE_ENCODER, HARDWARE_NAMES, VIDEO_ENCODER, type EncoderName } from '@/core/recipes';
 import { EncoderStateSchema, toProblem, type EncoderState } from '@/contract';
 import { writeDurably } from './durable';
 import { weightsFile } from './encode-folder';
@@ -11,6 +11,14 @@ const SOURCES = ['-f', 'lavfi', '-i', 'testsrc2=s=128x128:r=25:d=0.2', '-f', 'la
 
 function outputOf(name: EncoderName): string[] {
   const nowhere = ['-f', 'null', '-'];
+  const ofHardware = HARDWARE_NAMES.find((n) => n === name);
+  if (ofHardware) {
+    const [hardware] = ofHardware.split(' ');
+    const deep = ofHardware.endsWith('10 bit');
+    const format = deep ? 'p010le' : 'nv12';
+    const upload = hardware === 'VAAPI' ? ['-vf', `format=${format},hwupload`] : ['-pix_fmt', format];
+    return ['-map', '0:v', '-frames:v', '3', ...upload, '-c:v', HARDWARE_ENCODER[ofHardware], ...nowhere];
+  }
   if (name === 'another speed') return ['-map', '1:a', '-af', 'rubberband=tempo=0.96', ...nowhere];
   if (name in AUDIO_ENCODER) return ['-map', '1:a', '-ac', '2', '-c:a', AUDIO_ENCODER[name as keyof typeof AUDIO_ENCODER], ...nowhere];
   const format = name === 'HEVC, 10 bit' ? 'yuv420p10le' : 'yuv420p';
@@ -19,7 +27,16 @@ function outputOf(name: EncoderName): string[] {
 }
 
 const run = (program: string, names: readonly EncoderName[], signal: AbortSignal) =>
-  capture(program, ['-nostdin', '-v', 'error', ...SOURCES, ...names.flatMap(outputOf)], signal);
+  capture(
+    program,
+    [
+      ...['-nostdin', '-v', 'error'],
+      ...(names.some((n) => n.startsWith('VAAPI')) ? ['-vaapi_device', '/dev/dri/renderD128'] : []),
+      ...SOURCES,
+      ...names.flatMap(outputOf),
+    ],
+    signal,
+  );
 
 /** Every encoder that a recipe can ask for. */
 const ALL = [...Object.keys(VIDEO_ENCODER), ...Object.keys(AUDIO_ENCODER), 'another speed'] as EncoderName[];
@@ -49,7 +66,8 @@ const KeptSchema = z.object({ version: z.string(), encoders: z.array(EncoderStat
 export async function tryEncoders(file: string, version: string, signal: AbortSignal, program = 'ffmpeg'): Promise<EncoderState[]> {
   try {
     const kept = KeptSchema.parse(JSON.parse(readFileSync(file, 'utf8')));
-    if (kept.version === version && kept.encoders.length === ALL.length) return [...kept.encoders, thoroughDeinterlacing()];
+    if (kept.version === version && kept.encoders.length === ALL.length + HARDWARE_NAMES.length)
+      return [...kept.encoders, thoroughDeinterlacing()];
   } catch {
     // not there, torn, or of another version
   }
@@ -60,6 +78,8 @@ export async function tryEncoders(file: string, version: string, signal: AbortSi
   );
   const encoders: EncoderState[] = [];
   for (const name of ALL) encoders.push(all ? { name, works: true, reason: null } : await tried(program, name, signal));
+  // Mostly there is none: each says why.
+  for (const name of HARDWARE_NAMES) encoders.push(await tried(program, name, signal));
   if (!signal.aborted) writeDurably(file, JSON.stringify({ version, encoders }));
   return [...encoders, thoroughDeinterlacing()];
 }

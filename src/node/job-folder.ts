@@ -26,6 +26,7 @@ const CopyProgressSchema = z.object({
   bytes: z.number(),
   expects: CopyExpectationSchema,
   tookMs: z.number().nullable().default(null),
+  encoder: z.string().nullable().default(null),
   proof: ProofSchema.nullable(),
   sha256: z.string().nullable(),
   stamp: FileStampSchema.nullable(),

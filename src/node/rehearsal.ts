@@ -54,7 +54,7 @@ export function planOfClip(
   const facts = encodeFacts(looked.reading, { ...clipReel(looked, 0, 1), bars: looked.reel.bars }, interlaced);
   if (!facts) throw new WorkError('bad-request', 'The reel takes a title that its reading does not have');
   // A size that is wished is one of the whole.
-  const whole = { ...facts, durationMs: reelMs(looked.reading.titles, looked.reel.pieces) };
+  const whole = { ...facts, hardware: looked.hardware ?? [], durationMs: reelMs(looked.reading.titles, looked.reel.pieces) };
   return { plan: inOnePass(planEncode(recipe, whole)), facts: whole };
 }
 

@@ -508,3 +508,54 @@ test('thorough deinterlacing asks for its weights, and does every picture where 
   expect(decodedFrames(output, 'v:0')).toHaveLength(decodedFrames(file, 'v:0').length);
   rmSync(weights);
 });
+
+describe('a surround track that says how it is to be mixed down', () => {
+  /** Root of the mean square of the left channel, of a tone in one channel of 5.1. */
+  const level = async (channel: 'FL' | 'FC' | 'SL', audio: Partial<Recipe['audio']>, stream: number): Promise<number> => {
+    const file = name('mkv');
+    const place = { FL: 0, FC: 2, SL: 4 }[channel];
+    const channels = Array.from({ length: 6 }, (_, i) => (i === place ? '0.25*sin(2*PI*440*t)' : '0')).join('|');
+    ffmpeg([
+      ...['-f', 'lavfi', '-i', 'testsrc2=s=64x64:r=25:d=3', '-f', 'lavfi', '-i', `aevalsrc='${channels}':c=5.1(side):s=48000:d=3`],
+      ...['-c:v', 'mpeg2video', '-c:a', 'ac3', '-b:a', '448k', '-center_mixlev', '0.5', '-surround_mixlev', '0.0', file],
+    ]);
+    const facts = factsOf({ widthPixels: 64, heightPixels: 64, frameTicks: 1_080_000 }, { scan: 'progressive', combed: 0 });
+    const recipe: Recipe = { ...access, container: 'Matroska', audio: { ...access.audio, codec: 'PCM', ...audio } };
+    const { output } = await made(file, {
+      recipe,
+      facts: { ...facts, durationMs: 3000, audio: [{ codec: 'AC-3', channels: 6, name: '' }] },
+    });
+    const { stdout } = spawnSync('ffmpeg', [
+      '-v',
+      'error',
+      '-ss',
+      '1',
+      '-t',
+      '1',
+      '-i',
+      output,
+      '-map',
+      `0:a:${stream}`,
+      '-af',
+      'pan=mono|c0=FL',
+      '-f',
+      's16le',
+      '-',
+    ]);
+    let sum = 0;
+    for (let i = 0; i < stdout.length / 2; i++) sum += stdout.readInt16LE(i * 2) ** 2;
+    return Math.sqrt(sum / Math.max(1, stdout.length / 2));
+  };
+
+  test.each([
+    ['alone', { mostChannels: 2 } as const, 0],
+    ['beside the whole of it', { stereoBeside: true } as const, 1],
+  ])('is mixed in its own proportions: %s', async (_name, audio, stream) => {
+    const [left, centre, surround] = [await level('FL', audio, stream), await level('FC', audio, stream), await level('SL', audio, stream)];
+    // Its author: the centre at a half, nothing of the surround. Without that FFmpeg takes 0.71 of both.
+    expect(Math.abs(centre / left - 0.5)).toBeLessThan(0.02);
+    expect(surround / left).toBeLessThan(0.02);
+    // And the surround track beside it is as it was.
+    if (stream === 1) expect(await level('FC', audio, 0)).toBeLessThan(left * 0.02);
+  });
+});

@@ -169,8 +169,8 @@ class JobRun {
     let copy = before && (before.proof || (await isStill(job, recipe, before.bytes))) ? before : null;
     if (!copy) {
       context.begin('access', recipe);
-      const { bytes, expects, tookMs } = await makeCopy(context, recipe, promise);
-      copy = { recipe, bytes, expects, tookMs, proof: null, sha256: null, stamp: null, outcome: null };
+      const { bytes, expects, tookMs, encoder } = await makeCopy(context, recipe, promise);
+      copy = { recipe, bytes, expects, tookMs, encoder, proof: null, sha256: null, stamp: null, outcome: null };
       this.saveCopy(copy);
       await forgetPieces(job, recipe);
     }
@@ -222,6 +222,7 @@ class JobRun {
         recipe: MASTER,
         expects: null,
         outcome: null,
+        encoder: null,
         promise,
         proof: masterProof,
         sha256: masterSha256,
@@ -235,6 +236,7 @@ class JobRun {
           recipe: id,
           expects: copy.expects,
           outcome: copy.outcome,
+          encoder: copy.encoder,
           promise,
           proof: copy.proof,
           sha256: copy.sha256,

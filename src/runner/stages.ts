@@ -227,7 +227,7 @@ async function planOf(job: Job, recipe: Recipe, master: MasterPromise, signal: A
   if (!facts) throw new WorkError('bad-request', 'The reel takes a title that its reading does not have');
   const isUsual = facts.video.dynamicRange === 'standard';
   const brightness = isUsual ? null : await brightnessFigures(await masterPath(job), signal);
-  return planEncode(recipe, { ...facts, video: { ...facts.video, brightness } });
+  return planEncode(recipe, { ...facts, hardware: job.hardware, video: { ...facts.video, brightness } });
 }
 
 /** Film in one piece of a long encode, for whoever wants other ones than usual; the tests do. */
@@ -247,7 +247,7 @@ export async function makeCopy(
   context: StageContext,
   id: RecipeId,
   master: MasterPromise,
-): Promise<{ readonly bytes: number; readonly expects: CopyExpectation; readonly tookMs: number | null }> {
+): Promise<{ readonly bytes: number; readonly expects: CopyExpectation; readonly tookMs: number | null; readonly encoder: string | null }> {
   const { job, signal, note } = context;
   const output = await unfinishedPath(job, id);
   const recipe = recipeOf(job, id);
@@ -267,13 +267,14 @@ export async function makeCopy(
     context.progress('access', Math.min(master.durationMs, ms), master.durationMs, 'ms');
   };
   const began = performance.now();
-  const { pieces, goneOn } = await encodeCopy(order, { signal, note, progress });
+  const { pieces, goneOn, encoder } = await encodeCopy(order, { signal, note, progress });
+  if (recipe.video.hardware && encoder) note(`${recipe.name}: the picture was encoded by ${encoder}`);
   const tookMs = goneOn ? null : Math.round(performance.now() - began);
   flushFile(output);
   if (pieces > 1) note(`${recipe.name}: encoded in ${pieces} pieces that stand alone, and joined`);
   const left = plan.reasons.filter((r) => r.code === 'subtitle left').length;
   if (left > 0) note(`${recipe.name}: ${recipe.container} can not carry bitmap subtitles, ${left} of them are left`);
-  return { bytes: (await stat(output)).size, expects: expectationOf(plan, master), tookMs };
+  return { bytes: (await stat(output)).size, expects: expectationOf(plan, master), tookMs, encoder };
 }
 
 /** The master that copies are made from: unfinished still, or in its place already, where an earlier attempt at a copy failed. */
@@ -335,7 +336,11 @@ export async function checkCopy(
 const estimatedBytes = (job: Job, id: RecipeId): number =>
   Math.round(estimateReel(job.reading, job.reel, recipesById(job.copies)).copyBytes.get(id) ?? 0);
 
-function sidecar(job: Job, { recipe, outcome, expects, promise, proof, sha256, bytes }: Result, beside: readonly BesideResult[]): Sidecar {
+function sidecar(
+  job: Job,
+  { recipe, outcome, encoder, expects, promise, proof, sha256, bytes }: Result,
+  beside: readonly BesideResult[],
+): Sidecar {
   const segments = job.reel.pieces.flatMap((piece) =>
     planPiece(job.reading, piece, job.reel.damage === 'around').segments.map(({ segment, chapter }) => ({
       title: piece.title,
@@ -366,7 +371,7 @@ function sidecar(job: Job, { recipe, outcome, expects, promise, proof, sha256, b
     payloadHash: PAYLOAD_HASH,
     promise,
     proof,
-    tools: { node: process.version, ...(expects ? { encoder: ffmpegVersion() } : {}) },
+    tools: { node: process.version, ...(expects ? { encoder: ffmpegVersion() } : {}), ...(encoder ? { videoEncoder: encoder } : {}) },
   });
   return sealed(written);
 }
@@ -376,6 +381,8 @@ interface Result {
   /** What a copy has to hold; null for the master. */
   readonly expects: CopyExpectation | null;
   readonly outcome: Outcome | null;
+  /** FFmpeg's name of what encoded its picture. */
+  readonly encoder: string | null;
   readonly promise: MasterPromise;
   readonly proof: Proof;
   readonly sha256: string;

@@ -89,6 +89,7 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'audio lossless': ([from, to]) => `${n(from)} becomes ${n(to)}, without loss from there on.`,
   'audio can not be copied': ([codec, container, instead]) => `${n(container)} does not carry ${n(codec)}: ${n(instead)} is taken.`,
   'mixed down': ([from, to]) => `${n(from)} channels are mixed down to ${n(to)}.`,
+  'mixed down by itself': ([from, to]) => `${n(from)} channels are mixed down to ${n(to)}, in the proportions that the track itself names.`,
   'stereo beside': ([codec]) => `A stereo track in ${n(codec)} is put beside it.`,
   'audio left': () => 'Left: the recipe takes the first track only.',
   'no audio': () => 'The reel has no sound.',
@@ -111,6 +112,9 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   gain: ([db]) => `${Number(db) > 0 ? 'Louder' : 'Softer'} by ${n(Math.abs(Number(db)))} dB.`,
   delayed: ([ms]) => `Comes ${n(Math.abs(Number(ms)))} ms ${Number(ms) > 0 ? 'later' : 'earlier'}.`,
   'sound not treated': () => 'Sound that stays as it is can not be treated: loudness, gain and delay do nothing.',
+  'hardware encoder': ([hardware]) =>
+    `Encoded by this machine’s hardware (${n(hardware)}): sooner done, larger for the same quality, and in one go.`,
+  'software encoder': ([codec]) => `This machine has no hardware that encodes ${n(codec)} like this: software does.`,
   'constant rate': ([rate]) =>
     `Every picture stands as long as every other, ${n(rate)} a second: where the film has pauses or another rate, pictures are shown twice or left.`,
   'speed given back': ([from, to]) =>

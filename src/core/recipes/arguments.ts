@@ -1,5 +1,6 @@
 import type { EncodePlan, PlannedAudio } from './encode-plan';
-import { BESIDE, filtersOf, isGraph, slowed } from './filters';
+import { BESIDE, filtersOf, isGraph, slowed, uploaded } from './filters';
+import { HARDWARE_ENCODER, deviceArguments, hardwareArguments, type HardwareName } from './hardware';
 import type { EncodePiece } from './pieces';
 import type { Container, Effort } from './recipe';
 import { avcLevel } from './targets';
@@ -40,7 +41,13 @@ export const VIDEO_ENCODER: Readonly<Record<Exclude<EncodePlan['video']['codec']
 export const FILTER_NAMES = ['thorough deinterlacing', 'another speed'] as const;
 
 /** What recipes ask of FFmpeg, by the names that they use. */
-export type EncoderName = keyof typeof VIDEO_ENCODER | keyof typeof AUDIO_ENCODER | (typeof FILTER_NAMES)[number];
+export type EncoderName = keyof typeof VIDEO_ENCODER | keyof typeof AUDIO_ENCODER | (typeof FILTER_NAMES)[number] | HardwareName;
+
+/** FFmpeg's own name of the encoder of a plan's picture; null where it is copied. */
+export function videoEncoderOf({ video: { codec, hardware } }: EncodePlan): string | null {
+  if (codec === 'copy') return null;
+  return hardware ? HARDWARE_ENCODER[`${hardware} ${codec}` as HardwareName] : VIDEO_ENCODER[codec];
+}
 
 /** The encoders that a plan needs, and such filters. */
 export const encodersOf = ({ video, audio }: EncodePlan): EncoderName[] => [
@@ -88,6 +95,7 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
   const { video } = plan;
   const { codec, recipe, bitDepth, interlaced, keyFrames } = video;
   if (codec === 'copy') return ['-c:v:0', 'copy'];
+  if (video.hardware) return [...hardwareArguments(plan, video.hardware), ...(keyFrames === null ? [] : ['-g:v:0', String(keyFrames)])];
   // Without loss means with the colour that the source has, whatever its sampling.
   const format = codec === 'FFV1' ? [] : ['-pix_fmt:v:0', pixelFormat(bitDepth)];
   const common = ['-c:v:0', VIDEO_ENCODER[codec], ...format];
@@ -171,6 +179,7 @@ export const loudnessArguments = (track: PlannedAudio, input: string): string[] 
     '-nostats',
     '-loglevel',
     'info',
+    ...(track.ownMix ? mixOption(track) : []),
     '-f',
     'matroska',
     '-i',
@@ -212,8 +221,21 @@ export function withLoudness(plan: EncodePlan, found: readonly ({ readonly lufs:
   };
 }
 
-function audioArguments(audio: readonly PlannedAudio[], input: number): string[] {
+const mixOption = ({ source, channels }: PlannedAudio): string[] => [`-downmix:a:${source}`, channels === 1 ? 'mono' : 'stereo'];
+
+/**
+ * What decoders of an input are told: how to mix down. One decoder does one thing: where a track is also wanted as it is, or mixed
+ * otherwise, that needs an input of its own.
+ */
+function mixes(audio: readonly PlannedAudio[]): { readonly options: string[]; readonly apart: readonly PlannedAudio[] } {
+  const isAlone = (track: PlannedAudio) => audio.every((t) => t === track || t.source !== track.source);
+  const own = audio.filter((t) => t.ownMix);
+  return { options: own.filter(isAlone).flatMap(mixOption), apart: own.filter((t) => !isAlone(t)) };
+}
+
+function audioArguments(audio: readonly PlannedAudio[], master: number, apart: ReadonlyMap<PlannedAudio, number>): string[] {
   return audio.flatMap((track, i) => {
+    const input = apart.get(track) ?? master;
     const { source, codec, channels, kbps, nameSuffix } = track;
     const filters = codec === 'copy' ? [] : soundFilters(track);
     return [
@@ -230,10 +252,18 @@ function audioArguments(audio: readonly PlannedAudio[], input: number): string[]
   });
 }
 
-/** Inputs whose times are those of the copy already: another speed is not a matter of filters for what is no sound or picture. */
-function timedInputs(plan: EncodePlan, master: string, next: number): { readonly inputs: string[]; readonly at: TimedInputs } {
+/**
+ * Inputs beside the master: the master once more for what its decoders are told twice, or with times that are those of the copy
+ * already (another speed is not a matter of filters for what is no sound or picture); and files.
+ */
+function furtherInputs(plan: EncodePlan, master: string, next: number): { readonly inputs: string[]; readonly at: FurtherInputs } {
   const inputs: string[] = [];
-  const at: { -readonly [K in keyof TimedInputs]: TimedInputs[K] } = { subtitles: null, chapters: null, cover: null };
+  const mixed = new Map<PlannedAudio, number>();
+  const at: { -readonly [K in keyof FurtherInputs]: FurtherInputs[K] } = { subtitles: null, chapters: null, cover: null, mixed };
+  for (const track of mixes(plan.audio).apart) {
+    inputs.push(...mixOption(track), '-f', 'matroska', '-i', master);
+    mixed.set(track, next++);
+  }
   if (plan.slower !== 1 && plan.subtitles.length > 0) {
     inputs.push('-itsscale', plan.slower.toFixed(9), '-f', 'matroska', '-i', master);
     at.subtitles = next++;
@@ -248,7 +278,8 @@ function timedInputs(plan: EncodePlan, master: string, next: number): { readonly
   }
   return { inputs, at };
 }
-interface TimedInputs {
+interface FurtherInputs {
+  readonly mixed: ReadonlyMap<PlannedAudio, number>;
   readonly subtitles: number | null;
   readonly chapters: number | null;
   readonly cover: number | null;
@@ -289,15 +320,17 @@ function containerArguments({ container }: EncodePlan, output: string): string[]
  * @param input what FFmpeg reads: a file, or `pipe:0`. @param log where a first pass has left what it saw; see `firstPassArguments`.
  */
 export function encoderArguments(plan: EncodePlan, input: string, output: string, log = ''): string[] {
-  const filters = slowed(plan, filtersOf(plan));
+  const filters = uploaded(plan, slowed(plan, filtersOf(plan)));
   const pass = plan.video.rate?.passes === 2 ? { number: 2 as const, log } : null;
-  const { inputs, at } = timedInputs(plan, input, 1);
+  const { inputs, at } = furtherInputs(plan, input, 1);
   return [
     ...QUIET,
+    ...deviceArguments(plan.video.hardware),
+    ...mixes(plan.audio).options,
     ...['-f', 'matroska', '-i', input],
     ...inputs,
     ...(isGraph(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
-    ...audioArguments(plan.audio, 0),
+    ...audioArguments(plan.audio, 0, at.mixed),
     ...subtitleArguments(plan, at.subtitles ?? 0),
     ...coverArguments(plan, at.cover),
     ...['-map_chapters', String(at.chapters ?? 0), '-map_metadata', '0'],
@@ -350,14 +383,15 @@ export function pieceArguments(plan: EncodePlan, { fromMs, toMs, seekMs, warmUpM
  * @param picture Matroska: the pieces joined, on the clock of the copy. @param master for what else is in it.
  */
 export function joinArguments(plan: EncodePlan, picture: string, master: string, output: string): string[] {
-  const { inputs, at } = timedInputs(plan, master, 2);
+  const { inputs, at } = furtherInputs(plan, master, 2);
   return [
     ...QUIET,
     // Each input keeps its clock: a picture that begins after its sound would else be put to its beginning.
-    ...['-copyts', '-thread_queue_size', '512', '-f', 'matroska', '-i', picture, '-f', 'matroska', '-i', master],
+    ...['-copyts', '-thread_queue_size', '512', '-f', 'matroska', '-i', picture],
+    ...[...mixes(plan.audio).options, '-f', 'matroska', '-i', master],
     ...inputs,
     ...['-map', '0:v:0', '-c:v:0', 'copy', ...(plan.video.codec.startsWith('HEVC') ? ['-tag:v:0', 'hvc1'] : [])],
-    ...audioArguments(plan.audio, 1),
+    ...audioArguments(plan.audio, 1, at.mixed),
     ...subtitleArguments(plan, at.subtitles ?? 1),
     ...coverArguments(plan, at.cover),
     ...['-map_chapters', String(at.chapters ?? 1), '-map_metadata', '1', '-map_metadata:s:v:0', '1:s:v:0'],

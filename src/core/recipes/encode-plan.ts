@@ -1,3 +1,4 @@
+import type { Hardware } from './hardware';
 import type { Reason } from './reasons';
 import type { BrightnessFigures, Container, CopyAudio, CopyVideo, Mark, Recipe } from './recipe';
 
@@ -9,6 +10,8 @@ export interface PlannedAudio {
   readonly codec: Exclude<CopyAudio, 'as it is'> | 'copy';
   readonly channels: number;
   readonly kbps: number | null;
+  /** Mixed down by its own decoder, in the proportions that the stream itself names. */
+  readonly ownMix: boolean;
   /** Louder or softer, in decibels; 0 for as it is. */
   readonly gainDb: number;
   /** Later, or where it is negative earlier, in milliseconds. */
@@ -71,6 +74,8 @@ export interface EncodePlan {
     readonly framesPerFrame: 1 | 2 | null;
     /** Every picture stands as long as every other; null where times stay as they are. */
     readonly constant: Rate | null;
+    /** The hardware that encodes it; null for software. */
+    readonly hardware: Hardware | null;
     /** Figures that are written into the stream. */
     readonly brightness: BrightnessFigures | null;
   };

@@ -1,4 +1,5 @@
 import type { EncodePlan, PictureStep } from './encode-plan';
+import { uploadFilter } from './hardware';
 import type { Mark } from './recipe';
 
 /** What FFmpeg's filters are told, and the files that they read. */
@@ -126,6 +127,14 @@ export function filtersOf({ video }: EncodePlan): string {
   const before = chain(steps.slice(0, at), video) || 'null';
   const after = chain(steps.slice(at + 1), video) || 'null';
   return `[0:v:0]${before}[frames];[frames][0:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]${after}[picture]`;
+}
+
+/** Filters with what hardware wants behind them. */
+export function uploaded({ video: { hardware, bitDepth } }: EncodePlan, filters: string): string {
+  const upload = uploadFilter(hardware, bitDepth);
+  if (upload === '') return filters;
+  if (filters.endsWith('[picture]')) return `${filters.slice(0, -'[picture]'.length)},${upload}[picture]`;
+  return filters === '' ? upload : `${filters},${upload}`;
 }
 
 /** Filters with what makes a film slower behind them. */

@@ -15,9 +15,11 @@ export {
   loudnessArguments,
   loudnessOf,
   pieceArguments,
+  videoEncoderOf,
   withLoudness,
   type EncoderName,
 } from './arguments';
+export { HARDWARE_ENCODER, HARDWARE_NAMES, workingHardware, type HardwareName } from './hardware';
 export { BESIDE, chapterText, filesOf, filtersOf, type BesideName } from './filters';
 export { PIECE_MS, divideEncode, whyWhole, type EncodePiece, type SourcePicture } from './pieces';
 export { copyBytes } from './estimate';

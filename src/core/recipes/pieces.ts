@@ -36,12 +36,14 @@ const WARM_UP_MS = 2000;
 const FILM_CYCLE = 5;
 
 /** Why an encode can not be divided; null where it can. */
-export function whyWhole({ video }: EncodePlan): 'copied' | 'drawn' | 'two passes' | 'constant' | null {
+export function whyWhole({ video }: EncodePlan): 'copied' | 'drawn' | 'two passes' | 'constant' | 'hardware' | null {
   if (video.codec === 'copy') return 'copied';
   // What bits go where is decided over the whole of it.
   if (video.rate) return 'two passes';
   // Pictures are counted, not timed.
   if (video.constant) return 'constant';
+  // Whether what it makes fits together without a seam, nobody could try here.
+  if (video.hardware) return 'hardware';
   // A subtitle that began long before the piece would be missing from it.
   return video.steps.some((s) => s.kind === 'draw' && !s.text) ? 'drawn' : null;
 }

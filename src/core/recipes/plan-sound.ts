@@ -4,6 +4,18 @@ import type { PlannedAudio } from './encode-plan';
 import type { Reasons } from './reasons';
 import type { CopyAudio, EncodeFacts, Recipe } from './recipe';
 
+/** Streams that say how they are to be mixed down, and whose decoders do it: ATSC A/52 5.4.2.4 and on for AC-3, ETSI TS 102 114 for DTS. */
+const MIX_THEMSELVES: ReadonlySet<AudioCodec> = new Set<AudioCodec>([
+  'AC-3',
+  'E-AC-3',
+  'TrueHD',
+  'DTS',
+  'DTS-HD',
+  'DTS-HD Master',
+  'DTS Express',
+]);
+const ownMix = (has: AudioCodec, channels: number, out: number): boolean => MIX_THEMSELVES.has(has) && channels > 2 && out <= 2;
+
 /** Plans the sound of a copy. */
 export class SoundPlanner {
   constructor(
@@ -32,7 +44,15 @@ export class SoundPlanner {
       if (!wished.stereoBeside || track.channels <= 2) continue;
       const codec = this.audioCodec(source, track.codec, false);
       this.tell('audio', 'stereo beside', [codec], { track: source });
-      planned.push({ source, codec, channels: 2, kbps: this.kbpsOf(codec, 2), ...this.level(source), nameSuffix: 'stereo' });
+      planned.push({
+        source,
+        codec,
+        channels: 2,
+        kbps: this.kbpsOf(codec, 2),
+        ownMix: ownMix(track.codec, track.channels, 2),
+        ...this.level(source),
+        nameSuffix: 'stereo',
+      });
     }
     return planned;
   }
@@ -46,7 +66,18 @@ export class SoundPlanner {
       this.tell('audio', 'audio copied', [has], { track: source });
       if (audio.loudness !== null || audio.gainDb !== 0 || audio.delayMs !== 0)
         this.tell('audio', 'sound not treated', [], { track: source, weight: 'eyes' });
-      return { source, codec: 'copy', channels, kbps: null, gainDb: 0, delayMs: 0, loudness: null, slower: null, nameSuffix: '' };
+      return {
+        source,
+        codec: 'copy',
+        channels,
+        kbps: null,
+        ownMix: false,
+        gainDb: 0,
+        delayMs: 0,
+        loudness: null,
+        slower: null,
+        nameSuffix: '',
+      };
     }
     const codec = this.audioCodec(source, has, true);
     if (slower !== 1) {
@@ -57,8 +88,9 @@ export class SoundPlanner {
     const kbps = this.kbpsOf(codec, out);
     if (codec === 'FLAC' || codec === 'PCM') this.tell('audio', 'audio lossless', [has, codec], { track: source });
     else this.tell('audio', 'audio encoded', [has, codec, kbps ?? 0], { track: source });
-    if (out < channels) this.tell('audio', 'mixed down', [channels, out], { track: source });
-    return { source, codec, channels: out, kbps, ...this.level(source, true), nameSuffix: '' };
+    if (out < channels)
+      this.tell('audio', ownMix(has, channels, out) ? 'mixed down by itself' : 'mixed down', [channels, out], { track: source });
+    return { source, codec, channels: out, kbps, ownMix: ownMix(has, channels, out), ...this.level(source, true), nameSuffix: '' };
   }
 
   /** How loud a track is made, and when it comes. */

@@ -1,6 +1,7 @@
 import { CARRIES, CONTAINER_SHARE, COPIED_KBPS, ENCODES, FLAC_KBPS_PER_CHANNEL, PCM_KBPS_PER_CHANNEL, QUALITY } from './codecs';
 import type { SubtitleCodec } from '../reading';
 import type { EncodePlan, PictureStep, PlannedAudio, Rate } from './encode-plan';
+import { HARDWARE, type Hardware } from './hardware';
 import type { Reasons } from './reasons';
 import { TEXTS, type CopyVideo, type EncodeFacts, type Recipe } from './recipe';
 
@@ -72,6 +73,7 @@ export class VideoPlanner {
         steps: [],
         framesPerFrame: 1,
         constant: null,
+        hardware: null,
         brightness: null,
       } as const;
       return { codec: 'copy', ...common, ...shape, picturesPerSecond: 27e6 / video.frameTicks, displayAspect, interlaced: false };
@@ -111,11 +113,13 @@ export class VideoPlanner {
     const constant = this.constantRate(codec, film, framesPerFrame ?? 1);
     const keyFrames =
       recipe.video.keySeconds === null ? null : Math.max(1, Math.round(recipe.video.keySeconds * aSecond * (framesPerFrame ?? 1)));
+    const hardware = this.hardware(codec, interlaced);
     const bounded = rate && this.bounded(rate, out.widthPixels * out.heightPixels * picturesPerSecond);
     return {
       codec,
       quality: rate ? null : quality,
-      rate: bounded,
+      // Hardware looks once.
+      rate: bounded && hardware ? { ...bounded, passes: 1 } : bounded,
       recipe: recipe.video,
       bitDepth: deep ? 10 : 8,
       interlaced,
@@ -124,6 +128,7 @@ export class VideoPlanner {
       steps: all,
       framesPerFrame,
       constant,
+      hardware,
       brightness,
       ...out,
     };
@@ -149,6 +154,14 @@ export class VideoPlanner {
   private kbpsOf({ codec, kbps, channels, source }: PlannedAudio): number {
     if (codec === 'copy') return this.facts.audio[source]?.kbps ?? COPIED_KBPS;
     return codec === 'FLAC' ? FLAC_KBPS_PER_CHANNEL * channels : codec === 'PCM' ? PCM_KBPS_PER_CHANNEL * channels : (kbps ?? 0);
+  }
+
+  private hardware(codec: CopyVideo, interlaced: boolean): Hardware | null {
+    if (!this.recipe.video.hardware) return null;
+    const found = interlaced ? undefined : HARDWARE.find((h) => this.facts.hardware?.some((name) => name === `${h} ${codec}`));
+    if (found) this.tell('video', 'hardware encoder', [found]);
+    else this.tell('video', 'software encoder', [codec]);
+    return found ?? null;
   }
 
   /** What every picture stands for, where players count them. Film that is only flagged to be spread has its own rate. */

@@ -1,4 +1,5 @@
 import type { AudioCodec, ScanKind, SubtitleCodec, VideoCodec, VideoTrack } from '../reading';
+import type { HardwareName } from './hardware';
 
 /**
  * The shape of a recipe as it is kept, exported and sent with a job. Version 1 knew no rates, turns, light and levels of sound; version 2 no
@@ -37,6 +38,8 @@ export interface Recipe {
     readonly keySeconds: number | null;
     /** `constant`: every picture stands as long as every other, for players that count them; pictures are repeated or left for that. */
     readonly frameRate: 'kept' | 'constant';
+    /** By an encoder in the machine's hardware, where it has one that works: sooner done, and larger for the same quality. */
+    readonly hardware: boolean;
   };
   /** Film that was sped up to 25 pictures a second for television gets its own speed back, and all that belongs to it. */
   readonly speed: 'kept' | '24' | '23.976';
@@ -138,6 +141,8 @@ export interface EncodeFacts {
     /** A lossless track of the same title and language that the reel does not take. */
     readonly losslessLeft?: AudioCodec | null;
   }[];
+  /** Encoders of hardware that work on the machine that encodes; absent for none. */
+  readonly hardware?: readonly HardwareName[];
   /** The reel has a picture for its cover. */
   readonly cover?: boolean;
   /** `forced`: all of the track is shown even while subtitles are off. */

@@ -561,6 +561,36 @@ test('a lossless twin that is left, an enlarged picture, and a mark on pixels th
   expect([...filesOf(plan)]).toEqual(['text']);
 });
 
+describe('hardware', () => {
+  const wished = (more: object = {}) => recipe({ ...more, video: { hardware: true, ...(more as { video?: object }).video } });
+  const here: EncodeFacts = { ...PAL, hardware: ['VAAPI H.264', 'VAAPI HEVC', 'NVENC HEVC, 10 bit'] };
+  const args = (r: Recipe, facts = here) => encoderArguments(planEncode(r, facts), 'in', 'out').join(' ');
+
+  test('is taken where it works for the codec; else software does it, and both are told', () => {
+    expect(planEncode(wished(), here).video.hardware).toBe('VAAPI');
+    expect(codesOf(wished(), here)).toContain('hardware encoder');
+    expect(planEncode(wished({ video: { codec: 'AV1' }, container: 'Matroska' }), here).video.hardware).toBeNull();
+    expect(codesOf(wished(), PAL)).toContain('software encoder');
+    expect(planEncode(access, here).video.hardware).toBeNull();
+    // Fields stay fields: that only software is asked for.
+    expect(planEncode(wished({ picture: { deinterlace: 'never' } }), here).video.hardware).toBeNull();
+    expect(whyWhole(planEncode(wished(), here))).toBe('hardware');
+    expect(planEncode(wished({ video: { rate: { kind: 'average', kbps: 2000 } } }), here).video.rate).toEqual({ kbps: 2000, passes: 1 });
+  });
+
+  test('is told its device before the input and its pictures last', () => {
+    expect(args(wished())).toMatch(
+      /-vaapi_device \/dev\/dri\/renderD128 -f matroska -i in .*-filter:v:0 bwdif[^ ]*,format=nv12,hwupload .*-c:v:0 h264_vaapi -rc_mode:v:0 CQP -qp:v:0 20 /,
+    );
+    expect(args(wished({ video: { codec: 'HEVC, 10 bit' } }))).toMatch(
+      /-c:v:0 hevc_nvenc -tag:v:0 hvc1 -pix_fmt:v:0 p010le -preset:v:0 p5 -rc:v:0 vbr -cq:v:0 20 -b:v:0 0 -profile:v:0 main10/,
+    );
+    expect(args(wished(), { ...here, hardware: ['QSV H.264'] })).toMatch(
+      /-c:v:0 h264_qsv -pix_fmt:v:0 nv12 -preset:v:0 medium -global_quality:v:0 20/,
+    );
+  });
+});
+
 test('chapters are escaped as FFmpeg reads them', () => {
   expect(
     chapterText(

@@ -3,7 +3,16 @@ import { RECIPE_VERSION, type Recipe, type RecipeId } from './recipe';
 const PLAIN: Omit<Recipe, 'id' | 'name' | 'note' | 'suffix'> = {
   version: RECIPE_VERSION,
   container: 'MP4',
-  video: { codec: 'H.264', quality: 20, rate: null, effort: 'medium', tuning: 'none', keySeconds: null, frameRate: 'kept' },
+  video: {
+    codec: 'H.264',
+    quality: 20,
+    rate: null,
+    effort: 'medium',
+    tuning: 'none',
+    keySeconds: null,
+    frameRate: 'kept',
+    hardware: false,
+  },
   speed: 'kept',
   picture: {
     deinterlace: 'measured',

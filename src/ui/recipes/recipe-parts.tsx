@@ -1,4 +1,4 @@
-import type { Recipe } from '@/core/recipes';
+import { HARDWARE_NAMES, type Recipe } from '@/core/recipes';
 import type { EncoderState } from '@/contract';
 import { TextField } from '../parts/fields';
 
@@ -63,6 +63,25 @@ export function Missing({ name, encoders }: { name: string; encoders: readonly E
     <span className="text-damaged">
       {name} can not be encoded on this machine: {found.reason}
     </span>
+  );
+}
+
+/** Why no hardware of this machine encodes a codec: each kind in its own words. */
+export function NoHardware({ codec, encoders }: { codec: string; encoders: readonly EncoderState[] }) {
+  const tried = encoders.filter((e) => e.name.endsWith(` ${codec}`) && HARDWARE_NAMES.some((n) => n === e.name));
+  if (tried.some((e) => e.works)) return null;
+  if (tried.length === 0) return encoders.length === 0 ? null : <span className="text-second">No hardware encodes {codec} here.</span>;
+  return (
+    <details className="text-second">
+      <summary className="cursor-pointer">No hardware of this machine encodes {codec}: software does.</summary>
+      <ul className="pt-1 text-[12px]">
+        {tried.map((e) => (
+          <li key={e.name} className="break-words">
+            {e.name}: {e.reason}
+          </li>
+        ))}
+      </ul>
+    </details>
   );
 }
 

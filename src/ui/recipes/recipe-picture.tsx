@@ -1,7 +1,7 @@
 import { COPY_VIDEO, DEINTERLACE, DENOISE, EFFORTS, ENCODES, QUALITY, SPEEDS, TUNINGS, TURNS, type Recipe } from '@/core/recipes';
 import { Check, Row, Select } from '../parts/fields';
 import { EFFORT_NOTE, QUALITY_NOTE, RATE_NOTE } from '../words-recipes';
-import { Missing, NumberField, named, type RecipeProps } from './recipe-parts';
+import { Missing, NoHardware, NumberField, named, type RecipeProps } from './recipe-parts';
 
 const DEINTERLACE_NAMES: Readonly<Record<(typeof DEINTERLACE)[number], string>> = {
   measured: 'where it is interlaced',
@@ -122,7 +122,16 @@ export function VideoRows({ recipe, locked, set, encoders }: RecipeProps) {
               }}
               after="s"
             />
+            <Check
+              label="by hardware, where there is some"
+              checked={video.hardware}
+              disabled={locked}
+              onChange={(hardware) => {
+                change({ hardware });
+              }}
+            />
           </div>
+          {video.hardware && <NoHardware codec={video.codec} encoders={encoders} />}
         </Row>
       )}
     </>

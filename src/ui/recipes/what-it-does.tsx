@@ -1,7 +1,7 @@
 'use client';
 
 import { useMemo, useState } from 'react';
-import { copyBytes, planEncode, shapeOfPlan, type EncodePlan, type Reason, type Recipe } from '@/core/recipes';
+import { copyBytes, planEncode, shapeOfPlan, workingHardware, type EncodePlan, type Reason, type Recipe } from '@/core/recipes';
 import { encodeFacts, estimateReel, wholeTitleReel } from '@/core/reels';
 import type { VaultEntry } from '@/contract';
 import type { DiscRecord } from '@/store/db';
@@ -41,11 +41,13 @@ function Consequence({
   number: number;
   outputs: readonly VaultEntry[];
 }) {
+  const { state } = useEngine();
   const title = disc.reading.titles.find((t) => t.number === number);
   if (!title) return null;
   const reel = { ...wholeTitleReel(title, ''), recipes: ['master'] };
-  const facts = encodeFacts(disc.reading, reel);
-  if (!facts) return null;
+  const known = encodeFacts(disc.reading, reel);
+  if (!known) return null;
+  const facts = { ...known, hardware: workingHardware(state?.encoders ?? []) };
   const plan = planEncode(recipe, facts);
   const { durationMs, masterBytes } = estimateReel(disc.reading, reel);
   const factor = sizeFactors(outputs).get(recipe.id);

@@ -2,10 +2,11 @@
 
 import { Crop, Play, Square } from 'lucide-react';
 import { useMemo, useState } from 'react';
-import { planEncode, type Recipe } from '@/core/recipes';
+import { planEncode, workingHardware, type Recipe } from '@/core/recipes';
 import { encodeFacts, type Bars } from '@/core/reels';
 import type { Problem } from '@/contract';
 import { problemOf } from '@/store/api';
+import { useEngine } from '@/store/engine';
 import { rehearsalSample } from '@/store/looks';
 import type { ReadableSource } from '@/store/sources';
 import { bytes, clock } from '../format';
@@ -51,10 +52,13 @@ function useSample(on: Rehearsed, source: ReadableSource, recipe: Recipe) {
 
 /** What the recipe does to the picture of this reel, in words. */
 function Treatments({ on, recipe }: { on: Rehearsed; recipe: Recipe }) {
+  const { state } = useEngine();
+  const encoders = state?.encoders;
   const reasons = useMemo(() => {
     const facts = encodeFacts(on.disc.reading, on.reel);
-    return facts ? planEncode(recipe, facts).reasons.filter((r) => r.about === 'video' || r.about === 'picture') : [];
-  }, [on, recipe]);
+    const known = facts && { ...facts, hardware: workingHardware(encoders ?? []) };
+    return known ? planEncode(recipe, known).reasons.filter((r) => r.about === 'video' || r.about === 'picture') : [];
+  }, [on, recipe, encoders]);
   return (
     <ul className="flex flex-col gap-1">
       {reasons.map((r, i) => (

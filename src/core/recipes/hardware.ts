@@ -1,0 +1,80 @@
+import type { EncodePlan } from './encode-plan';
+import type { Effort } from './recipe';
+
+/** Encoders that are built into graphics hardware, by what FFmpeg calls them. Which of them work here, only a trial says. */
+
+export const HARDWARE = ['NVENC', 'QSV', 'VAAPI'] as const;
+export type Hardware = (typeof HARDWARE)[number];
+type HardwareCodec = 'H.264' | 'HEVC' | 'HEVC, 10 bit';
+/** An encoder of hardware as it is tried and told of. */
+export type HardwareName = `${Hardware} ${HardwareCodec}`;
+
+export const HARDWARE_ENCODER: Readonly<Record<HardwareName, string>> = {
+  'NVENC H.264': 'h264_nvenc',
+  'NVENC HEVC': 'hevc_nvenc',
+  'NVENC HEVC, 10 bit': 'hevc_nvenc',
+  'QSV H.264': 'h264_qsv',
+  'QSV HEVC': 'hevc_qsv',
+  'QSV HEVC, 10 bit': 'hevc_qsv',
+  'VAAPI H.264': 'h264_vaapi',
+  'VAAPI HEVC': 'hevc_vaapi',
+  'VAAPI HEVC, 10 bit': 'hevc_vaapi',
+};
+export const HARDWARE_NAMES = Object.keys(HARDWARE_ENCODER) as readonly HardwareName[];
+
+/** Those that were found to work. */
+export const workingHardware = (states: readonly { readonly name: string; readonly works: boolean }[]): HardwareName[] =>
+  HARDWARE_NAMES.filter((name) => states.some((e) => e.name === name && e.works));
+
+/** The first of the machine's graphics devices (Linux, Direct Rendering Manager). */
+const DEVICE = '/dev/dri/renderD128';
+
+/** What stands before the inputs. */
+export const deviceArguments = (hardware: Hardware | null): string[] => (hardware === 'VAAPI' ? ['-vaapi_device', DEVICE] : []);
+
+/** What pictures go through last: this kind takes them from its own memory. */
+export const uploadFilter = (hardware: Hardware | null, bitDepth: 8 | 10): string =>
+  hardware === 'VAAPI' ? `format=${bitDepth === 10 ? 'p010le' : 'nv12'},hwupload` : '';
+
+const NVENC_PRESET: Readonly<Record<Effort, string>> = { little: 'p2', medium: 'p5', much: 'p7' };
+const QSV_PRESET: Readonly<Record<Effort, string>> = { little: 'veryfast', medium: 'medium', much: 'veryslow' };
+
+/** How a picture is encoded by hardware: by quality on the scale of its codec, or by rate in one pass. */
+export function hardwareArguments({ video }: EncodePlan, hardware: Hardware): string[] {
+  const { codec, quality, rate, recipe, bitDepth } = video;
+  const name = `${hardware} ${codec}` as HardwareName;
+  const encoder = ['-c:v:0', HARDWARE_ENCODER[name], ...(codec === 'H.264' ? [] : ['-tag:v:0', 'hvc1'])];
+  const profile = ['-profile:v:0', codec === 'H.264' ? 'high' : bitDepth === 10 ? 'main10' : 'main'];
+  const bounds = rate
+    ? ['-b:v:0', `${rate.kbps}k`, '-maxrate:v:0', `${Math.round(rate.kbps * 1.5)}k`, '-bufsize:v:0', `${rate.kbps * 2}k`]
+    : [];
+  const q = String(Math.round(quality ?? 23));
+  switch (hardware) {
+    case 'NVENC': {
+      const how = rate ? ['-rc:v:0', 'vbr', ...bounds] : ['-rc:v:0', 'vbr', '-cq:v:0', q, '-b:v:0', '0'];
+      return [
+        ...encoder,
+        '-pix_fmt:v:0',
+        bitDepth === 10 ? 'p010le' : 'yuv420p',
+        '-preset:v:0',
+        NVENC_PRESET[recipe.effort],
+        ...how,
+        ...profile,
+      ];
+    }
+    case 'QSV': {
+      const how = rate ? bounds : ['-global_quality:v:0', q];
+      return [
+        ...encoder,
+        '-pix_fmt:v:0',
+        bitDepth === 10 ? 'p010le' : 'nv12',
+        '-preset:v:0',
+        QSV_PRESET[recipe.effort],
+        ...how,
+        ...profile,
+      ];
+    }
+    case 'VAAPI':
+      return [...encoder, ...(rate ? ['-rc_mode:v:0', 'VBR', ...bounds] : ['-rc_mode:v:0', 'CQP', '-qp:v:0', q]), ...profile];
+  }
+}
