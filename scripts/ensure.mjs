@@ -48,6 +48,7 @@ export const SYSTEM = {
   '7z': 'p7zip-full',
   setpriv: 'util-linux',
   bd_list_titles: 'libbluray-bin',
+  mediaconch: 'mediaconch',
 };
 const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 

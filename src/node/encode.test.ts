@@ -18,7 +18,7 @@ import {
 import { encodeFacts, wholeTitleReel } from '@/core/reels';
 import { HAVEN, QUAY, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { NO_BARS, changed, factsOf, ffmpeg, luma } from '@/test-support/encodes';
-import { decodedFrames, likeness, packetTimes } from '@/test-support/ffmpeg';
+import { decodedFrames, likeness, nonConforming, packetTimes } from '@/test-support/ffmpeg';
 import { withPulldown } from '../../demo/pulldown';
 import { encodeCopy } from './encode-pieces';
 import { examineCopy, probeShape } from './ffmpeg';
@@ -263,6 +263,12 @@ test.each([
       const reel = { ...whole, pieces: whole.pieces.map((p) => ({ ...p, fromChapter: 1, toChapter: 1 })) };
       const master = name('mkv');
       const { promise } = await writeMasterFile(disc, reel, master);
+      expect(nonConforming(master)).toEqual([]);
+      // One byte of it is another: that does not pass for whole.
+      const spoilt = readFileSync(master);
+      spoilt[Math.floor(spoilt.length / 2)] = (spoilt[Math.floor(spoilt.length / 2)] ?? 0) ^ 1;
+      writeFileSync(`${master}.spoilt.mkv`, spoilt);
+      expect(nonConforming(`${master}.spoilt.mkv`)).not.toEqual([]);
       // Slow encoders are tried on the smaller picture: what they do is the same.
       const small = image === HAVEN;
       for (const r of SHIPPED.filter((s) => small || !['AV1', 'VP9'].includes(s.video.codec))) {
@@ -284,6 +290,7 @@ test.each([
         const shape = await probeShape(out, r.container);
         const plays = TARGETS.filter((t) => shape && obstaclesOn(t, shape).length === 0).map((t) => t.id);
         for (const target of PLAYS_ON[r.id] ?? []) expect([r.id, plays]).toEqual([r.id, expect.arrayContaining([target])]);
+        if (r.container === 'Matroska') expect([r.id, nonConforming(out)]).toEqual([r.id, []]);
         const elsewhere = r.container === 'AVI' ? null : await readElsewhere(out);
         if (elsewhere && ['H.264', 'HEVC', 'VP9', 'AV1'].includes(plan.video.codec)) {
           const expected = expectationOf(plan, promise);

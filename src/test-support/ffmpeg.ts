@@ -127,3 +127,20 @@ export function shownAt(file: string, stream: string): number[] {
   const { out } = run('ffprobe', [...how, file]);
   return out.split('\n').flatMap((line) => (line === '' ? [] : [Math.round(parseFloat(line) * 1e6)]));
 }
+
+/** Elements of RFC 9559 that the conformance checker of this Debian is too old to know the place of. */
+const NEWER = /LanguageIETF|55A[B-F]|15A[B-F]/;
+/** No element at all: it takes sizes inside of coded pictures for such. */
+const NAMELESS = /^ *--\s+\[: /;
+
+/** What an independent conformance checker of Matroska and FFV1 has against a file: check words, places and values of elements, each fault in its words. */
+export function nonConforming(file: string): string[] {
+  const { stdout } = spawnSync('mediaconch', ['-mc', file], { encoding: 'utf8', maxBuffer: 2 ** 26 });
+  if (!/^(pass|fail)!/.test(stdout)) throw new Error(`no verdict on ${file}: ${stdout.slice(0, 500)}`);
+  const lines = stdout.split('\n');
+  return lines.flatMap((line, i) =>
+    line.includes('[fail:') && !NEWER.test(`${line}${lines[i + 1] ?? ''}`) && !NAMELESS.test(lines[i + 1] ?? '')
+      ? [`${line.trim()} ${(lines[i + 1] ?? '').trim()}`]
+      : [],
+  );
+}
