@@ -1,4 +1,5 @@
-import { readFileSync } from 'node:fs';
+import { execFileSync } from 'node:child_process';
+import { existsSync, readFileSync } from 'node:fs';
 import { cards, chooseLanguage, editorOf, expect, openBench, readImage, seriousFaults, test } from './app';
 
 test.use({ house: 'choices' });
@@ -321,4 +322,52 @@ test('what nothing leads to is one click away, and shown on the map', async ({ p
   await expect(page.getByRole('note', { name: /^Nothing leads to 1 stretch/ })).toBeInViewport();
   // The map has come closer.
   await expect(page.getByRole('button', { name: 'whole' })).toBeVisible();
+});
+
+test('subtitle pictures are read into text, looked through, and become a track of text in a container that takes no pictures', async ({
+  page,
+  open,
+  app,
+}) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await cards(page)
+    .first()
+    .getByText(/^title/)
+    .click();
+  const editor = editorOf(page);
+  await editor.getByRole('tab', { name: /^Tracks/ }).click();
+  await editor.getByText('Pictures read into text:').getByRole('button', { name: 'Scottish Gaelic' }).click();
+  // Its data is not on this machine: what to type is said.
+  await expect(page.getByRole('dialog')).toContainText('apt-get install tesseract-ocr-gla', { timeout: 20_000 });
+  await page.keyboard.press('Escape');
+  await editor.getByText('Pictures read into text:').getByRole('button', { name: 'English' }).click();
+  const dialog = page.getByRole('dialog', { name: /read into text/ });
+  const rows = dialog.getByRole('listitem');
+  await expect(rows).toHaveCount(4, { timeout: 30_000 });
+  await expect(rows.first().getByRole('img')).toBeVisible();
+  await expect(rows.nth(2).getByRole('textbox')).toHaveValue('Line 3');
+  expect(await seriousFaults(page)).toEqual([]);
+  const take = dialog.getByRole('button', { name: /^Take \d subtitles as text$/ });
+  await expect(take).toBeVisible();
+  // Whatever was unsure is looked at first.
+  const unsure = dialog.getByRole('checkbox', { name: /right\?$/ });
+  if ((await unsure.count()) > 0) await expect(take).toBeDisabled();
+  while ((await unsure.count()) > 0) await unsure.first().check();
+  await rows.nth(1).getByRole('textbox').fill('The second line, mended');
+  await rows.nth(3).getByRole('textbox').fill('');
+  await dialog.getByRole('button', { name: 'Take 3 subtitles as text' }).click();
+  await expect(dialog).toHaveCount(0);
+  await expect(editor).toContainText('SubRip, 3 lines');
+  await page.getByLabel('Name of the reel').fill('Read aloud');
+  const card = cards(page).first();
+  await card.getByRole('checkbox', { name: 'Access copy' }).check();
+  await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
+  await expect.poll(() => existsSync(`${app.library}/Read aloud.mp4`), { timeout: 90_000 }).toBe(true);
+  const said = execFileSync('ffmpeg', ['-v', 'error', '-i', `${app.library}/Read aloud.mp4`, '-map', '0:s:0', '-f', 'srt', '-'], {
+    encoding: 'utf8',
+  });
+  expect(said).toMatch(/Line 1[\s\S]*The second line, mended[\s\S]*Line 3/);
+  expect(said).not.toContain('Line 4');
 });

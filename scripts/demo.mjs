@@ -6,7 +6,7 @@ import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 const { values } = parseArgs({
   options: { port: { type: 'string', default: '4420' }, data: { type: 'string', default: path.join(root, '.data', 'demo') } },
 });
-ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv']);
+ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv', 'tesseract']);
 ensurePackages();
 const { buildAll } = await import('./build.mjs');
 const { step } = await import('./steps.mjs');

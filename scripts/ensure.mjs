@@ -49,6 +49,7 @@ export const SYSTEM = {
   setpriv: 'util-linux',
   bd_list_titles: 'libbluray-bin',
   mediaconch: 'mediaconch',
+  tesseract: 'tesseract-ocr',
 };
 const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
-ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv', 'chromium']);
+ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv', 'chromium', 'tesseract']);
 ensurePackages();
 const { buildAll } = await import('./build.mjs');
 const { startDemo } = await import('./demo-app.mjs');

@@ -26,7 +26,7 @@ if (values.images.length === 0 || values.library.length === 0) {
   process.exit(64);
 }
 const { dataFolder, tell } = holdDataFolder(values.data);
-ensurePrograms(['ffmpeg', 'setpriv']);
+ensurePrograms(['ffmpeg', 'setpriv', 'tesseract']);
 await buildAll();
 const config = path.join(dataFolder, 'config.json');
 const before = (() => {

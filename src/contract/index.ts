@@ -9,3 +9,4 @@ export * from './rules';
 export * from './exchange';
 export type { FromDropped, ToDropped } from './dropped';
 export * from './helper';
+export * from './reading-text';

@@ -23,6 +23,7 @@ const ADVICE = {
   'not-whole':
     'Nothing was put into the library. Read another copy or clean the disc, then retry; or take what is there: gaps stay as long as they are, and each is named.',
   'proof-failed': 'The file was not put into the library. Read the disc again, and look at the log.',
+  'text-reader-missing': 'Install what is named, or take the subtitles as the pictures that they are.',
   'copy-failed': 'Retry: the copy is made again, from the master that was proven. What else was proven is in the library.',
   'reader-died': 'Try again. If it comes back, look at the source: it holds what no disc holds.',
   'runner-died': 'Retry: it goes on from the last stage that was finished.',

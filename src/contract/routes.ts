@@ -30,6 +30,7 @@ import {
   SubmitJobSchema,
   SubmittedSchema,
 } from './api';
+import { ReadTextWishSchema } from './reading-text';
 import { RehearsalWishSchema, SampleSchema, TrialWishSchema } from './rehearsal';
 
 /** A way into the engine. `:id` stands for one path part; a stream is handed on as it comes. */
@@ -102,6 +103,8 @@ export const ROUTES = {
   playSample: route('GET', '/samples/:id', null, 'stream'),
   /** Recipes tried on samples of a title. */
   trial: route('POST', '/looks/:id/trial', TrialWishSchema, 'stream'),
+  /** Subtitle pictures read into text. */
+  readText: route('POST', '/looks/:id/read-text', ReadTextWishSchema, 'stream'),
 } as const satisfies Record<string, Route>;
 
 export type RouteName = keyof typeof ROUTES;

@@ -175,6 +175,10 @@ export const HANDLERS: Handlers = {
     await rehearsals.play(id, request, response);
     return null;
   },
+  readText: async ({ rehearsals }, { id, body, response }) => {
+    await rehearsals.readText(id, body, response);
+    return null;
+  },
   trial: async ({ rehearsals }, { id, body, response }) => {
     await rehearsals.trial(id, body, response);
     return null;

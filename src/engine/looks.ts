@@ -12,6 +12,7 @@ import {
   type MeasureLine,
   type OpenLook,
   type PreviewQuery,
+  type ReadTextLine,
   type RehearsalLine,
   type SourceRef,
   type TrialLine,
@@ -218,7 +219,7 @@ export class Looks {
 
 const REPORT_EVERY_MS = 200;
 
-type SaidLine = MeasureLine | CompareLine | RehearsalLine | TrialLine;
+type SaidLine = MeasureLine | CompareLine | RehearsalLine | TrialLine | ReadTextLine;
 
 /** Answers with lines of JSON while work is under way, and with what went wrong at its end. Ends the work where the page goes away. */
 export async function sayingLines(

@@ -2,8 +2,9 @@ import { randomUUID } from 'node:crypto';
 import { mkdirSync, rmSync } from 'node:fs';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import path from 'node:path';
-import { WorkError, type RehearsalWish, type TrialWish } from '@/contract';
+import { WorkError, type ReadTextWish, type RehearsalWish, type TrialWish } from '@/contract';
 import { rehearseSample, rehearseStill } from '@/node/rehearsal';
+import { readSubtitleText } from '@/node/subtitle-text';
 import { findQuality, tryRecipes } from '@/node/trial';
 import type { Encoders } from './encoders';
 import { sayingLines, type Looks } from './looks';
@@ -62,6 +63,15 @@ export class Rehearsals {
     const sample = this.samples.get(id);
     if (!sample) throw new WorkError('not-known', 'This sample is not kept any more');
     await sendFile(sample.file, sample.type, request, response);
+  }
+
+  /** Reads a subtitle track into text, for somebody to look through. */
+  readText(id: string, { title, reel, subtitle }: ReadTextWish, response: ServerResponse): Promise<void> {
+    return sayingLines(response, (say, signal) =>
+      this.looks.use(id, title, (opened, reading, found) =>
+        this.pool.run('ask', signal, () => readSubtitleText({ opened, reading, title: found, reel }, subtitle, { signal, say })),
+      ),
+    );
   }
 
   /** Tries recipes on samples of a title, or looks for the quality of one. */

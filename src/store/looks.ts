@@ -5,11 +5,14 @@ import {
   CompareLineSchema,
   MeasureLineSchema,
   ROUTES,
+  ReadTextLineSchema,
   RehearsalLineSchema,
   TrialLineSchema,
   sourceKey,
   type CompareLine,
   type MeasureLine,
+  type ReadTextLine,
+  type ReadTextWish,
   type RehearsalLine,
   type RehearsalWish,
   type SourceRef,
@@ -106,7 +109,7 @@ type TitleWish = Pick<PictureWish, 'source' | 'reading' | 'title'>;
 /** Asks for work on a title that answers with lines: progress, and at the end what was found or what went wrong. */
 async function askLines<Line>(
   wish: TitleWish,
-  route: 'measure' | 'compareTracks' | 'rehearse' | 'trial',
+  route: 'measure' | 'compareTracks' | 'rehearse' | 'trial' | 'readText',
   body: object,
   schema: z.ZodType<Line>,
   onLine: (line: Line) => void,
@@ -166,3 +169,11 @@ export const tryRecipes = (
   onLine: (line: TrialLine) => void,
   signal: AbortSignal,
 ): Promise<void> => askLines(wish, 'trial', trial, TrialLineSchema, onLine, signal);
+
+/** A subtitle track of a reel read into text. */
+export const readText = (
+  wish: TitleWish,
+  track: Omit<ReadTextWish, 'title'>,
+  onLine: (line: ReadTextLine) => void,
+  signal: AbortSignal,
+): Promise<void> => askLines(wish, 'readText', track, ReadTextLineSchema, onLine, signal);

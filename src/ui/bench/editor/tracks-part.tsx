@@ -1,6 +1,8 @@
 'use client';
 
 import { ArrowDown, ArrowUp, X } from 'lucide-react';
+import { useState } from 'react';
+import { isPictures } from '@/core/reading';
 import { besideFiles, type Reel, type TakenTrack } from '@/core/reels';
 import type { DraftReel } from '@/store/db';
 import { languageName, list as listed } from '../../format';
@@ -8,6 +10,7 @@ import { Check, TextField } from '../../parts/fields';
 import { audioText, subtitleText } from '../../words';
 import { useBench } from '../bench-context';
 import { FromFiles } from './from-files';
+import { ReadTextDialog } from './read-text-dialog';
 
 const small = 'rounded-[4px] p-0.5 text-second hover:bg-wash hover:text-ink disabled:opacity-30';
 
@@ -92,7 +95,7 @@ function Taken({
 
 /** The tracks that a reel takes: order, names, flags; forced events for themselves; sound and subtitles from files. */
 export function TracksPart({ draft }: { draft: DraftReel }) {
-  const { disc, commands } = useBench();
+  const { disc, commands, source } = useBench();
   const { reel } = draft;
   const onChange = (next: Reel) => {
     commands.change(draft.id, next);
@@ -139,6 +142,12 @@ export function TracksPart({ draft }: { draft: DraftReel }) {
       </ol>
     );
   };
+  const [reading, setReading] = useState<number | null>(null);
+  // A view of a disc knows one title.
+  const isOne = reel.pieces.every((p) => p.title === title?.number);
+  const pictures = reel.subtitles.flatMap((track, at) =>
+    isOne && isPictures(title?.subtitles.find((t) => t.stream === track.stream)?.codec ?? 'text') ? [{ track, at }] : [],
+  );
   const full = reel.subtitles.filter((t) => !t.forcedOnly && !reel.subtitles.some((o) => o.stream === t.stream && o.forcedOnly));
   const forcedKnown = new Map(title?.measured?.subtitles.map((s) => [s.stream, s.forcedAtMs.length]) ?? []);
   return (
@@ -168,6 +177,39 @@ export function TracksPart({ draft }: { draft: DraftReel }) {
               </button>
             ))}
           </p>
+        )}
+        {pictures.length > 0 && title && (
+          <p className="flex flex-wrap items-center gap-x-3 gap-y-1 pt-1.5 text-second">
+            Pictures read into text:
+            {pictures.map(({ track, at }) => (
+              <button
+                key={`${track.stream} ${track.forcedOnly ?? false}`}
+                type="button"
+                className="text-accent hover:underline"
+                onClick={() => {
+                  setReading(at);
+                }}
+              >
+                {languageName(track.language)}
+                {track.forcedOnly ? ', forced' : ''}
+              </button>
+            ))}
+          </p>
+        )}
+        {reading !== null && title && (
+          <ReadTextDialog
+            disc={disc}
+            title={title}
+            reel={reel}
+            subtitle={reading}
+            source={source}
+            onTake={(added) => {
+              onChange({ ...reel, added: [...(reel.added ?? []), added] });
+            }}
+            onClose={() => {
+              setReading(null);
+            }}
+          />
         )}
         {(reel.subtitles.length > 0 || (reel.added?.length ?? 0) > 0) && (
           <div className="flex items-center gap-3 pt-1.5">
