@@ -95,6 +95,11 @@ test('a trial: qualities beside each other, the smallest that is near enough, an
   await expect(rows).toHaveCount(6, { timeout: 120_000 });
   await expect(dialog.getByRole('button', { name: 'Try', exact: true })).toBeVisible();
   await expect(dialog.getByRole('img', { name: /^Size of the picture/ })).toBeVisible();
+  // What was tried is there again at once, with another visit.
+  await page.keyboard.press('Escape');
+  await rehearse(page);
+  await dialog.getByRole('radio', { name: 'what it takes' }).click();
+  await expect(rows).toHaveCount(6);
   // What is larger is nearer.
   const ssim = (await rows.locator('td:nth-child(3)').allInnerTexts()).map(Number);
   expect([...ssim].sort((a, b) => b - a)).toEqual(ssim);

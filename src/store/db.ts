@@ -11,7 +11,7 @@ import {
   type PlannedReel,
   type ReelTags,
 } from '@/core/reels';
-import type { Recipe } from '@/core/recipes';
+import type { Recipe, TrialResult } from '@/core/recipes';
 import { RecipeSchema, type JobState, type SourceRef } from '@/contract';
 
 /** A disc of the collection, by the fingerprint of its structures: the same pressing is one disc, wherever it is read. */
@@ -79,6 +79,18 @@ async function bringUpToDate(change: Transaction): Promise<void> {
     });
 }
 
+/** What a trial said of a title. */
+export interface TrialRecord {
+  readonly fingerprint: string;
+  readonly title: number;
+  /** All of a recipe that its picture depends on, as text. */
+  readonly settings: string;
+  /** Milliseconds that the outcome speaks of. */
+  readonly ms: number;
+  readonly result: TrialResult;
+  readonly at: string;
+}
+
 export const CATALOGUE_VERSION = 13;
 
 /** Recipes of earlier versions: what they did not know is as it was. */
@@ -97,6 +109,8 @@ export class Catalogue extends Dexie {
   firstLooks!: EntityTable<FirstLookRecord, 'fingerprint'>;
   /** The archive's own recipes. */
   recipes!: EntityTable<Recipe, 'id'>;
+  /** Outcomes of trials: what is known of how large and how near a title becomes. */
+  trials!: Table<TrialRecord, [string, number, string]>;
 
   /** @param name of one archive's: see archive.ts. */
   constructor(name: string) {
@@ -176,17 +190,19 @@ export class Catalogue extends Dexie {
         });
       await upgradeRecipes(change.table<Recipe>('recipes'));
     });
-    // Recipes know marks, another speed and another dynamic range.
-    this.version(CATALOGUE_VERSION).upgrade(async (change) => {
-      await upgradeRecipes(change.table<Recipe>('recipes'));
-      // House rules know where copies by some recipes go.
-      await change
-        .table('settings')
-        .toCollection()
-        .modify((setting: RulesRecord) => {
-          Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
-        });
-    });
+    // Recipes know marks, another speed and another dynamic range; trials are remembered.
+    this.version(CATALOGUE_VERSION)
+      .stores({ trials: '[fingerprint+title+settings], fingerprint' })
+      .upgrade(async (change) => {
+        await upgradeRecipes(change.table<Recipe>('recipes'));
+        // House rules know where copies by some recipes go.
+        await change
+          .table('settings')
+          .toCollection()
+          .modify((setting: RulesRecord) => {
+            Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
+          });
+      });
   }
 
   async rules(): Promise<HouseRules | null> {

@@ -15,11 +15,23 @@ const BITS: Readonly<Record<Exclude<EncodePlan['video']['codec'], 'copy' | 'FFV1
 /** Of a frame without loss: films have grain, which no code makes small. */
 const FFV1_BITS = 5.5;
 
+/** What a trial said of the picture of a title: bytes of so many milliseconds. */
+export interface TriedPicture {
+  readonly bytes: number;
+  readonly ms: number;
+}
+
 /**
  * Bytes that a copy is expected to take. Only a trial knows the picture: this is what is said before one.
- * @param masterBytes of the same reel: what is copied without being encoded takes about as much.
+ * @param masterBytes of the same reel: what is copied without being encoded takes about as much. @param tried what a trial said.
  */
-export function copyBytes(plan: EncodePlan, facts: EncodeFacts, durationMs: number, masterBytes: number): number {
+export function copyBytes(
+  plan: EncodePlan,
+  facts: EncodeFacts,
+  durationMs: number,
+  masterBytes: number,
+  tried: TriedPicture | null = null,
+): number {
   const { video } = plan;
   const film = video.steps.some((s) => s.kind === 'film') ? 0.8 : 1;
   const pixels = ((video.widthPixels * video.heightPixels * 27e6) / facts.video.frameTicks) * (video.framesPerFrame ?? 1) * film;
@@ -42,7 +54,7 @@ export function copyBytes(plan: EncodePlan, facts: EncodeFacts, durationMs: numb
         1000,
     0,
   );
-  const picture = video.rate ? video.rate.kbps * 1000 : pixels * perPixel;
+  const picture = tried ? (tried.bytes * 8000) / Math.max(1, tried.ms) : video.rate ? video.rate.kbps * 1000 : pixels * perPixel;
   // A slower film has as many pictures, and a rate that is wished is one of what is seen.
   const bytes = (picture * durationMs * (video.rate ? plan.slower : 1) + audio * durationMs * plan.slower) / 8000;
   return Math.round((video.codec === 'copy' ? masterBytes : bytes) * CONTAINER_SHARE[plan.container]);

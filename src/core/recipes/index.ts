@@ -22,7 +22,7 @@ export {
 export { HARDWARE_ENCODER, HARDWARE_NAMES, workingHardware, type HardwareName } from './hardware';
 export { BESIDE, chapterText, filesOf, filtersOf, type BesideName } from './filters';
 export { PIECE_MS, divideEncode, whyWhole, type EncodePiece, type SourcePicture } from './pieces';
-export { copyBytes } from './estimate';
+export { copyBytes, type TriedPicture } from './estimate';
 export { expectationOf } from './expect';
 export {
   clipArguments,

@@ -1,4 +1,4 @@
-import { copyBytes } from '../recipes/estimate';
+import { copyBytes, type TriedPicture } from '../recipes/estimate';
 import { planEncode } from '../recipes/plan';
 import { MASTER, type Recipe, type RecipeId } from '../recipes/recipe';
 import { APART_STREAM, CORE_STREAM, partsOfAngle, type Reading, type Segment, type Title } from '../reading';
@@ -92,15 +92,23 @@ function containerBytes(reel: Reel, { title, ms }: Taken): number {
   return HEAD_BYTES + ((27e6 / title.video.frameTicks + audio) * FRAME_HEAD_BYTES * ms) / 1000;
 }
 
+/** What is known of sizes beyond what encoders usually give. */
+export interface SizeExperience {
+  /** How much larger or smaller than estimated copies by a recipe have been here. */
+  readonly factors: ReadonlyMap<RecipeId, number>;
+  /** What a trial of these very settings said of the picture of a title; null where none was made. */
+  readonly tried: (title: number, recipe: Recipe) => TriedPicture | null;
+}
+const NO_EXPERIENCE: SizeExperience = { factors: new Map(), tried: () => null };
+
 /**
  * Estimates what a reel will take, from the disc's own tables and, on Blu-ray, from samples of its clips.
- * @param factors how much larger or smaller than estimated copies by a recipe have been here.
  */
 export function estimateReel(
   reading: Reading,
   reel: Reel,
   recipes: ReadonlyMap<RecipeId, Recipe> = new Map(),
-  factors: ReadonlyMap<RecipeId, number> = new Map(),
+  experience: SizeExperience = NO_EXPERIENCE,
 ): ReelEstimate {
   const segments = new Map(reading.segments.map((s) => [s.id, s]));
   let durationMs = 0;
@@ -131,11 +139,8 @@ export function estimateReel(
     masterBytes += source.sizeBytes * Math.min(1, durationMs / Math.max(1, ms));
   }
   masterBytes = Math.round(masterBytes);
-  return { durationMs, masterBytes, copyBytes: scaled(copiesOf(reading, reel, recipes, durationMs, masterBytes), factors) };
+  return { durationMs, masterBytes, copyBytes: copiesOf(reading, reel, recipes, durationMs, masterBytes, experience) };
 }
-
-const scaled = (copies: ReadonlyMap<RecipeId, number>, factors: ReadonlyMap<RecipeId, number>): Map<RecipeId, number> =>
-  new Map([...copies].map(([id, bytes]) => [id, Math.round(bytes * (factors.get(id) ?? 1))]));
 
 function copiesOf(
   reading: Reading,
@@ -143,13 +148,19 @@ function copiesOf(
   recipes: ReadonlyMap<RecipeId, Recipe>,
   durationMs: number,
   masterBytes: number,
+  { factors, tried }: SizeExperience,
 ): Map<RecipeId, number> {
   const facts = encodeFacts(reading, reel);
   if (!facts) return new Map();
   return new Map(
     reel.recipes.flatMap((id) => {
       const recipe = recipes.get(id);
-      return recipe ? [[id, copyBytes(planEncode(recipe, facts), facts, durationMs, masterBytes)]] : [];
+      if (!recipe) return [];
+      const [title, ...others] = new Set(reel.pieces.map((p) => p.title));
+      // A trial is one of a title: of a reel of several it says too little.
+      const known = title !== undefined && others.length === 0 ? tried(title, recipe) : null;
+      const bytes = copyBytes(planEncode(recipe, facts), facts, durationMs, masterBytes, known);
+      return [[id, known ? bytes : Math.round(bytes * (factors.get(id) ?? 1))]];
     }),
   );
 }

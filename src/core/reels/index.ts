@@ -2,7 +2,7 @@ export type { Piece, Reel, TakenTrack } from './model';
 export { readingForReel } from './for-job';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
 export { takeAudio, takeSubtitle, wholeTitleReel, withTrack } from './propose';
-export { estimateReel, neededAt, roomAt, type ReelEstimate } from './estimate';
+export { estimateReel, neededAt, roomAt, type ReelEstimate, type SizeExperience } from './estimate';
 export { coverageOf, type Coverage, type KeptPieces } from './coverage';
 export {
   pieceChapters,

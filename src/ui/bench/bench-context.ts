@@ -1,7 +1,6 @@
 import { createContext, useContext } from 'react';
-import type { Coverage, HouseRules, Proposal, ReelPossibilities, TitleMoment } from '@/core/reels';
+import type { Coverage, HouseRules, Proposal, ReelPossibilities, SizeExperience, TitleMoment } from '@/core/reels';
 import type { Title } from '@/core/reading';
-import type { RecipeId } from '@/core/recipes';
 import type { EngineState } from '@/contract';
 import type { DiscRecord, DraftReel } from '@/store/db';
 import type { Draft } from '@/store/draft';
@@ -22,8 +21,8 @@ export interface BenchView {
   readonly rules: HouseRules;
   /** All there are. */
   readonly recipes: Recipes;
-  /** How copies by each recipe have come out here, against what was said beforehand. */
-  readonly factors: ReadonlyMap<RecipeId, number>;
+  /** How copies by each recipe have come out here, against what was said beforehand, and what trials of this disc said. */
+  readonly experience: SizeExperience;
   readonly engine: EngineState | null;
   readonly proposal: Proposal;
   readonly coverage: Coverage;

@@ -6,6 +6,7 @@ import { proposalOf, useDraft } from '@/store/draft';
 import { useEngine } from '@/store/engine';
 import { fetchPictures, knownPicture } from '@/store/looks';
 import { sizeFactors } from '@/store/history';
+import { useTried } from '@/store/trials';
 import { useOutputs } from '@/store/outputs';
 import { useRecipes } from '@/store/recipes';
 import { useRules } from '@/store/rules';
@@ -35,7 +36,8 @@ export function useBenchView(disc: DiscRecord): BenchView {
   const [stretch, setStretch] = useState<{ readonly id: string } | null>(null);
   const [editorOpen, keepEditorOpen] = useKept('bench-editor', ['open', 'closed'], 'open');
   const [part, keepPart] = useKept('bench-editor-part', PARTS, 'Chapters');
-  const factors = useMemo(() => sizeFactors(outputs ?? []), [outputs]);
+  const tried = useTried(disc.fingerprint);
+  const experience = useMemo(() => ({ factors: sizeFactors(outputs ?? []), tried }), [outputs, tried]);
   const proposal = useMemo(() => proposalOf(disc, rules), [disc, rules]);
   const commands = useReelCommands(disc, draft, rules, proposal);
   const reels = draft.record?.reels ?? NO_REELS;
@@ -68,7 +70,7 @@ export function useBenchView(disc: DiscRecord): BenchView {
     draft,
     rules,
     recipes,
-    factors,
+    experience,
     engine,
     proposal,
     coverage,

@@ -6,6 +6,7 @@ import { MOST_TRIED } from '@/contract';
 import { tryRecipes } from '@/store/looks';
 import { useRecipes, withQuality } from '@/store/recipes';
 import type { ReadableSource } from '@/store/sources';
+import { rememberTrial, trialOf, useTrials } from '@/store/trials';
 import { bytes, timeLeft } from '../format';
 import { Bar, Button } from '../parts/controls';
 import { TextField } from '../parts/fields';
@@ -129,12 +130,15 @@ export function TrialPart({
   const recipes = useRecipes();
   const work = useWork();
   const [what, setWhat] = useState<'qualities' | 'recipes'>('qualities');
-  const [tried, setTried] = useState<readonly Tried[]>([]);
+  const [now, setTried] = useState<readonly Tried[] | null>(null);
+  const trials = useTrials(on.disc.fingerprint);
   const [leastSsim, setLeast] = useState(USUAL_SSIM);
   const [found, setFound] = useState<{ readonly quality: number | null; readonly wanted: number } | null>(null);
   const qualities = qualitiesOf(recipe);
   const others = recipes.all.filter(encodes).slice(0, MOST_TRIED);
   const { progress, problem } = work;
+  const { range } = on.reel.pieces[0] ?? {};
+  const triedMs = range ? range.toMs - range.fromMs : on.title.durationMs;
   const at = (quality: number): Recipe => ({ ...recipe, video: { ...recipe.video, quality, rate: null } });
 
   const run = (variants: readonly { recipe: Recipe; name: string; quality: number | null }[], wanted: number | null) => {
@@ -151,8 +155,10 @@ export function TrialPart({
             if (!variant) return;
             const next =
               line.quality === null ? variant : { recipe: at(line.quality), name: `quality ${line.quality}`, quality: line.quality };
+            // Of all of the title, or of what the reel takes of it.
+            void rememberTrial(on.disc.fingerprint, on.title.number, next.recipe, triedMs, line.result);
             setTried((before) =>
-              [...before, { ...next, result: line.result }].sort((a, b) => b.result.pictureBytes - a.result.pictureBytes),
+              [...(before ?? []), { ...next, result: line.result }].sort((a, b) => b.result.pictureBytes - a.result.pictureBytes),
             );
           } else if (line.type === 'found') setFound({ quality: line.quality, wanted: wanted ?? 0 });
           else hear(line);
@@ -181,6 +187,16 @@ export function TrialPart({
     };
     void take();
   };
+  // What was tried before is there at once: the same title with the same settings comes out the same.
+  const before = (
+    what === 'qualities'
+      ? qualities.map((q) => ({ recipe: at(q), name: `quality ${q}`, quality: q }))
+      : others.map((r) => ({ recipe: r, name: r.name, quality: null }))
+  ).flatMap((variant) => {
+    const found = trialOf(trials, on.title.number, variant.recipe);
+    return found ? [{ ...variant, result: found.result }] : [];
+  });
+  const tried = now ?? before.sort((a, b) => b.result.pictureBytes - a.result.pictureBytes);
   const points = tried.map(({ name, result }) => ({
     name,
     bytes: result.pictureBytes,
@@ -200,7 +216,11 @@ export function TrialPart({
             { value: 'qualities', name: 'qualities of this recipe' },
             { value: 'recipes', name: 'recipes beside each other' },
           ]}
-          onChange={setWhat}
+          onChange={(next) => {
+            setWhat(next);
+            setTried(null);
+            setFound(null);
+          }}
         />
         {progress ? (
           <>

@@ -210,10 +210,10 @@ function WhatIsNext() {
 
 /** The one main action of the Bench: what it will take, and go. */
 export function QueueBox({ queueing }: { queueing: Queueing }) {
-  const { disc, engine, reels, recipes, factors, rules } = useBench();
+  const { disc, engine, reels, recipes, experience, rules } = useBench();
   const { waiting, storage, storages, busy, problem, ready, submit } = queueing;
   const outputs = useOutputs();
-  const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId, factors) }));
+  const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId, experience) }));
   const room = roomAt(estimates, (id) => rules.places.find((p) => p.recipe === id)?.storage ?? storage?.id ?? '');
   const all = [...room.values()];
   const kept = all.reduce((sum, r) => sum + r.kept, 0);

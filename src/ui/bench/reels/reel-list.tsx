@@ -139,21 +139,21 @@ function Chosen() {
 
 /** Many reels, a line each: sorted by what its headings say, with the same actions as the cards. */
 export function ReelList({ dragged }: { dragged: readonly number[] }) {
-  const { disc, reels, chosen, choose, recipes, factors } = useBench();
+  const { disc, reels, chosen, choose, recipes, experience } = useBench();
   const [sort, setSort] = useState<{ readonly by: Order; readonly down: boolean }>({ by: 'planned', down: false });
   const shown = useMemo(() => {
     if (sort.by === 'planned') return reels;
     const valueOf = ({ reel }: DraftReel): string | number => {
       if (sort.by === 'name') return reel.name;
       if (sort.by === 'title') return reel.pieces[0]?.title ?? 0;
-      const { durationMs, masterBytes, copyBytes } = estimateReel(disc.reading, reel, recipes.byId, factors);
+      const { durationMs, masterBytes, copyBytes } = estimateReel(disc.reading, reel, recipes.byId, experience);
       if (sort.by === 'length') return durationMs;
       return (reel.recipes.includes(MASTER) ? masterBytes : 0) + [...copyBytes.values()].reduce((sum, b) => sum + b, 0);
     };
     const compare = (a: string | number, b: string | number) =>
       typeof a === 'string' ? a.localeCompare(String(b), undefined, { numeric: true }) : a - Number(b);
     return [...reels].sort((a, b) => compare(valueOf(a), valueOf(b)) * (sort.down ? -1 : 1));
-  }, [reels, sort, disc.reading, recipes.byId, factors]);
+  }, [reels, sort, disc.reading, recipes.byId, experience]);
   const open = reels.filter((r) => r.jobId === null);
   const allChosen = open.length > 0 && open.every((r) => chosen.has(r.id));
   const turn = (by: Order) => {

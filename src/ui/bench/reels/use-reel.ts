@@ -35,13 +35,13 @@ function remarksOn(disc: DiscRecord, reel: DraftReel['reel'], recipes: Recipes):
 
 /** What a card and a row of the list show of a reel, and how it is dragged. */
 export function useReel(draft: DraftReel, dragged: readonly number[]) {
-  const { disc, recipes, factors, places, selected, chosen, choose } = useBench();
+  const { disc, recipes, experience, places, selected, chosen, choose } = useBench();
   const { reel, jobId } = draft;
   const locked = jobId !== null;
   const { active, over } = useDndContext();
   const planned = useMemo(
-    () => ({ estimate: estimateReel(disc.reading, reel, recipes.byId, factors), remarks: remarksOn(disc, reel, recipes) }),
-    [disc, reel, recipes, factors],
+    () => ({ estimate: estimateReel(disc.reading, reel, recipes.byId, experience), remarks: remarksOn(disc, reel, recipes) }),
+    [disc, reel, recipes, experience],
   );
   const twice = takenTwice(disc.reading.titles, reel.pieces);
   const role = disc.findings.titles.find((f) => f.title === reel.pieces[0]?.title)?.role ?? 'extra';
