@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { readFileSync } from 'node:fs';
+import { readFileSync, readdirSync } from 'node:fs';
 import type { Page } from '@playwright/test';
 import { cards, expect, openBench, seriousFaults, test } from './app';
 
@@ -111,8 +111,22 @@ test('a recipe of the archive’s own: changed, seen on a title, used for a reel
   expect(complaints).toEqual([]);
 });
 
-test('copies of a master are ordered in the Vault, without its disc', async ({ page, app, open, complaints }) => {
-  await open('/');
+test('copies of a master are ordered in the Vault, without its disc; by a house rule some go to a folder of their own', async ({
+  page,
+  app,
+  open,
+  complaints,
+}) => {
+  await open('/rules');
+  await page.getByLabel('Another place for').selectOption({ label: 'Lending copy' });
+  const place = page.getByRole('group', { name: 'Where Lending copy goes' });
+  await place.getByLabel('own folder').check();
+  await place.getByRole('button', { name: 'Add a part to the folder of lending copy' }).click();
+  await page.getByRole('menuitem', { name: 'a text' }).click();
+  await page.getByLabel('Text', { exact: true }).fill('For readers');
+  await expect(place).toContainText('folder “For readers”');
+  await page.getByRole('button', { name: 'Keep the rules' }).click();
+  await page.getByRole('link', { name: /^Shelf/ }).click();
   await readHaven(page);
   await openBench(page, HAVEN);
   await page.getByLabel('Name of the reel').fill('Harbour light');
@@ -135,10 +149,10 @@ test('copies of a master are ordered in the Vault, without its disc', async ({ p
     timeout: 90_000,
   });
   expect(app.results().filter((n) => n.startsWith('Harbour light') && !n.endsWith('.json'))).toEqual([
-    'Harbour light (lending).mp4',
     'Harbour light (page).webm',
     'Harbour light.mkv',
   ]);
+  expect(readdirSync(`${app.library}/For readers`)).toEqual(['Harbour light (lending).mp4', 'Harbour light (lending).mp4.json']);
   const [page1, master] = ['Harbour light (page).webm', 'Harbour light.mkv'].map(
     (n) => JSON.parse(readFileSync(`${app.library}/${n}.json`, 'utf8')) as { disc: object; segments: object; proof: { passed: boolean } },
   );

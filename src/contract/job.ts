@@ -341,6 +341,7 @@ export const CopyExpectationSchema = z.object({
   subtitleStreams: whole,
   chapters: whole,
   covers: whole.default(0),
+  slower: z.number().positive().max(2).default(1),
 }) satisfies z.ZodType<CopyExpectation>;
 
 const measuredNearness = z.object({

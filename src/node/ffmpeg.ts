@@ -36,7 +36,7 @@ interface Probed {
     tags?: Record<string, string>;
     disposition?: Record<string, number>;
   }[];
-  chapters?: unknown[];
+  chapters?: { start_time?: string; tags?: Record<string, string> }[];
   format?: { duration?: string };
 }
 
@@ -178,7 +178,7 @@ export async function examineCopy(file: string, signal?: AbortSignal): Promise<C
     videoStreams: pictures.length,
     audioStreams: streams.filter((s) => s.codec_type === 'audio').length,
     subtitleStreams: streams.filter((s) => s.codec_type === 'subtitle').length,
-    chapters: found.chapters?.length ?? 0,
+    chapters: (found.chapters ?? []).map((c) => ({ startMs: Number(c.start_time ?? 0) * 1000, name: c.tags?.['title'] ?? '' })),
     covers: streams.filter(isCover).length,
     decodeErrors: decode.errors,
   };

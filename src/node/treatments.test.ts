@@ -103,7 +103,7 @@ function spedUp(): { file: string; facts: EncodeFacts } {
   writeFileSync(text, '1\n00:00:02,000 --> 00:00:04,000\nHello there\n');
   writeFileSync(
     chapters,
-    ';FFMETADATA1\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=0\nEND=3000\ntitle=a\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=3000\nEND=8000\ntitle=b\n',
+    ';FFMETADATA1\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=0\nEND=3000\ntitle=The quay\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=3000\nEND=8000\ntitle=Rope\\; wood \\= 2\n',
   );
   ffmpeg([
     ...['-f', 'lavfi', '-i', `testsrc2=s=352x288:r=25:d=${SECONDS}`, '-itsoffset', '0.5', '-i', sound, '-i', text, '-i', chapters],

@@ -82,7 +82,7 @@ describe('a copy', () => {
     audioStreams: 2,
     subtitleStreams: 0,
     covers: 0,
-    chapters: promise.chapters.length,
+    chapters: promise.chapters,
     decodeErrors: [],
   });
   const failures = (facts: CopyFacts) =>
@@ -99,9 +99,16 @@ describe('a copy', () => {
     [{ subtitleStreams: 1 }, 'streams'],
     [{ durationMs: 1 }, 'duration'],
     [{ audioStreams: 1 }, 'streams'],
-    [{ chapters: 0 }, 'chapters'],
+    [{ chapters: [] }, 'chapters'],
     [{ decodeErrors: ['Invalid data'] }, 'decodes'],
   ])('with %j it does not', (change, what) => {
     expect(failures({ ...good(), ...change })).toEqual([what]);
+  });
+
+  test('a chapter elsewhere or called otherwise is not the promised one', () => {
+    const changed = (change: object) => good().chapters.map((c, i) => (i === 1 ? { ...c, ...change } : c));
+    expect(failures({ ...good(), chapters: changed({ startMs: (promise.chapters[1]?.startMs ?? 0) + 40 }) })).toEqual(['chapters']);
+    expect(failures({ ...good(), chapters: changed({ name: 'Another' }) })).toEqual(['chapters']);
+    expect(failures({ ...good(), chapters: changed({ name: ` ${promise.chapters[1]?.name ?? ''} ` }) })).toEqual([]);
   });
 });

@@ -36,5 +36,6 @@ export function expectationOf(
     subtitleStreams: plan.subtitles.length,
     chapters: plan.chapters ? chapters.length : 0,
     covers: plan.cover ? 1 : 0,
+    slower: plan.slower,
   };
 }
