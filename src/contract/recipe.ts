@@ -43,6 +43,14 @@ const percent = z.number().int().min(-50).max(50).default(0);
 
 /** As bytes a third less: large enough for a mark, small enough to go along with every order. */
 const MOST_MARK_CHARACTERS = 400_000;
+const MOST_MARK_PIXELS = 4096;
+/** A few bytes can say that they are a picture of any size: its head is looked at before anybody decodes it (ISO/IEC 15948, 11.2.2). */
+function isSmallPng(address: string): boolean {
+  const head = atob(address.slice(address.indexOf(',') + 1).slice(0, 32));
+  const number = (at: number) => [0, 1, 2, 3].reduce((sum, i) => sum * 256 + head.charCodeAt(at + i), 0);
+  const sides = [number(16), number(20)];
+  return head.slice(12, 16) === 'IHDR' && sides.every((n) => n >= 1 && n <= MOST_MARK_PIXELS);
+}
 const place = {
   corner: z.enum(CORNERS),
   heightPercent: z.number().int().min(1).max(50),
@@ -65,7 +73,8 @@ const MarkSchema = z.discriminatedUnion('kind', [
     png: z
       .string()
       .max(MOST_MARK_CHARACTERS, 'larger than 300 kB')
-      .regex(/^data:image\/png;base64,iVBORw0KGgo[A-Za-z0-9+/]+=*$/, 'no PNG'),
+      .regex(/^data:image\/png;base64,iVBORw0KGgo[A-Za-z0-9+/]{32,}=*$/, 'no PNG')
+      .refine(isSmallPng, `more than ${MOST_MARK_PIXELS} pixels wide or high`),
     ...place,
   }),
 ]) satisfies z.ZodType<Mark>;

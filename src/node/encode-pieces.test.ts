@@ -12,6 +12,7 @@ import {
   type Recipe,
 } from '@/core/recipes';
 import { temporaryFolder } from '@/test-support/discs';
+import { NO_BARS, factsOf, ffmpeg } from '@/test-support/encodes';
 import { decodedFrames, likeness, shownAt } from '@/test-support/ffmpeg';
 import { encodeCopy, picturesOf } from './encode-pieces';
 
@@ -25,15 +26,6 @@ const PIECE_MS = 1800;
 let count = 0;
 const name = (extension: string) => path.join(folder, `${++count}.${extension}`);
 
-function ffmpeg(args: readonly string[]): string {
-  const { status, stderr } = spawnSync('ffmpeg', ['-nostdin', '-y', '-v', 'info', '-hide_banner', ...args], {
-    encoding: 'utf8',
-    maxBuffer: 2 ** 28,
-  });
-  if (status !== 0) throw new Error(`ffmpeg ${args.join(' ')}\n${stderr.slice(-2000)}`);
-  return stderr;
-}
-
 const PICTURE = 's=192x160:d=8';
 const source = (rate: string, encode: readonly string[]): string => {
   const file = name('mkv');
@@ -45,22 +37,9 @@ const MPEG2 = ['-c:v', 'mpeg2video', '-q:v', '3', '-g', '12', '-bf', '2'];
 
 const access = SHIPPED[0] as Recipe;
 const facts = (more: Partial<EncodeFacts> = {}, frameTicks = 1_080_000): EncodeFacts => ({
-  video: {
-    codec: 'MPEG-2',
-    widthPixels: 192,
-    heightPixels: 160,
-    displayAspect: [4, 3],
-    frameTicks,
-    bitDepth: 8,
-    dynamicRange: 'standard',
-    twoViews: false,
-  },
+  ...factsOf({ widthPixels: 192, heightPixels: 160, frameTicks }, null),
   flaggedInterlaced: false,
-  measured: null,
   audio: [{ codec: 'AC-3', channels: 1, name: '' }],
-  subtitles: [],
-  chapters: 0,
-  durationMs: 600_000,
   ...more,
 });
 
@@ -99,7 +78,6 @@ const recipeOf = (more: Partial<Recipe>, video: Partial<Recipe['video']> = {}, p
 
 const interlaced = [...MPEG2, '-vf', 'tinterlace=mode=interleave_top', '-flags', '+ilme+ildct', '-top', '1'];
 const telecined = ['-vf', 'telecine=pattern=23', ...MPEG2, '-flags', '+ilme+ildct', '-top', '1'];
-const NO_BARS = { top: 0, bottom: 0, left: 0, right: 0 };
 
 const CASES: readonly { name: string; file: () => string; recipe: Recipe; facts: EncodeFacts }[] = [
   { name: 'H.264 in MP4', file: () => source('25', MPEG2), recipe: recipeOf({}), facts: facts() },

@@ -153,6 +153,9 @@ export async function probeShape(file: string, container: Container, signal?: Ab
   return shapeOf(JSON.parse(out) as Probed, container, statSync(file).size);
 }
 
+/** Times as they are: rounded to a nominal rate, pictures of film that stand for two fields and for three would seem to come at one moment. */
+const EXACTLY = ['-fps_mode', 'passthrough', '-enc_time_base:v', '1/90000'];
+
 /**
  * Decodes a whole file and counts what is in it.
  * @throws WorkError `encoder-failed` when FFmpeg can not read it at all.
@@ -166,7 +169,7 @@ export async function examineCopy(file: string, signal?: AbortSignal): Promise<C
   const found = JSON.parse(probe.out) as Probed;
   const decode = await capture(
     'ffmpeg',
-    ['-nostdin', '-v', 'error', ...fileInput(file), '-map', '0:v', '-map', '0:a?', '-fps_mode', 'passthrough', '-f', 'null', '-'],
+    ['-nostdin', '-v', 'error', ...fileInput(file), '-map', '0:v', '-map', '0:a?', ...EXACTLY, '-f', 'null', '-'],
     signal,
   );
   const streams = found.streams ?? [];

@@ -51,32 +51,23 @@ async function made(master: string, { recipe, facts, pieceMs = 1e6, cover }: Wis
   return { output, plan, pieces, notes };
 }
 
+/** Samples of a track as FFmpeg decodes it, one channel of 16 bits. @param from options of the input. */
+function heard(file: string, from: readonly string[], filter: string, stream = 0): Int16Array {
+  const how = ['-map', `0:a:${stream}`, '-af', filter, '-ac', '1', '-ar', '48000', '-f', 's16le', '-'];
+  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', ...from, '-i', file, ...how], { maxBuffer: 2 ** 26 });
+  return new Int16Array(stdout.buffer, stdout.byteOffset, Math.floor(stdout.byteLength / 2));
+}
+
 /** Milliseconds of the middle of every click in a track. */
 function clicks(file: string): number[] {
-  const { stdout } = spawnSync('ffmpeg', [
-    '-v',
-    'error',
-    '-i',
-    file,
-    '-map',
-    '0:a:0',
-    '-af',
-    'aresample=async=1:first_pts=0',
-    '-ac',
-    '1',
-    '-ar',
-    '48000',
-    '-f',
-    's16le',
-    '-',
-  ]);
+  const samples = heard(file, [], 'aresample=async=1:first_pts=0');
   // Where each one's energy lies: its edges are softened by codecs.
   const found: number[] = [];
-  for (let i = 0; i < stdout.length / 2; i++) {
-    if (Math.abs(stdout.readInt16LE(i * 2)) <= 4000) continue;
+  for (let i = 0; i < samples.length; i++) {
+    if (Math.abs(samples[i] ?? 0) <= 4000) continue;
     let [energy, moment] = [0, 0];
-    for (let k = Math.max(0, i - 960); k < Math.min(stdout.length / 2, i + 1920); k++) {
-      const e = stdout.readInt16LE(k * 2) ** 2;
+    for (let k = Math.max(0, i - 960); k < Math.min(samples.length, i + 1920); k++) {
+      const e = (samples[k] ?? 0) ** 2;
       energy += e;
       moment += e * k;
     }
@@ -204,25 +195,8 @@ describe('film that was sped up for television', () => {
         { plan, master: tone, masterMs: 4000, output, folder: `${output}.p`, application: 't', pieceMs: 1e6 },
         { progress: () => undefined, note: () => undefined },
       );
-      const { stdout } = spawnSync('ffmpeg', [
-        '-v',
-        'error',
-        '-ss',
-        '1',
-        '-t',
-        '2',
-        '-i',
-        output,
-        '-ac',
-        '1',
-        '-ar',
-        '48000',
-        '-f',
-        's16le',
-        '-',
-      ]);
-      let crossings = 0;
-      for (let i = 1; i < stdout.length / 2; i++) if (stdout.readInt16LE(i * 2 - 2) < 0 && stdout.readInt16LE(i * 2) >= 0) crossings++;
+      const samples = heard(output, ['-ss', '1', '-t', '2'], 'anull');
+      const crossings = samples.reduce((sum, v, i) => sum + (v >= 0 && (samples[i - 1] ?? 0) < 0 ? 1 : 0), 0);
       return crossings / 2;
     };
     expect(Math.abs((await hertz('kept')) - 1000)).toBeLessThan(4);
@@ -278,6 +252,18 @@ describe('film that is only flagged to be spread over video', () => {
     const times = sorted((await made(file, { recipe, facts, pieceMs })).output);
     expect(times).toHaveLength(shown.length);
     for (const [i, t] of times.entries()) expect(Math.abs(t - (times[0] ?? 0) - (shown[i] ?? 0) + (shown[0] ?? 0))).toBeLessThan(0.0016);
+  });
+
+  test('says its rate in its own head, in pieces too, and does not say that of its clock', async () => {
+    for (const pieceMs of [1e6, 1000]) {
+      const { output } = await made(file, { recipe: access, facts, pieceMs });
+      const said = ffmpeg(['-i', output, '-map', '0:v:0', '-c', 'copy', '-bsf:v', 'trace_headers', '-f', 'null', '-']);
+      const of = (field: string) => [
+        ...new Set([...said.matchAll(new RegExp(`${field}\\s+[01]+ = (\\d+)`, 'g'))].map((m) => Number(m[1]))),
+      ];
+      // Two ticks for each picture of 24000/1001.
+      expect([of('num_units_in_tick'), of('time_scale')]).toEqual([[1001], [48_000]]);
+    }
   });
 
   test('has its own rate in a codec that knows no times', async () => {
@@ -525,26 +511,8 @@ describe('a surround track that says how it is to be mixed down', () => {
       recipe,
       facts: { ...facts, durationMs: 3000, audio: [{ codec: 'AC-3', channels: 6, name: '' }] },
     });
-    const { stdout } = spawnSync('ffmpeg', [
-      '-v',
-      'error',
-      '-ss',
-      '1',
-      '-t',
-      '1',
-      '-i',
-      output,
-      '-map',
-      `0:a:${stream}`,
-      '-af',
-      'pan=mono|c0=FL',
-      '-f',
-      's16le',
-      '-',
-    ]);
-    let sum = 0;
-    for (let i = 0; i < stdout.length / 2; i++) sum += stdout.readInt16LE(i * 2) ** 2;
-    return Math.sqrt(sum / Math.max(1, stdout.length / 2));
+    const samples = heard(output, ['-ss', '1', '-t', '1'], 'pan=mono|c0=FL', stream);
+    return Math.sqrt(samples.reduce((sum, v) => sum + v * v, 0) / Math.max(1, samples.length));
   };
 
   test.each([

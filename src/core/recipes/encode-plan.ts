@@ -74,6 +74,8 @@ export interface EncodePlan {
     readonly framesPerFrame: 1 | 2 | null;
     /** Every picture stands as long as every other; null where times stay as they are. */
     readonly constant: Rate | null;
+    /** The rate of its pictures but for pauses, exactly. */
+    readonly nominal: Rate;
     /** The hardware that encodes it; null for software. */
     readonly hardware: Hardware | null;
     /** Figures that are written into the stream. */

@@ -1,24 +1,11 @@
 import { divideEncode, planEncode, SHIPPED, whyWhole, type EncodeFacts, type Recipe, type SourcePicture } from '.';
+import { factsOf } from '@/test-support/encodes';
 import { seeded } from '@/test-support/random';
 
 const access = SHIPPED[0] as Recipe;
 const facts = (scan: 'progressive' | 'film with pulldown', forced = false): EncodeFacts => ({
-  video: {
-    codec: 'MPEG-2',
-    widthPixels: 720,
-    heightPixels: 480,
-    displayAspect: [4, 3],
-    frameTicks: 900_900,
-    bitDepth: 8,
-    dynamicRange: 'standard',
-    twoViews: false,
-  },
-  flaggedInterlaced: null,
-  measured: { scan, combed: scan === 'progressive' ? 0 : 0.4, bars: { top: 0, bottom: 0, left: 0, right: 0 } },
-  audio: [],
+  ...factsOf({}, { scan, combed: scan === 'progressive' ? 0 : 0.4 }),
   subtitles: forced ? [{ codec: 'VobSub', forced }] : [],
-  chapters: 0,
-  durationMs: 600_000,
 });
 
 const uniform = (seed: number) => {

@@ -72,6 +72,7 @@ export class VideoPlanner {
         keyFrames: null,
         steps: [],
         framesPerFrame: 1,
+        nominal: this.nominal(1, 1),
         constant: null,
         hardware: null,
         brightness: null,
@@ -110,7 +111,8 @@ export class VideoPlanner {
     const aSecond = 27e6 / video.frameTicks;
     const film = steps.some((s) => s.kind === 'film') ? 0.8 : 1;
     const picturesPerSecond = (aSecond * (framesPerFrame ?? 1) * film) / this.slower;
-    const constant = this.constantRate(codec, film, framesPerFrame ?? 1);
+    const nominal = this.nominal(film, framesPerFrame ?? 1);
+    const constant = this.constantRate(codec, nominal);
     const keyFrames =
       recipe.video.keySeconds === null ? null : Math.max(1, Math.round(recipe.video.keySeconds * aSecond * (framesPerFrame ?? 1)));
     const hardware = this.hardware(codec, interlaced);
@@ -127,6 +129,7 @@ export class VideoPlanner {
       keyFrames,
       steps: all,
       framesPerFrame,
+      nominal,
       constant,
       hardware,
       brightness,
@@ -164,23 +167,27 @@ export class VideoPlanner {
     return found ?? null;
   }
 
-  /** What every picture stands for, where players count them. Film that is only flagged to be spread has its own rate. */
-  private constantRate(codec: CopyVideo, film: number, perFrame: 1 | 2): Rate | null {
-    const { video, measured } = this.facts;
+  /** Whether every picture stands for as long as every other, since players count them or since that is wished. */
+  private constantRate(codec: CopyVideo, nominal: Rate): Rate | null {
     const forced = this.recipe.container === 'AVI';
     // This encoder is told that every picture stands for one tick of its clock, and gives it so many bits.
     const byTicks = codec === 'VP9' && this.recipe.video.rate !== null;
     const counted = forced || byTicks || COUNTED.has(codec);
     if (!counted && this.recipe.video.frameRate === 'kept') return null;
+    if (forced) this.tell('video', 'rate made constant');
+    else this.tell('video', 'constant rate', [Math.round((nominal.numerator / nominal.denominator) * 1000) / 1000]);
+    return nominal;
+  }
+
+  /** The rate that pictures have but for pauses, exactly. Film that is only flagged to be spread has its own. */
+  private nominal(film: number, perFrame: 1 | 2): Rate {
+    const { video, measured } = this.facts;
     const soft = measured?.scan === 'film with pulldown' && measured.combed <= SOFT_COMBED;
     const isFilm = film !== 1 || soft;
     // Exactly: ticks of 27 MHz are whole numbers, and film is four fifths of video.
     const [numerator, denominator] = [27_000_000 * perFrame * (isFilm ? 4 : 1), video.frameTicks * (isFilm ? 5 : 1)];
     const slowed = this.slower === 1 ? { numerator, denominator } : FILM_RATE[this.recipe.speed === '24' ? '24' : '23.976'];
-    const rate = reduced(this.slower === 1 ? slowed : { ...slowed, numerator: slowed.numerator * perFrame });
-    if (forced) this.tell('video', 'rate made constant');
-    else this.tell('video', 'constant rate', [Math.round((rate.numerator / rate.denominator) * 1000) / 1000]);
-    return rate;
+    return reduced(this.slower === 1 ? slowed : { ...slowed, numerator: slowed.numerator * perFrame });
   }
 
   /** More than no picture has any use for is not given to one; so little that it shows is told. */

@@ -561,6 +561,27 @@ test('a lossless twin that is left, an enlarged picture, and a mark on pixels th
   expect([...filesOf(plan)]).toEqual(['text']);
 });
 
+test('a picture of a mark is looked at before it is taken: no other file, and none that says it is enormous', () => {
+  const png = (width: number, height: number, type = 'IHDR') => {
+    const head = Buffer.alloc(64);
+    head.write('\x89PNG\r\n\x1a\n', 'latin1');
+    head.writeUInt32BE(13, 8);
+    head.write(type, 12, 'latin1');
+    head.writeUInt32BE(width, 16);
+    head.writeUInt32BE(height, 20);
+    return `data:image/png;base64,${head.toString('base64')}`;
+  };
+  const takes = (address: string) =>
+    RecipeSchema.safeParse(
+      recipe({ picture: { mark: { kind: 'picture', png: address, corner: 'middle', heightPercent: 5, opacityPercent: 50 } } }),
+    ).success;
+  expect([png(64, 64), png(4096, 1)].map(takes)).toEqual([true, true]);
+  expect([png(4097, 10), png(10, 0xffffffff), png(0, 5), png(64, 64, 'IDAT')].map(takes)).toEqual([false, false, false, false]);
+  expect(
+    ['data:image/png;base64,iVBORw0KGgo', 'data:image/svg+xml;base64,PHN2Zz4=', `${png(64, 64)}"/><x`, 'file:///etc/passwd'].map(takes),
+  ).toEqual([false, false, false, false]);
+});
+
 describe('hardware', () => {
   const wished = (more: object = {}) => recipe({ ...more, video: { hardware: true, ...(more as { video?: object }).video } });
   const here: EncodeFacts = { ...PAL, hardware: ['VAAPI H.264', 'VAAPI HEVC', 'NVENC HEVC, 10 bit'] };

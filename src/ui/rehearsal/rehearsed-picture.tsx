@@ -186,6 +186,8 @@ export function RehearsedPicture({
         </dl>
         <p className="text-[12px] text-third">
           Grey is what would be cut off. One moment says little of the whole: “what it takes” tries several.
+          {recipe.audio.loudness !== null &&
+            ' Ten seconds are as loud as the disc: loudness is measured over the whole, when the copy is made.'}
         </p>
       </aside>
     </div>
