@@ -46,7 +46,9 @@ const MOST_MARK_CHARACTERS = 400_000;
 const MOST_MARK_PIXELS = 4096;
 /** A few bytes can say that they are a picture of any size: its head is looked at before anybody decodes it (ISO/IEC 15948, 11.2.2). */
 function isSmallPng(address: string): boolean {
-  const head = atob(address.slice(address.indexOf(',') + 1).slice(0, 32));
+  const coded = address.slice(address.indexOf(',') + 1).slice(0, 32);
+  if (!/^[A-Za-z0-9+/]{32}$/.test(coded)) return false;
+  const head = atob(coded);
   const number = (at: number) => [0, 1, 2, 3].reduce((sum, i) => sum * 256 + head.charCodeAt(at + i), 0);
   const sides = [number(16), number(20)];
   return head.slice(12, 16) === 'IHDR' && sides.every((n) => n >= 1 && n <= MOST_MARK_PIXELS);
