@@ -3,7 +3,19 @@ import { readFileSync } from 'node:fs';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
 process.chdir(root);
-ensurePrograms(['ffmpeg', 'ffprobe', 'dvdauthor', 'spumux', 'genisoimage', '7z', 'bd_list_titles', 'setpriv', 'chromium', 'mediaconch', 'tesseract']);
+ensurePrograms([
+  'ffmpeg',
+  'ffprobe',
+  'dvdauthor',
+  'spumux',
+  'genisoimage',
+  '7z',
+  'bd_list_titles',
+  'setpriv',
+  'chromium',
+  'mediaconch',
+  'tesseract',
+]);
 ensurePackages();
 
 const started = Date.now();

@@ -1,6 +1,7 @@
 import type { EncodePlan, PlannedAudio } from './encode-plan';
 import { BESIDE, filtersOf, isGraph, slowed, uploaded } from './filters';
-import { HARDWARE_ENCODER, deviceArguments, hardwareArguments, type HardwareName } from './hardware';
+import { deviceArguments, hardwareArguments } from './hardware';
+import { HARDWARE_ENCODER, type HardwareName } from './hardware-names';
 import type { EncodePiece } from './pieces';
 import type { Container, Effort } from './recipe';
 import { avcLevel } from './targets';

@@ -1,4 +1,4 @@
-import type { Hardware } from './hardware';
+import type { Hardware } from './hardware-names';
 import type { Reason } from './reasons';
 import type { BrightnessFigures, Container, CopyAudio, CopyVideo, Mark, Recipe } from './recipe';
 

@@ -1,7 +1,7 @@
 import { CARRIES, CONTAINER_SHARE, COPIED_KBPS, ENCODES, FLAC_KBPS_PER_CHANNEL, PCM_KBPS_PER_CHANNEL, QUALITY } from './codecs';
 import type { SubtitleCodec } from '../reading';
 import type { EncodePlan, PictureStep, PlannedAudio, Rate } from './encode-plan';
-import { HARDWARE, type Hardware } from './hardware';
+import { HARDWARE, type Hardware } from './hardware-names';
 import type { Reasons } from './reasons';
 import { TEXTS, type CopyVideo, type EncodeFacts, type Recipe } from './recipe';
 

@@ -1,5 +1,5 @@
 import type { AudioCodec, ScanKind, SubtitleCodec, VideoCodec, VideoTrack } from '../reading';
-import type { HardwareName } from './hardware';
+import type { HardwareName } from './hardware-names';
 
 /**
  * The shape of a recipe as it is kept, exported and sent with a job. Version 1 knew no rates, turns, light and levels of sound; version 2 no
