@@ -242,6 +242,32 @@ test('hardware that works is used and named; where it fails, software does the s
   rmSync(broken);
 });
 
+test('a chapter of a concert as a file of sound: proven, in the vault, and played as it is', async () => {
+  const song: Recipe = {
+    ...access,
+    id: 'own-song',
+    name: 'Songs',
+    suffix: '',
+    container: 'FLAC',
+    audio: { ...access.audio, codec: 'FLAC' },
+  };
+  const second = (reading: Reading): Reel => {
+    const whole = reel('Second song', ['own-song'])(reading);
+    return { ...whole, pieces: whole.pieces.map((p) => ({ ...p, fromChapter: 2, toChapter: 2 })) };
+  };
+  const { jobId } = await engine.submit(image, second, 'library', '', [song]);
+  expect(await engine.jobUntil(jobId, (j) => j.state === 'done' || j.state === 'failed')).toMatchObject({ state: 'done', problem: null });
+  const output = (await engine.outputs()).find((o) => o.path === 'Second song.flac');
+  expect(await engine.call('reprove', { id: output?.id ?? '' })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+  const { format, streams } = probed(path.join(engine.library, 'Second song.flac'));
+  expect(streams.map((s) => s.codec_name)).toEqual(['flac']);
+  // Its author: the second chapter is 2.4 s.
+  expect(Math.abs(Number(format.duration) - 2.4)).toBeLessThan(0.1);
+  expect(Object.entries(format.tags ?? {}).map(([k, v]) => `${k.toLowerCase()}=${v}`)).toEqual(
+    expect.arrayContaining(['title=Second song', 'track=2', 'album=QUAY']),
+  );
+});
+
 test('a recipe that did not come with the reel, and one that is none, are refused', async () => {
   await expect(engine.submit(image, reel('Unknown', ['own-nowhere']), 'library', '', [])).rejects.toThrow(/was not sent/);
   const spoilt = { ...access, id: 'own-x', video: { ...access.video, codec: '-i /etc/passwd' } } as unknown as Recipe;

@@ -17,6 +17,7 @@ import {
   withLoudness,
   type EncodePiece,
   type EncodePlan,
+  type FileTags,
   type SourcePicture,
 } from '@/core/recipes';
 import { WorkError } from '@/contract';
@@ -40,6 +41,7 @@ export interface EncodeOrder {
   readonly pieceMs: number;
   /** Pieces in work side by side; by the cores of the machine where nothing is said. */
   readonly atOnce?: number;
+  readonly tags?: FileTags;
   readonly chapters?: BesideEncode['chapters'];
   /** JPEG as a data address. */
   readonly cover?: string | null;
@@ -201,7 +203,7 @@ async function encodeWhole(order: EncodeOrder, { signal, progress, note }: Encod
   };
   const ofSource = (ms: number) => ms / plan.slower;
   if (plan.video.rate?.passes !== 2) {
-    await run(encoderArguments(plan, master, output), (ms) => {
+    await run(encoderArguments(plan, master, output, '', order.tags), (ms) => {
       progress(ofSource(ms));
     });
     return;

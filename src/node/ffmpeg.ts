@@ -169,7 +169,7 @@ export async function examineCopy(file: string, signal?: AbortSignal): Promise<C
   const found = JSON.parse(probe.out) as Probed;
   const decode = await capture(
     'ffmpeg',
-    ['-nostdin', '-v', 'error', ...fileInput(file), '-map', '0:v', '-map', '0:a?', ...EXACTLY, '-f', 'null', '-'],
+    ['-nostdin', '-v', 'error', ...fileInput(file), '-map', '0:v?', '-map', '0:a?', ...EXACTLY, '-f', 'null', '-'],
     signal,
   );
   const streams = found.streams ?? [];

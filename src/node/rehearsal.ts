@@ -1,4 +1,4 @@
-import { statSync } from 'node:fs';
+import { copyFileSync, statSync } from 'node:fs';
 import path from 'node:path';
 import {
   clipArguments,
@@ -119,7 +119,11 @@ export function rehearseSample(looked: LookedAt, recipe: Recipe, atMs: number, o
       runProgram('ffmpeg', encoderArguments(plan, clip.file, encoded), { signal, cwd }),
     );
     const type = playsInPage({ recipe: recipe.id, copy: { recipe } });
-    const plain = ['-hide_banner', '-nostdin', '-y', '-loglevel', 'error', '-i', encoded, '-map', '0:v:0', '-map', '0:a:0?'];
+    if (type?.startsWith('audio/')) {
+      copyFileSync(encoded, output);
+      return type;
+    }
+    const plain = ['-hide_banner', '-nostdin', '-y', '-loglevel', 'error', '-i', encoded, '-map', '0:v:0?', '-map', '0:a:0?'];
     const square = ['-vf', 'scale=iw*sar:ih,setsar=1'];
     const turned = type
       ? ['-map', '0:a?', '-c', 'copy', ...(type === 'video/mp4' ? ['-movflags', '+faststart', '-f', 'mp4'] : ['-f', 'webm'])]

@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { proveCopy } from '@/core/proof';
-import { CONTAINER_ENDING, SHIPPED, expectationOf, planEncode, type EncodeFacts, type Recipe } from '@/core/recipes';
+import { CONTAINER_ENDING, SHIPPED, expectationOf, planEncode, type EncodeFacts, type FileTags, type Recipe } from '@/core/recipes';
 import { temporaryFolder } from '@/test-support/discs';
 import { changed, factsOf, ffmpeg, luma } from '@/test-support/encodes';
 import { decodedFrames, packetTimes, probed } from '@/test-support/ffmpeg';
@@ -29,15 +29,16 @@ interface Wish {
   readonly facts: EncodeFacts;
   readonly pieceMs?: number;
   readonly cover?: string;
+  readonly tags?: FileTags;
 }
 
-async function made(master: string, { recipe, facts, pieceMs = 1e6, cover }: Wish) {
+async function made(master: string, { recipe, facts, pieceMs = 1e6, cover, tags = {} }: Wish) {
   const plan = planEncode(recipe, facts);
   const output = name(CONTAINER_ENDING[recipe.container].slice(1));
   const order = { plan, master, masterMs: facts.durationMs, output, folder: `${output}.pieces`, application: 'test', pieceMs };
   const notes: string[] = [];
   const { pieces } = await encodeCopy(
-    { ...order, chapters: facts.chapters > 0 ? CHAPTERS : [], cover: cover ?? null },
+    { ...order, chapters: facts.chapters > 0 ? CHAPTERS : [], cover: cover ?? null, tags },
     { progress: () => undefined, note: (text) => notes.push(text) },
   );
   const promise = {
@@ -525,5 +526,53 @@ describe('a surround track that says how it is to be mixed down', () => {
     expect(surround / left).toBeLessThan(0.02);
     // And the surround track beside it is as it was.
     if (stream === 1) expect(await level('FC', audio, 0)).toBeLessThan(left * 0.02);
+  });
+});
+
+describe('sound alone', () => {
+  const { file, facts } = spedUp();
+  const jpeg = name('jpg');
+  ffmpeg(['-f', 'lavfi', '-i', 'testsrc=s=120x120', '-frames:v', '1', jpeg]);
+  const cover = `data:image/jpeg;base64,${readFileSync(jpeg).toString('base64')}`;
+  const sound = (container: Recipe['container'], codec: Recipe['audio']['codec']): Recipe => ({
+    ...access,
+    container,
+    audio: { ...access.audio, codec },
+  });
+
+  test('without loss it is the samples of the disc, beginning when they do; it says what it is, and has its cover', async () => {
+    const { output } = await made(file, {
+      recipe: sound('FLAC', 'FLAC'),
+      facts: { ...facts, chapters: 0, cover: true },
+      cover,
+      tags: { title: 'Hauling song', album: 'Harbour night', track: '3' },
+    });
+    // Half a second of silence, and then every sample.
+    const [before, after] = [heard(file, [], 'anull'), heard(output, [], 'anull')];
+    expect(after.length).toBe(before.length + 24_000);
+    expect(after.subarray(0, 24_000).every((v) => v === 0)).toBe(true);
+    expect(Buffer.from(after.slice(24_000).buffer).equals(Buffer.from(before.slice().buffer))).toBe(true);
+    const { format, streams } = probed(output);
+    const tags = Object.fromEntries(Object.entries(format.tags ?? {}).map(([k, v]) => [k.toLowerCase(), v]));
+    expect(tags).toMatchObject({ title: 'Hauling song', album: 'Harbour night', track: '3' });
+    expect(streams.map((s) => [s.codec_name, s.disposition['attached_pic']])).toEqual([
+      ['flac', 0],
+      ['mjpeg', 1],
+    ]);
+  });
+
+  test.each([
+    ['MP3', 'MP3', 'mp3'],
+    ['Ogg', 'Opus', 'opus'],
+  ] as const)('%s: one track of the length of the film, its sound in its place', async (container, codec, called) => {
+    const { output } = await made(file, {
+      recipe: sound(container, codec),
+      facts: { ...facts, audio: [...facts.audio, ...facts.audio] },
+    });
+    expect(probed(output).streams.map((s) => s.codec_name)).toEqual([called]);
+    const found = clicks(output);
+    expect(found).toHaveLength(7);
+    // Encoders of MP3 put a little before the first sample; what players skip of it FFmpeg skips too.
+    for (const [i, ms] of found.entries()) expect(Math.abs(ms - (i + 1) * 1000 - 3)).toBeLessThan(3);
   });
 });

@@ -12,6 +12,7 @@ import {
   planEncode,
   recipesById,
   type EncodePlan,
+  type FileTags,
   type Recipe,
   type RecipeId,
 } from '@/core/recipes';
@@ -230,6 +231,14 @@ async function planOf(job: Job, recipe: Recipe, master: MasterPromise, signal: A
   return planEncode(recipe, { ...facts, hardware: job.hardware, video: { ...facts.video, brightness } });
 }
 
+/** What a file of sound is called: its song, what it is from, and its place there. */
+function tagsOf({ reel, reading }: Job): FileTags {
+  const [piece, ...more] = reel.pieces;
+  const album = reel.tags?.work || reel.tags?.series || reading.label;
+  const isChapter = piece && more.length === 0 && !piece.range && piece.fromChapter === piece.toChapter;
+  return { title: reel.name, album, ...(isChapter ? { track: String(piece.fromChapter) } : {}) };
+}
+
 /** Film in one piece of a long encode, for whoever wants other ones than usual; the tests do. */
 const pieceMs = (): number => Number(process.env['CAREFUL_VAULT_PIECE_SECONDS'] ?? 0) * 1000 || PIECE_MS;
 
@@ -254,6 +263,7 @@ export async function makeCopy(
   const plan = await planOf(job, recipe, master, signal);
   const order = {
     chapters: master.chapters,
+    tags: tagsOf(job),
     cover: job.reel.tags?.cover ?? null,
     plan,
     master: await masterPath(job),

@@ -1,4 +1,4 @@
-import { MASTER, type CopyVideo, type Obstacle, type Reason, type Recipe, type RecipeId } from '@/core/recipes';
+import { MASTER, SOUND_ONLY, type CopyVideo, type Obstacle, type Reason, type Recipe, type RecipeId } from '@/core/recipes';
 import type { Sidecar } from '@/contract';
 import { bytes, list as listAnd } from './format';
 
@@ -31,6 +31,7 @@ export function recipeLine({ container, video, audio, picture }: Recipe): string
         : video.quality === null
           ? ''
           : ` at ${video.quality}`;
+  if (SOUND_ONLY.has(container)) return `${container}, sound alone`;
   const streams = video.codec === 'as it is' ? 'picture as it is' : `${video.codec}${quality}`;
   const rows = picture.mostRows === null ? '' : `, ${picture.mostRows} rows at the most`;
   return `${container}, ${streams}${rows}, ${audio.codec === 'as it is' ? 'sound as it is' : audio.codec}`;
@@ -115,6 +116,9 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'hardware encoder': ([hardware]) =>
     `Encoded by this machine’s hardware (${n(hardware)}): sooner done, larger for the same quality, and in one go.`,
   'software encoder': ([codec]) => `This machine has no hardware that encodes ${n(codec)} like this: software does.`,
+  'sound only': ([container]) =>
+    `Sound alone, as ${n(container)}: nothing of the picture goes along. Divide the reel by chapters for a file of each.`,
+  'one track only': ([container]) => `Left: ${n(container)} holds one track.`,
   'constant rate': ([rate]) =>
     `Every picture stands as long as every other, ${n(rate)} a second: where the film has pauses or another rate, pictures are shown twice or left.`,
   'speed given back': ([from, to]) =>

@@ -15,6 +15,9 @@ const MUXER: Readonly<Record<Container, string>> = {
   WebM: 'webm',
   'MPEG transport stream': 'mpegts',
   AVI: 'avi',
+  FLAC: 'flac',
+  MP3: 'mp3',
+  Ogg: 'ogg',
 };
 export const AUDIO_ENCODER: Readonly<Record<Exclude<PlannedAudio['codec'], 'copy'>, string>> = {
   AAC: 'aac',
@@ -95,6 +98,7 @@ function figuresOf(figures: EncodePlan['video']['brightness']): string[] {
 function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
   const { video } = plan;
   const { codec, recipe, bitDepth, interlaced, keyFrames } = video;
+  if (plan.soundOnly) return [];
   if (codec === 'copy') return ['-c:v:0', 'copy'];
   if (video.hardware) return [...hardwareArguments(plan, video.hardware), ...(keyFrames === null ? [] : ['-g:v:0', String(keyFrames)])];
   // Without loss means with the colour that the source has, whatever its sampling.
@@ -237,11 +241,15 @@ function mixes(audio: readonly PlannedAudio[]): { readonly options: string[]; re
   return { options: own.filter(isAlone).flatMap(mixOption), apart: own.filter((t) => !isAlone(t)) };
 }
 
-function audioArguments(audio: readonly PlannedAudio[], master: number, apart: ReadonlyMap<PlannedAudio, number>): string[] {
+/** Files of sound have no times: what begins late begins with silence, and holes are filled. */
+const WITHOUT_TIMES = ['aresample=async=1:first_pts=0'];
+
+function audioArguments({ audio, soundOnly }: EncodePlan, master: number, apart: ReadonlyMap<PlannedAudio, number>): string[] {
+  const held = soundOnly ? WITHOUT_TIMES : [];
   return audio.flatMap((track, i) => {
     const input = apart.get(track) ?? master;
     const { source, codec, channels, kbps, nameSuffix } = track;
-    const filters = codec === 'copy' ? [] : soundFilters(track);
+    const filters = codec === 'copy' ? [] : [...soundFilters(track), ...held];
     return [
       '-map',
       `${input}:a:${source}`,
@@ -276,7 +284,7 @@ function furtherInputs(plan: EncodePlan, master: string, next: number): { readon
     inputs.push('-f', 'ffmetadata', '-i', BESIDE.chapters);
     at.chapters = next++;
   }
-  if (plan.cover && plan.container === 'MP4') {
+  if (plan.cover && plan.container !== 'Matroska') {
     inputs.push('-f', 'image2', '-i', BESIDE.cover);
     at.cover = next++;
   }
@@ -292,7 +300,10 @@ interface FurtherInputs {
 /** A cover: a picture of its own in MP4, an attachment in Matroska. */
 function coverArguments(plan: EncodePlan, input: number | null): string[] {
   if (!plan.cover) return [];
-  if (input !== null) return ['-map', `${input}:v:0`, '-c:v:1', 'copy', '-disposition:v:1', 'attached_pic'];
+  if (input !== null) {
+    const at = plan.soundOnly ? 0 : 1;
+    return ['-map', `${input}:v:0`, `-c:v:${at}`, 'copy', `-disposition:v:${at}`, 'attached_pic'];
+  }
   return ['-attach', BESIDE.cover, '-metadata:s:t:0', 'mimetype=image/jpeg', '-metadata:s:t:0', 'filename=cover.jpg'];
 }
 
@@ -319,11 +330,14 @@ function containerArguments({ container }: EncodePlan, output: string): string[]
   return [...front, '-max_muxing_queue_size', '4096', '-f', MUXER[container], output];
 }
 
+/** What a file of sound says of itself, as its players know it. */
+export type FileTags = Partial<Readonly<Record<'title' | 'album' | 'track', string>>>;
+
 /**
  * Everything that FFmpeg is told to make a copy by a plan, from a master's file.
  * @param input what FFmpeg reads: a file, or `pipe:0`. @param log where a first pass has left what it saw; see `firstPassArguments`.
  */
-export function encoderArguments(plan: EncodePlan, input: string, output: string, log = ''): string[] {
+export function encoderArguments(plan: EncodePlan, input: string, output: string, log = '', tags: FileTags = {}): string[] {
   const filters = uploaded(plan, slowed(plan, filtersOf(plan)));
   const pass = plan.video.rate?.passes === 2 ? { number: 2 as const, log } : null;
   const { inputs, at } = furtherInputs(plan, input, 1);
@@ -333,12 +347,13 @@ export function encoderArguments(plan: EncodePlan, input: string, output: string
     ...mixes(plan.audio).options,
     ...['-f', 'matroska', '-i', input],
     ...inputs,
-    ...(isGraph(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
-    ...audioArguments(plan.audio, 0, at.mixed),
+    ...(plan.soundOnly ? [] : isGraph(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
+    ...audioArguments(plan, 0, at.mixed),
     ...subtitleArguments(plan, at.subtitles ?? 0),
     ...coverArguments(plan, at.cover),
     ...['-map_chapters', String(at.chapters ?? 0), '-map_metadata', '0'],
-    ...(filters === '' || isGraph(plan) ? [] : ['-filter:v:0', filters]),
+    ...(plan.soundOnly ? Object.entries(tags).flatMap(([name, value]) => ['-metadata', `${name}=${value}`]) : []),
+    ...(filters === '' || isGraph(plan) || plan.soundOnly ? [] : ['-filter:v:0', filters]),
     ...timesOf(plan),
     ...videoArguments(plan, pass),
     ...containerArguments(plan, output),
@@ -395,7 +410,7 @@ export function joinArguments(plan: EncodePlan, picture: string, master: string,
     ...[...mixes(plan.audio).options, '-f', 'matroska', '-i', master],
     ...inputs,
     ...['-map', '0:v:0', '-c:v:0', 'copy', ...(plan.video.codec.startsWith('HEVC') ? ['-tag:v:0', 'hvc1'] : [])],
-    ...audioArguments(plan.audio, 1, at.mixed),
+    ...audioArguments(plan, 1, at.mixed),
     ...subtitleArguments(plan, at.subtitles ?? 1),
     ...coverArguments(plan, at.cover),
     ...['-map_chapters', String(at.chapters ?? 1), '-map_metadata', '1', '-map_metadata:s:v:0', '1:s:v:0'],

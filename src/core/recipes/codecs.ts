@@ -22,11 +22,14 @@ export const CARRIES: Readonly<
     audio: new Set<AudioCodec>(['AAC', 'AC-3', 'E-AC-3', 'MP3', 'MPEG audio', 'DTS']),
   },
   AVI: { video: new Set<VideoCodec>(['MPEG-4']), audio: new Set<AudioCodec>(['MP3', 'AC-3', 'MPEG audio']) },
+  FLAC: { video: new Set(), audio: new Set<AudioCodec>(['FLAC']) },
+  MP3: { video: new Set(), audio: new Set<AudioCodec>(['MP3']) },
+  Ogg: { video: new Set(), audio: new Set<AudioCodec>(['Opus']) },
 };
 /** Containers with a place for chapters. */
-export const CARRIES_CHAPTERS: ReadonlySet<Container> = new Set<Container>(['Matroska', 'MP4', 'QuickTime', 'WebM']);
-/** Containers with a place for a cover: attachments of Matroska, `covr` of MP4. */
-export const CARRIES_COVER: ReadonlySet<Container> = new Set<Container>(['Matroska', 'MP4']);
+export const CARRIES_CHAPTERS: ReadonlySet<Container> = new Set<Container>(['Matroska', 'MP4', 'QuickTime', 'WebM', 'MP3', 'Ogg']);
+/** Containers with a place for a cover: attachments of Matroska, `covr` of MP4, picture blocks of FLAC, `APIC` of ID3. */
+export const CARRIES_COVER: ReadonlySet<Container> = new Set<Container>(['Matroska', 'MP4', 'FLAC', 'MP3']);
 /** What is encoded for a container, of what can be chosen; the first stands in where something else was wished. */
 export const ENCODES: Readonly<Record<Container, { readonly video: readonly CopyVideo[]; readonly audio: readonly CopyAudio[] }>> = {
   Matroska: {
@@ -38,6 +41,9 @@ export const ENCODES: Readonly<Record<Container, { readonly video: readonly Copy
   WebM: { video: ['VP9', 'AV1'], audio: ['Opus'] },
   'MPEG transport stream': { video: ['H.264', 'HEVC', 'HEVC, 10 bit', 'MPEG-2'], audio: ['AAC', 'AC-3', 'E-AC-3', 'MP3'] },
   AVI: { video: ['MPEG-4'], audio: ['MP3', 'AC-3'] },
+  FLAC: { video: [], audio: ['FLAC'] },
+  MP3: { video: [], audio: ['MP3'] },
+  Ogg: { video: [], audio: ['Opus'] },
 };
 
 /** The usual value of each encoder's own scale, and its ends. */
@@ -84,6 +90,9 @@ export const CONTAINER_SHARE: Readonly<Record<Container, number>> = {
   WebM: 1.01,
   'MPEG transport stream': 1.08,
   AVI: 1.02,
+  FLAC: 1.01,
+  MP3: 1.01,
+  Ogg: 1.01,
 };
 /** A sample rate of 48 kHz, 24 bit: more than any encoder here is asked for a channel. */
 export const MOST_KBPS = 512;

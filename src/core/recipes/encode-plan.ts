@@ -83,6 +83,8 @@ export interface EncodePlan {
   };
   /** How much longer the copy takes than its source: 1 for as long. */
   readonly slower: number;
+  /** No picture, and one track of sound. */
+  readonly soundOnly: boolean;
   /** Chapters go along, where there are any. */
   readonly chapters: boolean;
   /** The reel's cover goes along. */

@@ -57,5 +57,6 @@ export function copyBytes(
   const picture = tried ? (tried.bytes * 8000) / Math.max(1, tried.ms) : video.rate ? video.rate.kbps * 1000 : pixels * perPixel;
   // A slower film has as many pictures, and a rate that is wished is one of what is seen.
   const bytes = (picture * durationMs * (video.rate ? plan.slower : 1) + audio * durationMs * plan.slower) / 8000;
+  if (plan.soundOnly) return Math.round((audio * durationMs * plan.slower * CONTAINER_SHARE[plan.container]) / 8000);
   return Math.round((video.codec === 'copy' ? masterBytes : bytes) * CONTAINER_SHARE[plan.container]);
 }

@@ -10,8 +10,9 @@ const rateOf = ({ numerator, denominator }: Rate): number => numerator / denomin
 /** What a copy by a plan must hold, of what it is made from. */
 export function expectationOf(
   plan: EncodePlan,
-  { frames, durationMs, chapters }: Pick<MasterPromise, 'frames' | 'durationMs' | 'chapters'>,
+  { frames: all, durationMs, chapters }: Pick<MasterPromise, 'frames' | 'durationMs' | 'chapters'>,
 ): CopyExpectation {
+  const frames = plan.soundOnly ? 0 : all;
   const { framesPerFrame } = plan.video;
   const film = ((durationMs * plan.slower) / 1000) * plan.video.picturesPerSecond;
   // The last field of a title may have no partner.
@@ -27,7 +28,7 @@ export function expectationOf(
   return {
     // Where pictures come faster than the constant rate, some are left: the last or the first, or those between film and video.
     leastFrames: Math.max(
-      1,
+      Math.min(1, frames),
       plan.video.constant ? Math.floor(Math.min(least, frames, lasts * rateOf(plan.video.constant))) - 2 : Math.min(least, frames),
     ),
     mostFrames: Math.max(most, constant),

@@ -7,6 +7,7 @@ export type { Reason, ReasonCode } from './reasons';
 export {
   AUDIO_ENCODER,
   FILTER_NAMES,
+  type FileTags,
   VIDEO_ENCODER,
   encoderArguments,
   encodersOf,

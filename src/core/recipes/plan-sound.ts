@@ -2,7 +2,7 @@ import type { AudioCodec } from '../reading';
 import { AC3_KBPS, CARRIES, ENCODES, KBPS, MOST_CODED_CHANNELS, MOST_KBPS, MP3_KBPS } from './codecs';
 import type { PlannedAudio } from './encode-plan';
 import type { Reasons } from './reasons';
-import type { CopyAudio, EncodeFacts, Recipe } from './recipe';
+import { SOUND_ONLY, type CopyAudio, type EncodeFacts, type Recipe } from './recipe';
 
 /** Streams that say how they are to be mixed down, and whose decoders do it: ATSC A/52 5.4.2.4 and on for AC-3, ETSI TS 102 114 for DTS. */
 const MIX_THEMSELVES: ReadonlySet<AudioCodec> = new Set<AudioCodec>([
@@ -34,14 +34,15 @@ export class SoundPlanner {
     const planned: PlannedAudio[] = [];
     if (this.facts.audio.length === 0) this.tell('audio', 'no audio');
     for (const [source, track] of this.facts.audio.entries()) {
-      if (wished.tracks === 'first' && source > 0) {
-        this.tell('audio', 'audio left', [], { track: source });
+      const one = SOUND_ONLY.has(this.recipe.container);
+      if ((one || wished.tracks === 'first') && source > 0) {
+        this.tell('audio', one ? 'one track only' : 'audio left', one ? [this.recipe.container] : [], { track: source });
         continue;
       }
       planned.push(this.audioTrack(source, track));
       if (track.losslessLeft)
         this.tell('audio', 'lossless twin left', [track.codec, track.losslessLeft], { track: source, weight: 'eyes' });
-      if (!wished.stereoBeside || track.channels <= 2) continue;
+      if (one || !wished.stereoBeside || track.channels <= 2) continue;
       const codec = this.audioCodec(source, track.codec, false);
       this.tell('audio', 'stereo beside', [codec], { track: source });
       planned.push({
@@ -62,7 +63,9 @@ export class SoundPlanner {
     const most = audio.mostChannels;
     const carried = CARRIES[container].audio;
     const { slower } = this;
-    if (audio.codec === 'as it is' && slower === 1 && channels <= most && (!carried || carried.has(has))) {
+    // A file of FLAC begins with its first sample: copied, sound that comes late would come at once.
+    const isTimed = container !== 'FLAC';
+    if (audio.codec === 'as it is' && isTimed && slower === 1 && channels <= most && (!carried || carried.has(has))) {
       this.tell('audio', 'audio copied', [has], { track: source });
       if (audio.loudness !== null || audio.gainDb !== 0 || audio.delayMs !== 0)
         this.tell('audio', 'sound not treated', [], { track: source, weight: 'eyes' });

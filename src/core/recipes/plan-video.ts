@@ -3,7 +3,7 @@ import type { SubtitleCodec } from '../reading';
 import type { EncodePlan, PictureStep, PlannedAudio, Rate } from './encode-plan';
 import { HARDWARE, type Hardware } from './hardware-names';
 import type { Reasons } from './reasons';
-import { TEXTS, type CopyVideo, type EncodeFacts, type Recipe } from './recipe';
+import { SOUND_ONLY, TEXTS, type CopyVideo, type EncodeFacts, type Recipe } from './recipe';
 
 /** Encoders that know what kind of picture they are given. */
 const TUNED: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['H.264', 'HEVC', 'HEVC, 10 bit']);
@@ -59,11 +59,13 @@ export class VideoPlanner {
     const { video } = facts;
     const shape = { widthPixels: video.widthPixels, heightPixels: video.heightPixels };
     const displayAspect = video.displayAspect[0] / video.displayAspect[1];
-    if (video.twoViews) this.tell('video', 'second view left', [], { weight: 'eyes' });
+    const soundOnly = SOUND_ONLY.has(container);
+    if (video.twoViews && !soundOnly) this.tell('video', 'second view left', [], { weight: 'eyes' });
     const carried = CARRIES[container].video;
-    if (recipe.video.codec === 'as it is' && (!carried || carried.has(video.codec))) {
-      this.tell('video', 'video copied', [video.codec]);
-      if (this.wantsTreatment()) this.tell('picture', 'not treated when copied', [], { weight: 'eyes' });
+    if (soundOnly || (recipe.video.codec === 'as it is' && (!carried || carried.has(video.codec)))) {
+      if (soundOnly) this.tell('video', 'sound only', [container]);
+      else this.tell('video', 'video copied', [video.codec]);
+      if (!soundOnly && this.wantsTreatment()) this.tell('picture', 'not treated when copied', [], { weight: 'eyes' });
       const common = {
         recipe: recipe.video,
         quality: null,

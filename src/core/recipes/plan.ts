@@ -3,7 +3,7 @@ import type { EncodePlan, PlannedSubtitle } from './encode-plan';
 import { SoundPlanner } from './plan-sound';
 import { VideoPlanner } from './plan-video';
 import { Reasons } from './reasons';
-import { TEXTS, type Container, type EncodeFacts, type Recipe } from './recipe';
+import { SOUND_ONLY, TEXTS, type Container, type EncodeFacts, type Recipe } from './recipe';
 
 /** The text subtitles that a container carries, where it carries any. */
 const TEXT_OF: Readonly<Record<Container, PlannedSubtitle['codec'] | null>> = {
@@ -13,9 +13,13 @@ const TEXT_OF: Readonly<Record<Container, PlannedSubtitle['codec'] | null>> = {
   WebM: 'WebVTT',
   'MPEG transport stream': null,
   AVI: null,
+  FLAC: null,
+  MP3: null,
+  Ogg: null,
 };
 
 function subtitles(recipe: Recipe, facts: EncodeFacts, reasons: Reasons): PlannedSubtitle[] {
+  if (SOUND_ONLY.has(recipe.container)) return [];
   if (recipe.subtitles.kept === 'none') {
     if (facts.subtitles.length > 0) reasons.tell('subtitles', 'subtitles not wanted', [facts.subtitles.length]);
     return [];
@@ -40,10 +44,11 @@ const SPED_UP = 25;
 const FILM_RATES = { '24': 24, '23.976': 24_000 / 1001 } as const;
 
 /** How much longer the copy takes, where film that was sped up gets its own speed back. Nothing but 25 pictures a second ever was. */
-function slowerBy({ speed, video }: Recipe, facts: EncodeFacts, reasons: Reasons): number {
+function slowerBy({ speed, video, container }: Recipe, facts: EncodeFacts, reasons: Reasons): number {
   if (speed === 'kept') return 1;
+  const isPicture = video.codec !== 'as it is' || SOUND_ONLY.has(container);
   const rate = 27e6 / facts.video.frameTicks;
-  if (Math.abs(rate - SPED_UP) > 0.01 || video.codec === 'as it is') {
+  if (Math.abs(rate - SPED_UP) > 0.01 || !isPicture) {
     reasons.tell('video', 'speed left', [Math.round(rate * 1000) / 1000], { weight: 'eyes' });
     return 1;
   }
@@ -71,6 +76,7 @@ export function planEncode(recipe: Recipe, facts: EncodeFacts): EncodePlan {
     audio,
     subtitles: planned,
     slower,
+    soundOnly: SOUND_ONLY.has(recipe.container),
     chapters: CARRIES_CHAPTERS.has(recipe.container),
     cover,
     reasons: reasons.all,

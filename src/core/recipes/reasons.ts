@@ -67,6 +67,8 @@ export type ReasonCode =
   | 'sound not treated'
   | 'chapters left'
   | 'rate made constant'
+  | 'sound only'
+  | 'one track only'
   | 'constant rate'
   | 'hardware encoder'
   | 'software encoder'

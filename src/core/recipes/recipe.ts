@@ -12,7 +12,7 @@ export const MASTER = 'master';
 /** A recipe by its identifier: `master`, one that is shipped, or one of the archive's own. */
 export type RecipeId = string;
 
-export type Container = 'Matroska' | 'MP4' | 'QuickTime' | 'WebM' | 'MPEG transport stream' | 'AVI';
+export type Container = 'Matroska' | 'MP4' | 'QuickTime' | 'WebM' | 'MPEG transport stream' | 'AVI' | 'FLAC' | 'MP3' | 'Ogg';
 export type CopyVideo = 'as it is' | 'H.264' | 'HEVC' | 'HEVC, 10 bit' | 'AV1' | 'VP9' | 'FFV1' | 'MPEG-2' | 'MPEG-4';
 export type CopyAudio = 'as it is' | 'AAC' | 'Opus' | 'AC-3' | 'E-AC-3' | 'MP3' | 'FLAC' | 'PCM';
 export type Effort = 'little' | 'medium' | 'much';
@@ -162,7 +162,19 @@ export interface BrightnessFigures {
 /** Subtitles that are text: containers convert them. */
 export const TEXTS: ReadonlySet<SubtitleCodec> = new Set<SubtitleCodec>(['SubRip', 'ASS', 'WebVTT']);
 
-export const CONTAINERS: readonly Container[] = ['Matroska', 'MP4', 'QuickTime', 'WebM', 'MPEG transport stream', 'AVI'];
+export const CONTAINERS: readonly Container[] = [
+  'Matroska',
+  'MP4',
+  'QuickTime',
+  'WebM',
+  'MPEG transport stream',
+  'AVI',
+  'FLAC',
+  'MP3',
+  'Ogg',
+];
+/** Containers that hold one track of sound and nothing else: of a concert a file for each song. RFC 9639, ISO/IEC 11172-3, RFC 7845. */
+export const SOUND_ONLY: ReadonlySet<Container> = new Set<Container>(['FLAC', 'MP3', 'Ogg']);
 export const COPY_VIDEO: readonly CopyVideo[] = ['as it is', 'H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9', 'MPEG-2', 'MPEG-4', 'FFV1'];
 export const COPY_AUDIO: readonly CopyAudio[] = ['as it is', 'AAC', 'Opus', 'AC-3', 'E-AC-3', 'MP3', 'FLAC', 'PCM'];
 export const TURNS = ['none', 'right', 'half', 'left'] as const;
@@ -183,6 +195,9 @@ export const CONTAINER_ENDING: Readonly<Record<Container, string>> = {
   WebM: '.webm',
   'MPEG transport stream': '.ts',
   AVI: '.avi',
+  FLAC: '.flac',
+  MP3: '.mp3',
+  Ogg: '.opus',
 };
 
 export const MASTER_ENDING = '.mkv';
@@ -213,6 +228,8 @@ export function withRecipe(recipes: readonly RecipeId[], recipe: RecipeId, on: b
   return recipe === MASTER ? [recipe, ...without] : [...without, recipe];
 }
 
+const SOUND_TYPE: Partial<Readonly<Record<Container, string>>> = { FLAC: 'audio/flac', MP3: 'audio/mpeg', Ogg: 'audio/ogg' };
+
 /** The type under which pages play a copy as it is; null for what they can not be relied on to play. */
 export function playsInPage({
   recipe,
@@ -223,6 +240,8 @@ export function playsInPage({
 }): string | null {
   if (!copy) return recipe === ACCESS ? 'video/mp4' : null;
   const { container, video } = copy.recipe;
+  const sound = SOUND_TYPE[container];
+  if (sound) return sound;
   if (container === 'MP4' && video.codec === 'H.264') return 'video/mp4';
   return container === 'WebM' && (video.codec === 'VP9' || video.codec === 'AV1') ? 'video/webm' : null;
 }

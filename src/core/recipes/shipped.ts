@@ -105,6 +105,16 @@ export const SHIPPED: readonly Recipe[] = [
   },
   {
     ...PLAIN,
+    id: 'songs',
+    name: 'Songs of a concert',
+    note: 'Sound alone, without loss: divide the reel by chapters for a file of each song',
+    container: 'FLAC',
+    suffix: '',
+    audio: { ...PLAIN.audio, codec: 'FLAC', tracks: 'first' },
+    subtitles: { kept: 'none', drawn: 'none' },
+  },
+  {
+    ...PLAIN,
     id: 'old-player',
     name: 'For an old player',
     note: 'What players of twenty years ago take, no larger than a DVD’s picture',

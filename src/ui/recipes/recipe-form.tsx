@@ -1,4 +1,4 @@
-import { CONTAINERS, DRAWN } from '@/core/recipes';
+import { CONTAINERS, DRAWN, ENCODES, SOUND_ONLY } from '@/core/recipes';
 import { Check, Row, Select, TextField } from '../parts/fields';
 import { named, type RecipeProps } from './recipe-parts';
 import { MarkRows } from './recipe-mark';
@@ -8,6 +8,7 @@ import { SoundRows } from './recipe-sound';
 /** All settings of a recipe, in the order in which they act. */
 export function RecipeForm(props: RecipeProps) {
   const { recipe, locked, wrong, set } = props;
+  const soundOnly = SOUND_ONLY.has(recipe.container);
   const wrongAt = (field: string) => wrong.find((w) => w.path.join('.') === field)?.message;
   return (
     <form
@@ -52,7 +53,8 @@ export function RecipeForm(props: RecipeProps) {
             disabled={locked}
             options={named(CONTAINERS)}
             onChange={(container) => {
-              set({ ...recipe, container });
+              const [sound = recipe.audio.codec] = SOUND_ONLY.has(container) ? ENCODES[container].audio : [];
+              set({ ...recipe, container, audio: { ...recipe.audio, codec: sound } });
             }}
           />
           <label className="flex items-center gap-1.5 text-second">
@@ -72,9 +74,13 @@ export function RecipeForm(props: RecipeProps) {
           </label>
         </div>
       </Row>
-      <h3 className="smallcaps pt-3 pb-1">Picture</h3>
-      <VideoRows {...props} />
-      {recipe.video.codec !== 'as it is' && (
+      {!soundOnly && (
+        <>
+          <h3 className="smallcaps pt-3 pb-1">Picture</h3>
+          <VideoRows {...props} />
+        </>
+      )}
+      {!soundOnly && recipe.video.codec !== 'as it is' && (
         <>
           <PictureRows {...props} />
           <MarkRows {...props} />
@@ -82,35 +88,39 @@ export function RecipeForm(props: RecipeProps) {
       )}
       <h3 className="smallcaps pt-3 pb-1">Sound</h3>
       <SoundRows {...props} />
-      <h3 className="smallcaps pt-3 pb-1">Subtitles</h3>
-      <Row name="subtitles">
-        <Check
-          label="take along what the container can carry"
-          checked={recipe.subtitles.kept === 'all'}
-          disabled={locked}
-          onChange={(on) => {
-            set({ ...recipe, subtitles: { ...recipe.subtitles, kept: on ? 'all' : 'none' } });
-          }}
-        />
-        {recipe.video.codec !== 'as it is' && (
-          <label className="flex items-center gap-1.5 text-second">
-            drawn in
-            <Select
-              label="Drawn into the picture"
-              value={recipe.subtitles.drawn}
+      {!soundOnly && (
+        <>
+          <h3 className="smallcaps pt-3 pb-1">Subtitles</h3>
+          <Row name="subtitles">
+            <Check
+              label="take along what the container can carry"
+              checked={recipe.subtitles.kept === 'all'}
               disabled={locked}
-              options={named(DRAWN, {
-                none: 'none',
-                forced: 'what is shown even while subtitles are off',
-                first: 'the first track, whatever it is',
-              })}
-              onChange={(drawn) => {
-                set({ ...recipe, subtitles: { ...recipe.subtitles, drawn } });
+              onChange={(on) => {
+                set({ ...recipe, subtitles: { ...recipe.subtitles, kept: on ? 'all' : 'none' } });
               }}
             />
-          </label>
-        )}
-      </Row>
+            {recipe.video.codec !== 'as it is' && (
+              <label className="flex items-center gap-1.5 text-second">
+                drawn in
+                <Select
+                  label="Drawn into the picture"
+                  value={recipe.subtitles.drawn}
+                  disabled={locked}
+                  options={named(DRAWN, {
+                    none: 'none',
+                    forced: 'what is shown even while subtitles are off',
+                    first: 'the first track, whatever it is',
+                  })}
+                  onChange={(drawn) => {
+                    set({ ...recipe, subtitles: { ...recipe.subtitles, drawn } });
+                  }}
+                />
+              </label>
+            )}
+          </Row>
+        </>
+      )}
     </form>
   );
 }

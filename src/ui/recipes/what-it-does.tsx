@@ -56,7 +56,7 @@ function Consequence({
     <div className="flex flex-col gap-3">
       <dl className="grid grid-cols-[92px_minmax(0,1fr)] gap-x-2">
         <dt className="text-second">becomes</dt>
-        <dd>{shapeText(plan)}</dd>
+        <dd>{plan.soundOnly ? 'sound alone' : shapeText(plan)}</dd>
         <dt className="text-second">about</dt>
         <dd>
           {bytes(size)} for {clock(durationMs)}, {Math.max(1, Math.round((100 * size) / Math.max(1, masterBytes)))} % of the master
@@ -87,7 +87,7 @@ function Consequence({
           </section>
         );
       })}
-      <PlaysOn shape={shapeOfPlan(plan, facts, size)} />
+      {!plan.soundOnly && <PlaysOn shape={shapeOfPlan(plan, facts, size)} />}
     </div>
   );
 }

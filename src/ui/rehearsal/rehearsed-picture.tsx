@@ -2,7 +2,7 @@
 
 import { Crop, Play, Square } from 'lucide-react';
 import { useMemo, useState } from 'react';
-import { planEncode, workingHardware, type Recipe } from '@/core/recipes';
+import { SOUND_ONLY, planEncode, workingHardware, type Recipe } from '@/core/recipes';
 import { encodeFacts, type Bars } from '@/core/reels';
 import type { Problem } from '@/contract';
 import { problemOf } from '@/store/api';
@@ -116,7 +116,13 @@ export function RehearsedPicture({
             after={shown.after ?? shown.before}
             beforeName="as on the disc"
             afterName={
-              shown.after === null ? 'the same: nothing is encoded' : shown.isEncoded ? 'as it will be' : 'treated, not yet encoded'
+              SOUND_ONLY.has(recipe.container)
+                ? 'sound alone: no picture goes along'
+                : shown.after === null
+                  ? 'the same: nothing is encoded'
+                  : shown.isEncoded
+                    ? 'as it will be'
+                    : 'treated, not yet encoded'
             }
             shape={shape}
           />
@@ -135,7 +141,7 @@ export function RehearsedPicture({
               setAt(ms);
             }}
           />
-          {onBars && !sample.address && recipe.video.codec !== 'as it is' && (
+          {onBars && !sample.address && recipe.video.codec !== 'as it is' && !SOUND_ONLY.has(recipe.container) && (
             <Button
               className="px-2 py-0.5"
               aria-pressed={framing}

@@ -1,7 +1,7 @@
 'use client';
 
 import { useState } from 'react';
-import { QUALITY, type Recipe, type RecipeId, type TrialResult } from '@/core/recipes';
+import { QUALITY, SOUND_ONLY, type Recipe, type RecipeId, type TrialResult } from '@/core/recipes';
 import { MOST_TRIED } from '@/contract';
 import { tryRecipes } from '@/store/looks';
 import { useRecipes, withQuality } from '@/store/recipes';
@@ -34,7 +34,7 @@ function qualitiesOf({ video }: Recipe): number[] {
   return [...new Set(STEPS.map((s) => Math.max(best, Math.min(least, (video.quality ?? usual) + s * wide))))].sort((a, b) => a - b);
 }
 
-const encodes = (recipe: Recipe): boolean => recipe.video.codec !== 'as it is';
+const encodes = ({ video, container }: Recipe): boolean => video.codec !== 'as it is' && !SOUND_ONLY.has(container);
 
 /** One outcome in numbers. */
 function Row({ tried, durationMs, onUse, found }: { tried: Tried; durationMs: number; onUse: (() => void) | null; found: boolean }) {

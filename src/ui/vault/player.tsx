@@ -11,7 +11,9 @@ import { clock, languageName } from '../format';
  */
 export function Player({ output }: { output: Output }) {
   const { sidecar } = output;
-  const onTheFly = playsInPage(sidecar) === null;
+  const type = playsInPage(sidecar);
+  const onTheFly = type === null;
+  const isSound = type?.startsWith('audio/') ?? false;
   const [start, setStart] = useState(0);
   const [audio, setAudio] = useState(0);
   const [failed, setFailed] = useState(false);
@@ -33,7 +35,7 @@ export function Player({ output }: { output: Output }) {
         onLoadedData={() => {
           setFailed(false);
         }}
-        className="aspect-video w-full rounded-[4px] bg-black"
+        className={`w-full rounded-[4px] ${isSound ? 'h-14' : 'aspect-video bg-black'}`}
       />
       {failed && <p className="pt-1 text-damaged">The preview could not be played. The file itself is not touched by that.</p>}
       <div className="flex items-center gap-2 pt-1.5">
