@@ -121,6 +121,7 @@ export const RecipeSchema = z.strictObject({
     brightness: percent,
     contrast: percent,
     saturation: percent,
+    hue: z.number().int().min(-180).max(180).default(0),
     range: z.enum(['kept', 'standard']).default('kept'),
     mark: MarkSchema.nullable().default(null),
   }),

@@ -5,7 +5,7 @@ import { proveCopy } from '@/core/proof';
 import { CONTAINER_ENDING, SHIPPED, expectationOf, planEncode, type EncodeFacts, type FileTags, type Recipe } from '@/core/recipes';
 import { temporaryFolder } from '@/test-support/discs';
 import { changed, factsOf, ffmpeg, luma } from '@/test-support/encodes';
-import { decodedFrames, packetTimes, probed } from '@/test-support/ffmpeg';
+import { decodedFrames, likeness, packetTimes, probed } from '@/test-support/ffmpeg';
 import { withPulldown } from '../../demo/pulldown';
 import { encodeCopy, picturesOf } from './encode-pieces';
 import { brightnessFigures, examineCopy } from './ffmpeg';
@@ -375,6 +375,41 @@ describe('more light than usual screens have', () => {
     // ST 2084 at a half is about 100 cd/m²: as bright as white on a usual screen, and not there before half of the range.
     expect((bars[3] ?? 0) - (bars[0] ?? 0)).toBeGreaterThan(40);
   });
+});
+
+test('noise is less after filtering by likeness and edges stay; colours turned half round are the opposite ones', async () => {
+  const [clean, noisy] = [name('mkv'), name('mkv')];
+  ffmpeg(['-f', 'lavfi', '-i', 'testsrc2=s=176x144:r=25:d=0.4', '-c:v', 'ffv1', clean]);
+  ffmpeg(['-i', clean, '-vf', 'noise=alls=12:allf=t:all_seed=7', '-c:v', 'ffv1', noisy]);
+  const facts = {
+    ...factsOf({ widthPixels: 176, heightPixels: 144, frameTicks: 1_080_000 }, { scan: 'progressive', combed: 0 }),
+    durationMs: 400,
+  };
+  const of = async (picture: Partial<Recipe['picture']>, from: string) =>
+    (await made(from, { recipe: { ...preservation, picture: { ...preservation.picture, ...picture } }, facts })).output;
+  const near = (file: string) => Math.min(...likeness(clean, file));
+  const [before, after] = [near(noisy), near(await of({ denoise: 'thorough' }, noisy))];
+  expect(after).toBeGreaterThan(before + 0.02);
+  const mean = (file: string, plane: 'u' | 'v') => {
+    const { stdout } = spawnSync('ffmpeg', [
+      '-v',
+      'error',
+      '-i',
+      file,
+      '-vf',
+      `extractplanes=${plane}`,
+      '-frames:v',
+      '1',
+      '-f',
+      'rawvideo',
+      '-',
+    ]);
+    return stdout.reduce((sum, v) => sum + v, 0) / stdout.length;
+  };
+  const red = name('mkv');
+  ffmpeg(['-f', 'lavfi', '-i', 'color=red:s=176x144:r=25:d=0.4', '-c:v', 'ffv1', '-pix_fmt', 'yuv420p', red]);
+  const turned = await of({ hue: 180 }, red);
+  for (const plane of ['u', 'v'] as const) expect(Math.abs(mean(red, plane) + mean(turned, plane) - 256)).toBeLessThan(3);
 });
 
 describe('over the picture', () => {

@@ -83,7 +83,12 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'no bars': () => 'Samples show no black bars.',
   scaled: ([w, h, w2, h2]) => `Scaled from ${n(w)} × ${n(h)} to ${n(w2)} × ${n(h2)}.`,
   'shape kept': ([aspect]) => `Pixels are not square; the shape of ${n(aspect)} : 1 is written in the file.`,
-  denoised: ([how]) => (how === 'strong' ? 'Noise is filtered strongly: fine grain goes with it.' : 'Noise is filtered lightly.'),
+  denoised: ([how]) =>
+    how === 'thorough'
+      ? 'Noise is filtered by likeness: edges stay, and it takes many times as long.'
+      : how === 'strong'
+        ? 'Noise is filtered strongly: fine grain goes with it.'
+        : 'Noise is filtered lightly.',
   'not treated when copied': () => 'A picture that stays as it is can not be treated: cropping, scaling and deinterlacing do nothing.',
   'audio copied': ([codec]) => `${n(codec)}, as it is.`,
   'audio encoded': ([from, to, kbps]) => `${n(from)} becomes ${n(to)} of ${n(kbps)} kbit/s.`,
@@ -107,8 +112,8 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'one pass only': ([codec]) => `${n(codec)} is encoded in one pass here: its size is met less exactly.`,
   turned: ([by, mirrored]) =>
     `The picture is ${[by === 'none' ? '' : by === 'half' ? 'turned upside down' : `turned to the ${n(by)}`, mirrored ? 'mirrored' : ''].filter(Boolean).join(' and ')}.`,
-  'light changed': ([brightness, contrast, saturation]) =>
-    `Brightness ${n(brightness)} %, contrast ${n(contrast)} %, saturation ${n(saturation)} %.`,
+  'light changed': ([brightness, contrast, saturation, hue]) =>
+    `Brightness ${n(brightness)} %, contrast ${n(contrast)} %, saturation ${n(saturation)} %${hue === 0 ? '' : `, colours turned by ${n(hue)}°`}.`,
   loudness: ([lufs]) => `Measured before it is encoded, and brought to ${n(lufs)} LUFS; never so loud that it clips.`,
   gain: ([db]) => `${Number(db) > 0 ? 'Louder' : 'Softer'} by ${n(Math.abs(Number(db)))} dB.`,
   delayed: ([ms]) => `Comes ${n(Math.abs(Number(ms)))} ms ${Number(ms) > 0 ? 'later' : 'earlier'}.`,

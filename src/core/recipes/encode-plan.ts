@@ -39,11 +39,11 @@ export type PictureStep =
   | { readonly kind: 'film' }
   | { readonly kind: 'crop'; readonly width: number; readonly height: number; readonly x: number; readonly y: number }
   | { readonly kind: 'scale'; readonly width: number; readonly height: number; readonly square: boolean }
-  | { readonly kind: 'denoise'; readonly strong: boolean }
+  | { readonly kind: 'denoise'; readonly how: 'light' | 'strong' | 'thorough' }
   | { readonly kind: 'turn'; readonly by: 'right' | 'half' | 'left' }
   | { readonly kind: 'mirror' }
   /** Percent more or less. */
-  | { readonly kind: 'light'; readonly brightness: number; readonly contrast: number; readonly saturation: number }
+  | { readonly kind: 'light'; readonly brightness: number; readonly contrast: number; readonly saturation: number; readonly hue: number }
   /** Subtitles of a track of the reel, from 0: pictures where the disc draws them, text at the foot of the picture. */
   | { readonly kind: 'draw'; readonly subtitle: number; readonly text: boolean }
   /** Brightness brought within what usual screens show. */

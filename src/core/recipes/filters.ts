@@ -106,9 +106,14 @@ function filterOf(step: PictureStep, { heightPixels }: EncodePlan['video']): str
     case 'mirror':
       return 'hflip';
     case 'light':
-      return `eq=brightness=${step.brightness / 100}:contrast=${1 + step.contrast / 100}:saturation=${1 + step.saturation / 100}`;
+      return [
+        ...(step.brightness !== 0 || step.contrast !== 0 || step.saturation !== 0
+          ? [`eq=brightness=${step.brightness / 100}:contrast=${1 + step.contrast / 100}:saturation=${1 + step.saturation / 100}`]
+          : []),
+        ...(step.hue === 0 ? [] : [`hue=h=${step.hue}`]),
+      ].join(',');
     case 'denoise':
-      return step.strong ? 'hqdn3d=6:4.5:9:9' : 'hqdn3d=2:1.5:3:3';
+      return { light: 'hqdn3d=2:1.5:3:3', strong: 'hqdn3d=6:4.5:9:9', thorough: 'nlmeans=s=2.5:p=7:r=9' }[step.how];
   }
 }
 

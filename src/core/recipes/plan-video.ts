@@ -103,7 +103,7 @@ export class VideoPlanner {
     const all = [...steps, ...toned, ...this.drawSteps(), ...placed, ...this.lightSteps()];
     if (recipe.picture.denoise !== 'none') {
       this.tell('picture', 'denoised', [recipe.picture.denoise]);
-      all.push({ kind: 'denoise', strong: recipe.picture.denoise === 'strong' });
+      all.push({ kind: 'denoise', how: recipe.picture.denoise });
     }
     const { mark } = recipe.picture;
     if (mark) {
@@ -213,23 +213,23 @@ export class VideoPlanner {
   }
 
   private lightSteps(): PictureStep[] {
-    const { turn, mirror, brightness, contrast, saturation } = this.recipe.picture;
+    const { turn, mirror, brightness, contrast, saturation, hue } = this.recipe.picture;
     const steps: PictureStep[] = [];
     if (turn !== 'none') steps.push({ kind: 'turn', by: turn });
     if (mirror) steps.push({ kind: 'mirror' });
     if (turn !== 'none' || mirror) this.tell('picture', 'turned', [turn, mirror ? 1 : 0]);
-    if (brightness !== 0 || contrast !== 0 || saturation !== 0) {
-      steps.push({ kind: 'light', brightness, contrast, saturation });
-      this.tell('picture', 'light changed', [brightness, contrast, saturation]);
+    if (brightness !== 0 || contrast !== 0 || saturation !== 0 || hue !== 0) {
+      steps.push({ kind: 'light', brightness, contrast, saturation, hue });
+      this.tell('picture', 'light changed', [brightness, contrast, saturation, hue]);
     }
     return steps;
   }
 
   private wantsTreatment(): boolean {
-    const { deinterlace, bars, mostRows, pixels, denoise, turn, mirror, brightness, contrast, saturation } = this.recipe.picture;
+    const { deinterlace, bars, mostRows, pixels, denoise, turn, mirror, brightness, contrast, saturation, hue } = this.recipe.picture;
     if (this.recipe.picture.mark !== null || (this.recipe.picture.range === 'standard' && this.facts.video.dynamicRange !== 'standard'))
       return true;
-    if (turn !== 'none' || mirror || brightness !== 0 || contrast !== 0 || saturation !== 0) return true;
+    if (turn !== 'none' || mirror || brightness !== 0 || contrast !== 0 || saturation !== 0 || hue !== 0) return true;
     const { drawn } = this.recipe.subtitles;
     if (drawn !== 'none' && this.facts.subtitles.some((s) => s.forced || drawn === 'first')) return true;
     const rows = mostRows !== null && mostRows < this.facts.video.heightPixels;

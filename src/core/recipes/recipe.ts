@@ -57,13 +57,16 @@ export interface Recipe {
     /** Fewer rows than that are made more. It takes room and time, and shows nothing that was not there. */
     readonly grow: boolean;
     readonly pixels: 'as they are' | 'square';
-    readonly denoise: 'none' | 'light' | 'strong';
+    /** `thorough`: likeness of patches instead of neighbours; much slower, and kinder to edges. */
+    readonly denoise: 'none' | 'light' | 'strong' | 'thorough';
     readonly turn: 'none' | 'right' | 'half' | 'left';
     readonly mirror: boolean;
     /** Percent, from -50 to 50; 0 for as it is. */
     readonly brightness: number;
     readonly contrast: number;
     readonly saturation: number;
+    /** Degrees, from -180 to 180, that all colours are turned. */
+    readonly hue: number;
     /** `standard`: what is brighter than usual screens are is brought within what they show. */
     readonly range: 'kept' | 'standard';
     /** A text or a picture over all of it, like the owner's name. */
@@ -184,7 +187,7 @@ export const SPEEDS = ['kept', '24', '23.976'] as const;
 export const DRAWN = ['none', 'forced', 'first'] as const;
 export const TUNINGS = ['none', 'film', 'animation', 'grain'] as const;
 export const DEINTERLACE = ['measured', 'never', 'frames', 'fields'] as const;
-export const DENOISE = ['none', 'light', 'strong'] as const;
+export const DENOISE = ['none', 'light', 'strong', 'thorough'] as const;
 export const MOST_CHANNELS = [1, 2, 6, 8] as const;
 
 /** What follows a file's name. RFC 9559 names no ending; these are the usual ones. */

@@ -350,6 +350,7 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
         brightness: random.int(101) - 50,
         contrast: random.int(101) - 50,
         saturation: random.int(101) - 50,
+        hue: random.int(361) - 180,
       },
       audio: {
         codec: random.pick(COPY_AUDIO),
@@ -399,7 +400,7 @@ test('whatever is allowed in a recipe, all that a program is told comes from our
   expect([...known].filter((a) => a.includes('rm') && !a.includes('format')).concat([...known].filter((a) => /[;$`|]/.test(a)))).toEqual(
     [],
   );
-  expect(known.size).toBeLessThan(200);
+  expect(known.size).toBeLessThan(230);
 });
 
 describe('a size that is wished', () => {

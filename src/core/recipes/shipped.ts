@@ -28,6 +28,7 @@ const PLAIN: Omit<Recipe, 'id' | 'name' | 'note' | 'suffix'> = {
     brightness: 0,
     contrast: 0,
     saturation: 0,
+    hue: 0,
     range: 'kept',
     mark: null,
   },

@@ -247,7 +247,12 @@ export function PictureRows({ recipe, locked, set, encoders }: RecipeProps) {
           className="self-start"
           value={picture.denoise}
           disabled={locked}
-          options={named(DENOISE, { none: 'as it is', light: 'filter lightly', strong: 'filter strongly' })}
+          options={named(DENOISE, {
+            none: 'as it is',
+            light: 'filter lightly',
+            strong: 'filter strongly',
+            thorough: 'filter by likeness, slowly',
+          })}
           onChange={(denoise) => {
             change({ denoise });
           }}
@@ -291,8 +296,21 @@ export function PictureRows({ recipe, locked, set, encoders }: RecipeProps) {
               after="%"
             />
           ))}
+          <NumberField
+            before="colours by"
+            label="Colours turned by"
+            narrow
+            value={picture.hue === 0 ? null : picture.hue}
+            usual="0"
+            step={5}
+            disabled={locked}
+            onChange={(hue) => {
+              change({ hue: hue ?? 0 });
+            }}
+            after="°"
+          />
           <Check
-            label="bring brighter than usual screens within their range"
+            label="bring brighter than usual screens within range"
             checked={picture.range === 'standard'}
             disabled={locked}
             onChange={(on) => {
