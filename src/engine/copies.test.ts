@@ -264,7 +264,7 @@ test('a chapter of a concert as a file of sound: proven, in the vault, and playe
   // Its author: the second chapter is 2.4 s.
   expect(Math.abs(Number(format.duration) - 2.4)).toBeLessThan(0.1);
   expect(Object.entries(format.tags ?? {}).map(([k, v]) => `${k.toLowerCase()}=${v}`)).toEqual(
-    expect.arrayContaining(['title=Second song', 'track=2', 'album=QUAY']),
+    expect.arrayContaining(['title=Second song', 'track=2', 'album=QUAY', 'language=en']),
   );
 });
 

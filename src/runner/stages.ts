@@ -236,7 +236,13 @@ function tagsOf({ reel, reading }: Job): FileTags {
   const [piece, ...more] = reel.pieces;
   const album = reel.tags?.work || reel.tags?.series || reading.label;
   const isChapter = piece && more.length === 0 && !piece.range && piece.fromChapter === piece.toChapter;
-  return { title: reel.name, album, ...(isChapter ? { track: String(piece.fromChapter) } : {}) };
+  const language = reel.audio[0]?.language ?? null;
+  return {
+    title: reel.name,
+    album,
+    ...(isChapter ? { track: String(piece.fromChapter) } : {}),
+    ...(language === null ? {} : { language }),
+  };
 }
 
 /** Film in one piece of a long encode, for whoever wants other ones than usual; the tests do. */

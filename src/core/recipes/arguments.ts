@@ -331,7 +331,7 @@ function containerArguments({ container }: EncodePlan, output: string): string[]
 }
 
 /** What a file of sound says of itself, as its players know it. */
-export type FileTags = Partial<Readonly<Record<'title' | 'album' | 'track', string>>>;
+export type FileTags = Partial<Readonly<Record<'title' | 'album' | 'track' | 'language', string>>>;
 
 /**
  * Everything that FFmpeg is told to make a copy by a plan, from a master's file.
