@@ -1,15 +1,13 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import path from 'node:path';
-import { TrackHashes, writeMaster } from '@/core/master';
 import type { MatroskaSink } from '@/core/matroska';
 import { WorkError, toProblem, type ReadCue, type ReadTextLine } from '@/contract';
 import { withClipFolder, type LookedAt } from './clips';
-import { createPayloadHash, fastCrc32 } from './hash';
 import { openFileSink } from './library';
 import { grayPng } from './png';
 import { capture, runProgram } from './program';
-import { APPLICATION } from './version';
+import { writeReel } from './write-reel';
 
 /** Subtitle pictures read into text by tesseract: each with how sure that is, and its picture beside it. Nothing is decided here. */
 
@@ -96,22 +94,11 @@ async function writeTrack(
   const track = reel.subtitles[subtitle];
   if (!track) throw new WorkError('bad-request', 'The reel has no such subtitle track');
   const only = { ...reel, audio: [], addedAudio: [], added: [], subtitles: [track] };
-  const hashes = new TrackHashes(createPayloadHash);
-  const stream = await opened.assemble(reading, only, { signal, tap: hashes.tap });
   const sink = await openFileSink(file);
   try {
-    await writeMaster(stream, hashes, reading, only, NOWHERE, {
-      application: APPLICATION,
-      seed: 'look',
-      createHash: createPayloadHash,
-      crc32: fastCrc32,
-      onProgress,
-      openBeside: () => Promise.resolve(sink),
-      signal,
-    });
+    await writeReel(opened, reading, only, NOWHERE, { signal, onProgress, openBeside: () => Promise.resolve(sink) });
   } finally {
     await sink.abandon();
-    await stream.close();
   }
 }
 
@@ -232,6 +219,7 @@ async function picturesOf(
   }
   return shown;
 }
+
 /** Words of pages, as tesseract prints them: page, block, paragraph, line, word, place, percent, text. */
 export function readPages(tsv: string, pages: number): { text: string; percent: number }[] {
   const lines = Array.from({ length: pages }, () => new Map<string, string[]>());

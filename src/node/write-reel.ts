@@ -11,6 +11,8 @@ import { APPLICATION } from './version';
 export interface WriteReelOptions {
   readonly signal: AbortSignal;
   readonly onProgress: (done: number, total: number) => void;
+  /** Where a subtitle track goes by itself, by its place; nowhere where nothing is said. */
+  readonly openBeside?: (subtitle: number) => Promise<MatroskaSink | null>;
 }
 
 /** Assembles a reel and writes it as Matroska for a decoder to look into. @returns what was written, and what the picture's own flags said. */
@@ -19,7 +21,7 @@ export async function writeReel(
   reading: Reading,
   reel: Reel,
   sink: MatroskaSink,
-  { signal, onProgress }: WriteReelOptions,
+  { signal, onProgress, openBeside }: WriteReelOptions,
 ): Promise<{ promise: MasterPromise; counts: VideoCounts }> {
   const hashes = new TrackHashes(createPayloadHash);
   const stream = await opened.assemble(reading, reel, { signal, tap: hashes.tap });
@@ -30,6 +32,7 @@ export async function writeReel(
       createHash: createPayloadHash,
       crc32: fastCrc32,
       onProgress,
+      ...(openBeside ? { openBeside } : {}),
     });
     return { promise, counts: stream.videoCounts };
   } finally {

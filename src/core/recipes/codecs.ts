@@ -108,3 +108,6 @@ export const USUAL_KEYS: Readonly<Record<Exclude<CopyVideo, 'as it is'>, number>
   'MPEG-2': 12,
   'MPEG-4': 12,
 };
+
+/** Pictures a second of film, exactly: what was sped up for television had one of these. */
+export const FILM_RATE = { '24': { numerator: 24, denominator: 1 }, '23.976': { numerator: 24_000, denominator: 1001 } } as const;

@@ -1,4 +1,4 @@
-import { CARRIES, CONTAINER_SHARE, COPIED_KBPS, ENCODES, FLAC_KBPS_PER_CHANNEL, PCM_KBPS_PER_CHANNEL, QUALITY } from './codecs';
+import { CARRIES, CONTAINER_SHARE, COPIED_KBPS, ENCODES, FILM_RATE, FLAC_KBPS_PER_CHANNEL, PCM_KBPS_PER_CHANNEL, QUALITY } from './codecs';
 import type { SubtitleCodec } from '../reading';
 import type { EncodePlan, PictureStep, PlannedAudio, Rate } from './encode-plan';
 import { HARDWARE, type Hardware } from './hardware-names';
@@ -13,8 +13,6 @@ const CARRIES_FIGURES: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['HEVC, 10 bi
 
 /** Codecs whose pictures have no times of their own but a rate: 13818-2, table 6-4. */
 const COUNTED: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['MPEG-2']);
-
-const FILM_RATE = { '24': { numerator: 24, denominator: 1 }, '23.976': { numerator: 24_000, denominator: 1001 } } as const;
 
 function reduced({ numerator, denominator }: Rate): Rate {
   let [a, b] = [Math.round(numerator), Math.round(denominator)];

@@ -1,4 +1,4 @@
-import { CARRIES_CHAPTERS, CARRIES_COVER } from './codecs';
+import { CARRIES_CHAPTERS, CARRIES_COVER, FILM_RATE } from './codecs';
 import type { EncodePlan, PlannedSubtitle } from './encode-plan';
 import { SoundPlanner } from './plan-sound';
 import { VideoPlanner } from './plan-video';
@@ -41,7 +41,6 @@ function subtitles(recipe: Recipe, facts: EncodeFacts, reasons: Reasons): Planne
 }
 
 const SPED_UP = 25;
-const FILM_RATES = { '24': 24, '23.976': 24_000 / 1001 } as const;
 
 /** How much longer the copy takes, where film that was sped up gets its own speed back. Nothing but 25 pictures a second ever was. */
 function slowerBy({ speed, video, container }: Recipe, facts: EncodeFacts, reasons: Reasons): number {
@@ -53,7 +52,8 @@ function slowerBy({ speed, video, container }: Recipe, facts: EncodeFacts, reaso
     return 1;
   }
   reasons.tell('video', 'speed given back', [SPED_UP, speed]);
-  return SPED_UP / FILM_RATES[speed];
+  const { numerator, denominator } = FILM_RATE[speed];
+  return (SPED_UP * denominator) / numerator;
 }
 
 /**
