@@ -1,6 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import { existsSync, readFileSync } from 'node:fs';
-import { cards, chooseLanguage, editorOf, expect, openBench, readImage, seriousFaults, test } from './app';
+import { cards, chooseLanguage, editorOf, expect, keepRules, openBench, readImage, seriousFaults, test } from './app';
 
 test.use({ house: 'choices' });
 
@@ -101,8 +101,7 @@ test('choices go to the reels that are chosen, and to the other discs of the set
   await expect(cards(page).nth(1)).toContainText(`${before - 1} audio`);
   await open('/rules');
   await page.getByRole('button', { name: 'No longer keep choices for Inland Water, episodes' }).click();
-  await page.getByRole('button', { name: 'Keep the rules' }).click();
-  await expect(page.getByRole('button', { name: 'Keep the rules' })).toBeDisabled();
+  await keepRules(page);
   await open('/');
   await page.getByLabel('Headings').selectOption('series');
   const heading = page.getByRole('button', { name: /^Inland Water/ });
@@ -153,7 +152,7 @@ test('two tracks of a title are laid beside each other', async ({ page, open, co
 test('by rule, what is taken of a disc is measured once it is read', async ({ page, open }) => {
   await open('/rules');
   await page.getByLabel('sound and picture of what is taken, once the disc is read').check();
-  await page.getByRole('button', { name: 'Keep the rules' }).click();
+  await keepRules(page);
   await open('/');
   await readImage(page, 'QUAY.iso', 'Quay');
   await openBench(page, 'Quay');

@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { cards, expect, openBench, queueAs, readImage, seriousFaults, test } from './app';
+import { cards, expect, keepRules, openBench, queueAs, readImage, seriousFaults, test } from './app';
 
 test.use({ house: 'looking' });
 
@@ -134,7 +134,7 @@ test('many discs go to the queue at once; the keys are listed wherever one is', 
     await page.waitForTimeout(400); // what is lifted glides to its place
   }
   await expect(page.getByText('gives “Tide Tables 01x02 Slack Water batch (1987)”')).toBeVisible();
-  await page.getByRole('button', { name: 'Keep the rules' }).click();
+  await keepRules(page);
   await open('/');
   await page.getByRole('button', { name: 'Read all that are new' }).click();
   for (const name of ['Haven & Harbour', 'Locks']) await page.getByLabel(`Choose ${name}`, { exact: true }).check();

@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync, readdirSync } from 'node:fs';
 import type { Page } from '@playwright/test';
-import { cards, expect, openBench, seriousFaults, test } from './app';
+import { cards, expect, keepRules, openBench, seriousFaults, test } from './app';
 
 test.use({ house: 'recipes' });
 
@@ -125,7 +125,7 @@ test('copies of a master are ordered in the Vault, without its disc; by a house 
   await page.getByRole('menuitem', { name: 'a text' }).click();
   await page.getByLabel('Text', { exact: true }).fill('For readers');
   await expect(place).toContainText('folder “For readers”');
-  await page.getByRole('button', { name: 'Keep the rules' }).click();
+  await keepRules(page);
   await page.getByRole('link', { name: /^Shelf/ }).click();
   await readHaven(page);
   await openBench(page, HAVEN);

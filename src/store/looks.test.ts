@@ -170,4 +170,21 @@ describe('measuring by rule', () => {
     ]);
     expect((await catalogue().discs.get(first))?.reading.titles.find((t) => t.number === 1)?.measured).toBeNull();
   });
+
+  test('a disc that is away now is measured when it is back, and holds up no other', async () => {
+    lines = [JSON.stringify({ type: 'measured', measured })];
+    const [away, here] = ['3'.repeat(64), '4'.repeat(64)];
+    await catalogue().discs.bulkPut([{ ...disc(away), sources: [] }, disc(here)]);
+    await saveRules({ ...DEFAULT_RULES, measure: true });
+    considerMeasuring(away);
+    considerMeasuring(here);
+    const end = measureByRule();
+    const isMeasured = async (fingerprint: string) =>
+      (await catalogue().discs.get(fingerprint))?.reading.titles.find((t) => t.number === 2)?.measured !== null;
+    await settled(() => isMeasured(here));
+    expect(await isMeasured(away)).toBe(false);
+    await catalogue().discs.update(away, { sources: disc(away).sources });
+    await settled(() => isMeasured(away));
+    end();
+  });
 });

@@ -1,5 +1,7 @@
 import { quietSource, readableSources } from './sources';
+import type { HouseRules } from '@/core/reels';
 import { catalogue } from './archive';
+import type { DiscRecord } from './db';
 import { keepMeasure } from './discs';
 import { proposalOf } from './draft';
 import { currentEngine, onArrival } from './engine';
@@ -11,10 +13,12 @@ import { readRules } from './rules';
 /** Titles of one disc that are measured without being asked for. */
 const MOST_TITLES = 12;
 const LOOK_AGAIN_MS = 3000;
+/** How often a title is begun that fails: the server may be starting anew, or the disc be out for a moment. */
+const MOST_TRIES = 3;
 
 const due: string[] = [];
 const asked = new Set<string>();
-const tried = new Set<string>();
+const tries = new Map<string, number>();
 
 /** Says that a disc may want measuring. The same disc again does nothing. */
 export function considerMeasuring(fingerprint: string): void {
@@ -23,35 +27,50 @@ export function considerMeasuring(fingerprint: string): void {
   due.push(fingerprint);
 }
 
-/** Measures the next title that the rules ask for. @returns false where there is nothing to do now. */
-async function measureNext(signal: AbortSignal): Promise<boolean> {
-  const [fingerprint] = due;
-  if (fingerprint === undefined) return false;
-  const rules = await readRules();
-  const disc = rules.measure ? await catalogue().discs.get(fingerprint) : undefined;
-  if (!disc) {
-    if (rules.measure) due.shift();
-    return false;
-  }
-  const engine = currentEngine();
-  const source = quietSource(readableSources(disc, engine), engine);
+/** What of a disc the rules take and nobody has measured, or null where there is nothing left. */
+function titleLeft(disc: DiscRecord, rules: HouseRules): number | null {
   const titles = [...new Set(proposalOf(disc, rules).reels.flatMap((r) => r.pieces.map((p) => p.title)))].slice(0, MOST_TITLES);
-  const key = (title: number) => `${fingerprint} ${title}`;
-  const title = titles.find((n) => !tried.has(key(n)) && disc.reading.titles.find((t) => t.number === n)?.measured === null);
-  if (!source || title === undefined) {
-    due.shift();
+  const isDue = (n: number) =>
+    (tries.get(tryKey(disc.fingerprint, n)) ?? 0) < MOST_TRIES && disc.reading.titles.find((t) => t.number === n)?.measured === null;
+  return titles.find(isDue) ?? null;
+}
+
+const tryKey = (fingerprint: string, title: number) => `${fingerprint} ${title}`;
+
+/**
+ * Measures the next title that the rules ask for. A disc that can not be read just now (its drive is at work, its storage away)
+ * stays due and holds up no other.
+ * @returns false where there is nothing to do now
+ */
+async function measureNext(signal: AbortSignal): Promise<boolean> {
+  const rules = await readRules();
+  if (!rules.measure) return false;
+  for (const fingerprint of [...due]) {
+    const disc = await catalogue().discs.get(fingerprint);
+    const title = disc ? titleLeft(disc, rules) : null;
+    if (!disc || title === null) {
+      due.splice(due.indexOf(fingerprint), 1);
+      // A disc that is not on the shelf, or no longer: when it comes, it is asked for again.
+      if (!disc) asked.delete(fingerprint);
+      continue;
+    }
+    const engine = currentEngine();
+    const source = quietSource(readableSources(disc, engine), engine);
+    if (!source) continue;
+    tries.set(tryKey(fingerprint, title), (tries.get(tryKey(fingerprint, title)) ?? 0) + 1);
+    let kept = Promise.resolve();
+    await measure(
+      { source: source.ref, reading: disc.reading, title },
+      false,
+      (line) => {
+        if (line.type === 'measured') kept = keepMeasure(catalogue(), fingerprint, title, line.measured);
+      },
+      signal,
+    );
+    await kept;
     return true;
   }
-  tried.add(key(title));
-  await measure(
-    { source: source.ref, reading: disc.reading, title },
-    false,
-    (line) => {
-      if (line.type === 'measured') void keepMeasure(catalogue(), fingerprint, title, line.measured);
-    },
-    signal,
-  );
-  return true;
+  return false;
 }
 
 /** Waits, but not longer than the page is there. */
@@ -70,8 +89,8 @@ export function measureByRule(): () => void {
   const { signal } = controller;
   const run = async () => {
     while (!signal.aborted) {
-      // What can not be measured now is left: it can still be asked for on the Bench.
-      const more = await measureNext(signal).catch(() => true);
+      // What fails is begun anew a little later, a few times; it can always be asked for on the Bench.
+      const more = await measureNext(signal).catch(() => false);
       if (!more) await rest(LOOK_AGAIN_MS, signal);
     }
   };
