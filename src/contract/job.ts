@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
 import type { Check, CopyExpectation, Proof, MasterPromise } from '@/core/proof';
-import { CONTAINERS, HARDWARE_NAMES, SHAPE_CODECS, type CopyShape, type Nearness } from '@/core/recipes';
+import { CONTAINERS, HARDWARE_NAMES, PACKINGS, SHAPE_CODECS, type CopyShape, type Nearness } from '@/core/recipes';
 import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
 import { RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
@@ -110,6 +110,7 @@ export const ReelSchema = z.object({
   subtitleFiles: z.boolean().optional(),
   damage: z.enum(['refuse', 'around']).optional(),
   bars: z.object({ top: side, bottom: side, left: side, right: side }).nullish(),
+  packed: z.object({ packing: z.enum(PACKINGS), first: z.enum(['left', 'right']) }).nullish(),
   recipes: RecipesSchema,
 }) satisfies z.ZodType<Reel>;
 

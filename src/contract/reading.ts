@@ -128,6 +128,7 @@ export const TitleMeasureSchema = z.object({
       repeated: whole,
       bars: z.object({ top: whole, bottom: whole, left: whole, right: whole }),
       trueAspect: z.number().positive(),
+      halves: z.object({ beside: z.number(), besideTurned: z.number(), below: z.number(), belowTurned: z.number() }).nullish(),
     })
     .nullable(),
 });

@@ -14,6 +14,7 @@ import {
   SPEEDS,
   TUNINGS,
   TURNS,
+  VIEW_LAYOUTS,
   VIDEO_ENCODER,
   FILTER_NAMES,
   HARDWARE_NAMES,
@@ -84,7 +85,9 @@ const MarkSchema = z.discriminatedUnion('kind', [
 /** A recipe as it crosses a border: the catalogue, a file, a job. Foreign input: names out of lists, numbers within bounds, no free text that a program sees. */
 export const RecipeSchema = z.strictObject({
   /** What earlier versions did not know is then as it was: left alone. */
-  version: z.union([z.literal(1), z.literal(2), z.literal(RECIPE_VERSION)]).transform((): typeof RECIPE_VERSION => RECIPE_VERSION),
+  version: z
+    .union([z.literal(1), z.literal(2), z.literal(3), z.literal(RECIPE_VERSION)])
+    .transform((): typeof RECIPE_VERSION => RECIPE_VERSION),
   id: RecipeIdSchema.refine((id) => id !== 'master', 'the master is no recipe'),
   name: z.string().trim().min(1).max(80),
   note: z.string().max(400),
@@ -107,6 +110,7 @@ export const RecipeSchema = z.strictObject({
     hardware: z.boolean().default(false),
   }),
   speed: z.enum(SPEEDS).default('kept'),
+  views: z.strictObject({ layout: z.enum(VIEW_LAYOUTS), swapped: z.boolean() }).default({ layout: 'kept', swapped: false }),
   picture: z.strictObject({
     deinterlace: z.enum(DEINTERLACE),
     deinterlacer: z.enum(['usual', 'thorough']).default('usual'),
@@ -142,7 +146,7 @@ export const RecipeSchema = z.strictObject({
 /** Recipes in a file of their own. */
 export const RecipeFileSchema = z.object({
   kind: z.literal('careful-vault recipes'),
-  version: z.union([z.literal(1), z.literal(2), z.literal(RECIPE_VERSION)]),
+  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(RECIPE_VERSION)]),
   recipes: z.array(RecipeSchema).min(1).max(200).readonly(),
 });
 export type RecipeFile = z.infer<typeof RecipeFileSchema>;

@@ -1,6 +1,6 @@
 import { existsSync, symlinkSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { BESIDE, chapterText, filesOf, type BesideName, type EncodePlan } from '@/core/recipes';
+import { BESIDE, allSteps, chapterText, filesOf, type BesideName, type EncodePlan } from '@/core/recipes';
 import { WorkError } from '@/contract';
 import { withClipFolder } from './clips';
 
@@ -24,7 +24,7 @@ const bytesOf = (address: string): Buffer => Buffer.from(address.slice(address.i
 
 function put(folder: string, name: BesideName, plan: EncodePlan, beside: BesideEncode): void {
   const file = path.join(folder, BESIDE[name]);
-  const mark = plan.video.steps.find((s) => s.kind === 'mark')?.mark;
+  const mark = allSteps(plan).find((s) => s.kind === 'mark')?.mark;
   switch (name) {
     case 'source':
       symlinkSync(path.resolve(beside.source), file);

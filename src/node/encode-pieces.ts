@@ -141,7 +141,7 @@ class PieceEncode {
         ['-v', 'error', '-count_packets', '-show_entries', 'stream=nb_read_packets', '-of', 'csv=p=0', '-f', 'matroska', unfinished],
         signal,
       );
-      const frames = Number(out.trim().split('\n')[0]);
+      const frames = Number(/^\d+/.exec(out.trim())?.[0]);
       const { leastFrames: least, mostFrames: most } = piece;
       if (frames >= least && frames <= most) return;
       const wanted = least === most ? String(least) : `${least} to ${most}`;

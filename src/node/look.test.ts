@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import path from 'node:path';
 import type { MeasureOptions } from './measure';
 import { takeAudio, takeSubtitle } from '@/core/reels';
-import type { TitleMeasure } from '@/core/reading';
+import { looksPacked, type TitleMeasure } from '@/core/reading';
 import { HAVEN, LOCKS, QUAY, TWIN, temporaryFolder, titleOf } from '@/test-support/discs';
 import { measureTitle } from './measure';
 import { openSource } from './open-source';
@@ -125,4 +125,28 @@ describe('measurements', () => {
     expect(found.subtitles[1]?.forcedAtMs).toEqual([]);
     expect(found.subtitles[0]?.events).toBeGreaterThan(3);
   });
+});
+
+test.each([
+  ['side by side', 'split[a][b];[a]crop=640:360:0:0,scale=320:360[l];[b]crop=640:360:14:0,scale=320:360[r];[l][r]hstack', 'beside'],
+  ['over-under', 'split[a][b];[a]crop=640:360:0:0[l];[b]crop=640:360:14:0[r];[l][r]vstack', 'below'],
+  ['one view', 'crop=640:360:0:0', null],
+  ['next to nothing', 'crop=640:360:0:0,drawbox=w=640:h=350:color=black:t=fill', null],
+])('a picture that holds both eyes is seen as one: %s', async (name, pack, expected) => {
+  const file = path.join(folder, `${name.replaceAll(' ', '-')}.mkv`);
+  const source = ['-f', 'lavfi', '-i', 'mandelbrot=s=680x360:r=24:start_scale=1.2'];
+  const { status } = spawnSync('ffmpeg', ['-y', '-v', 'error', ...source, '-vf', pack, '-t', '3', '-c:v', 'mpeg2video', '-q:v', '4', file]);
+  expect(status).toBe(0);
+  const measured = await measure(file, 1);
+  expect([looksPacked({ measured }), measured.picture?.halves]).toEqual([expected, expect.anything()]);
+});
+
+test.each([
+  [QUAY, 2],
+  [HAVEN, 1],
+  [HAVEN, 3],
+  [LOCKS, 1],
+])('films of one view do not look like two: %s, title %i', async (at, number) => {
+  const measured = await measure(at, number);
+  expect([looksPacked({ measured }), measured.picture?.halves]).toEqual([null, expect.anything()]);
 });

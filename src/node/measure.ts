@@ -1,6 +1,7 @@
 import {
   SILENCE_DB,
   measuredPicture,
+  type HalvesAlike,
   type MeasuredAudio,
   type PictureArea,
   type Reading,
@@ -31,11 +32,29 @@ function windowsOf(title: Title, angle: number): Piece[] {
   }).filter((piece) => !pieceChapters(title, piece).some((c) => c.damaged));
 }
 
+/** How alike both halves of the picture are, seen from far away, and how alike they are with one of them turned over. */
+const halves = (name: string, first: string, second: string, turn: 'hflip' | 'vflip') =>
+  [
+    `[${name}]split[${name}1][${name}2]`,
+    `[${name}1]crop=${first},scale=32:32:flags=area,split[${name}3][${name}4]`,
+    `[${name}2]crop=${second},scale=32:32:flags=area,split[${name}5][${name}6]`,
+    `[${name}3][${name}5]ssim@${name},nullsink`,
+    `[${name}6]${turn}[${name}7]`,
+    `[${name}4][${name}7]ssim@${name}turned,nullsink`,
+  ].join(';');
+const HALVES = [
+  'split=3[seen][beside][below]',
+  halves('beside', 'iw/2:ih:0:0', 'iw/2:ih:iw/2:0', 'hflip'),
+  halves('below', 'iw:ih/2:0:0', 'iw:ih/2:0:ih/2', 'vflip'),
+  '[seen]null',
+].join(';');
+
 /** What FFmpeg's filters say while they look; every line begins with the name that the filter was given. */
 class Findings {
   combed = 0;
   whole = 0;
   fieldRepeats = 0;
+  readonly halves: Partial<Record<keyof HalvesAlike, number>> = {};
   private area: { left: number; top: number; right: number; bottom: number } | null = null;
   readonly levels = new Map<number, number[]>();
   readonly means = new Map<number, number>();
@@ -61,6 +80,8 @@ class Findings {
     }
     const repeats = /Repeated Fields: Neither:\s*\d+ Top:\s*(\d+) Bottom:\s*(\d+)/.exec(text);
     if (repeats) this.fieldRepeats = Number(repeats[1]) + Number(repeats[2]);
+    const alike = /ssim@(beside|below)(turned)? .*SSIM Y:([\d.]+)/.exec(text);
+    if (alike) this.halves[`${alike[1] as 'beside' | 'below'}${alike[2] ? 'Turned' : ''}`] = Number(alike[3]);
     const level = /ametadata@a(\d+) .*RMS_level=(-?[\d.]+|-inf|nan)/.exec(text);
     if (level) {
       const list = this.levels.get(Number(level[1])) ?? [];
@@ -112,7 +133,9 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
   const args = [
     ...['-hide_banner', '-nostdin', '-loglevel', 'info', '-nostats', '-f', 'matroska', '-i', 'pipe:0'],
     // Decoding every picture of a long film is another matter than listening to it: pictures are looked at in samples.
-    ...(everything ? ['-vn'] : ['-map', '0:v:0', '-vf', 'idet,cropdetect=limit=24/255:round=2:reset=1', '-fps_mode', 'passthrough']),
+    ...(everything
+      ? ['-vn']
+      : ['-map', '0:v:0', '-vf', `idet,cropdetect=limit=24/255:round=2:reset=1,${HALVES}`, '-fps_mode', 'passthrough']),
     ...reel.audio.flatMap((_, i) => [
       ...['-map', `0:a:${i}`, `-filter:a:${i}`],
       `asetnsamples=n=${everySamples}:p=0,astats=metadata=1:reset=1,ametadata@a${i}=mode=print:key=lavfi.astats.Overall.RMS_level,volumedetect@v${i}`,
@@ -151,6 +174,6 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
     everything,
     audio,
     subtitles: everything ? subtitles : [],
-    picture: everything ? null : measuredPicture(title.video, counts, found.pictureArea),
+    picture: everything ? null : measuredPicture(title.video, counts, found.pictureArea, found.halves),
   };
 }

@@ -24,7 +24,7 @@ test('a duplicate is the archive’s own, by an identifier and an ending that ar
   expect((await ownRecipes()).map((r) => r.name)).toEqual(['Lending copy, changed', 'Lending copy, changed']);
   await expect(saveRecipe({ ...lending, id: 'own-x', suffix: '/../' })).rejects.toThrow();
   // What is in the catalogue and can not be read as a recipe hides no other.
-  await catalogue().recipes.put({ ...lending, id: 'own-old', version: 7 as 3 });
+  await catalogue().recipes.put({ ...lending, id: 'own-old', version: 7 as 4 });
   expect(await ownRecipes()).toHaveLength(2);
 });
 

@@ -70,11 +70,11 @@ export async function copyRecipe(of: Recipe, name = `${of.name}, changed`): Prom
   return id;
 }
 
-/** The quality that a trial has found, in a recipe of the archive's own: one that came with the application is copied for it. @returns its identifier. */
-export async function withQuality(of: Recipe, quality: number): Promise<RecipeId> {
+/** The quality or effort that a trial has found, in a recipe of the archive's own: one that came with the application is copied for it. @returns its identifier. */
+export async function withSettings(of: Recipe, settings: Partial<Recipe['video']>, name: string): Promise<RecipeId> {
   const own = (await ownRecipes()).find((r) => r.id === of.id);
-  const changed = { ...(own ?? of), video: { ...(own ?? of).video, quality, rate: null } };
-  if (!own) return copyRecipe(changed, `${of.name}, quality ${quality}`);
+  const changed = { ...(own ?? of), video: { ...(own ?? of).video, ...settings } };
+  if (!own) return copyRecipe(changed, `${of.name}, ${name}`);
   await saveRecipe(changed);
   return own.id;
 }

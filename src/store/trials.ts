@@ -7,11 +7,11 @@ import type { TrialRecord } from './db';
 /** Trials that were made: what they said counts for as long as title and settings are the same. */
 
 /** Everything of a recipe that the size and the nearness of its picture depend on; its name and its sound do not. */
-export function settingsOf({ video, picture, speed, subtitles }: Recipe): string {
+export function settingsOf({ video, picture, speed, views, subtitles }: Recipe): string {
   const usual = video.codec === 'as it is' || video.codec === 'FFV1' ? null : QUALITY[video.codec].usual;
   // A quality that is not chosen is the usual one, also where somebody chose just that.
   const quality = video.rate ? null : (video.quality ?? usual);
-  return JSON.stringify([{ ...video, quality }, picture, speed, subtitles.drawn]);
+  return JSON.stringify([{ ...video, quality }, picture, speed, views, subtitles.drawn]);
 }
 
 export async function rememberTrial(fingerprint: string, title: number, recipe: Recipe, ms: number, result: TrialResult): Promise<void> {

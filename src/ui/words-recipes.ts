@@ -22,7 +22,7 @@ export const resultName = ({ recipe, copy }: { recipe: RecipeId; copy: { recipe:
   recipe === MASTER ? MASTER_NAME : (copy?.recipe.name ?? PLAIN_COPY);
 
 /** "MP4, H.264 at 20, AAC": a recipe in a line. */
-export function recipeLine({ container, video, audio, picture }: Recipe): string {
+export function recipeLine({ container, video, audio, picture, views }: Recipe): string {
   const quality =
     video.rate?.kind === 'size'
       ? ` in ${video.rate.megabytes} MB`
@@ -34,7 +34,8 @@ export function recipeLine({ container, video, audio, picture }: Recipe): string
   if (SOUND_ONLY.has(container)) return `${container}, sound alone`;
   const streams = video.codec === 'as it is' ? 'picture as it is' : `${video.codec}${quality}`;
   const rows = picture.mostRows === null ? '' : `, ${picture.mostRows} rows at the most`;
-  return `${container}, ${streams}${rows}, ${audio.codec === 'as it is' ? 'sound as it is' : audio.codec}`;
+  const eyes = views.layout === 'kept' ? '' : `, ${views.layout}`;
+  return `${container}, ${streams}${eyes}${rows}, ${audio.codec === 'as it is' ? 'sound as it is' : audio.codec}`;
 }
 
 export const EFFORT_NOTE =
@@ -52,6 +53,15 @@ export const QUALITY_NOTE: Readonly<Record<CopyVideo, string>> = {
   'MPEG-2': 'Smaller numbers are better and larger: 4 is hard to tell from the source. Two to three times as large as H.264.',
   'MPEG-4': 'Smaller numbers are better and larger: for players that know nothing newer.',
   FFV1: 'Every frame as it was decoded: there is no quality to choose, and files are large.',
+};
+
+const VIEW_NAMES: Readonly<Record<string, string>> = {
+  'left eye': 'the left eye’s alone',
+  'right eye': 'the right eye’s alone',
+  'red and cyan': 'one picture for glasses in red and cyan',
+  'red and cyan, grey': 'one picture in grey for glasses in red and cyan',
+  'green and magenta': 'one picture for glasses in green and magenta',
+  'yellow and blue': 'one picture for glasses in yellow and blue',
 };
 
 const n = (v: string | number | undefined) => String(v ?? '');
@@ -142,6 +152,16 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
     `Enlarged from ${n(w)} × ${n(h)} to ${n(w2)} × ${n(h2)}: ${n(times)} times as many pixels to encode and keep, and no detail that was not there. A trial says what it costs.`,
   'lossless twin left': ([codec, better]) =>
     `The reel takes ${n(codec)}, though the title has the same in ${n(better)}, without loss: take that one for better sound.`,
+  'one view only': () => 'The picture holds one view: there is nothing to take apart.',
+  'views put': ([layout, first]) =>
+    first === undefined
+      ? `Both views become ${VIEW_NAMES[n(layout)] ?? n(layout)}.`
+      : `Both views stand ${n(layout)}, the ${n(first)} eye’s first.`,
+  'views said': ([layout, first]) => `Both views stay ${n(layout)}, the ${n(first)} eye’s first; the copy says so of itself.`,
+  'eye order not written': ([container]) =>
+    `${n(container)} has no place that says whose view stands first: players take the left eye’s for it.`,
+  'foreign dialogue': ([count]) =>
+    `The title has ${n(count)} subtitles that are shown even while subtitles are off, and the reel takes no track that has them.`,
   'cover left': ([container]) => `${n(container)} has no place for the cover: it is left.`,
   'chapters left': ([container, count]) => `${n(container)} has no place for chapters: ${n(count)} are left.`,
   'rate made constant': () =>

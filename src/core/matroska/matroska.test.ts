@@ -125,6 +125,7 @@ const TRACKS: MatroskaTrack[] = [
     topFieldFirst: true,
     colour: null,
     twoViews: null,
+    packed: null,
     defaultDurationNs: 40_000_000,
   },
   {

@@ -38,6 +38,7 @@ const tracks: MatroskaTrack[] = [
     topFieldFirst: null,
     colour: null,
     twoViews: null,
+    packed: null,
   },
   { ...common, kind: 'audio', uid: 2n, codecId: 'A_AC3', defaultDurationNs: 32_000_000, sampleRateHz: 48_000, channels: 2, bitDepth: null },
   { ...common, kind: 'subtitle', uid: 3n, codecId: 'S_TEXT/UTF8', defaultDurationNs: null },

@@ -30,6 +30,8 @@ export interface MatroskaVideoTrack extends CommonTrack {
   readonly colour: MatroskaColour | null;
   /** Both views stand in each block; the configuration of the second one. */
   readonly twoViews: { readonly baseIsRight: boolean; readonly configuration: Uint8Array | null } | null;
+  /** Both views stand in one picture; `half`: squeezed into it. */
+  readonly packed: { readonly packing: 'beside' | 'below'; readonly first: 'left' | 'right'; readonly half: boolean } | null;
 }
 
 /** RFC 9559 5.1.4.1.28.16 to .41; code points of ITU-T H.273. */
@@ -68,6 +70,8 @@ const FIELD_ORDER = { top: 1, bottom: 6 } as const;
 
 /** StereoMode: both views in one block, the left or the right eye's first (RFC 9559 table 4). */
 const LACED_VIEWS = { left: 13, right: 14 } as const;
+/** StereoMode of pictures that hold both views (RFC 9559 table 4). */
+const PACKED_VIEWS = { beside: { left: 1, right: 11 }, below: { left: 3, right: 2 } } as const;
 /** BlockAddIDType of the second view's configuration: "mvcC". */
 const MVC_CONFIGURATION = 0x6d766343;
 
@@ -76,6 +80,12 @@ const flag = (id: number, value: boolean, byDefault = false) => (value === byDef
 /** Display size in pixels of a square-pixel screen: the height is kept, the width follows the aspect. */
 export function displaySize(pixelHeight: number, aspect: readonly [number, number]): { width: number; height: number } {
   return { width: Math.round((pixelHeight * aspect[0]) / aspect[1]), height: pixelHeight };
+}
+
+/** Of a picture that holds two views the size of one is said (RFC 9559 5.1.4.1.28.3): squeezed ones are shown as large as the whole. */
+function shownSize({ pixelHeight, displayAspect: [width, height], packed }: MatroskaVideoTrack): { width: number; height: number } {
+  if (!packed || packed.half) return displaySize(pixelHeight, [width, height]);
+  return packed.packing === 'beside' ? displaySize(pixelHeight, [width, height * 2]) : displaySize(pixelHeight / 2, [width * 2, height]);
 }
 
 function masteringElement(hdr: Hdr10): Uint8Array {
@@ -119,12 +129,13 @@ const secondViewElement = (configuration: Uint8Array) =>
   ]);
 
 function videoElement(track: MatroskaVideoTrack): Uint8Array {
-  const display = displaySize(track.pixelHeight, track.displayAspect);
+  const display = shownSize(track);
   const order = track.topFieldFirst === null ? null : uint(ID.FieldOrder, track.topFieldFirst ? FIELD_ORDER.top : FIELD_ORDER.bottom);
   return master(ID.Video, [
     uint(ID.FlagInterlaced, INTERLACED[track.interlacing]),
     track.interlacing === 'interlaced' ? order : null,
     track.twoViews && uint(ID.StereoMode, track.twoViews.baseIsRight ? LACED_VIEWS.right : LACED_VIEWS.left),
+    track.packed && uint(ID.StereoMode, PACKED_VIEWS[track.packed.packing][track.packed.first]),
     uint(ID.PixelWidth, track.pixelWidth),
     uint(ID.PixelHeight, track.pixelHeight),
     uint(ID.DisplayWidth, display.width),

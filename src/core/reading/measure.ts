@@ -1,4 +1,5 @@
-import type { MeasuredPicture, ScanKind, TitleMeasure, VideoTrack } from './tracks';
+import type { HalvesAlike, MeasuredPicture, ScanKind, TitleMeasure, VideoTrack } from './tracks';
+import type { Title } from './model';
 
 /** What was counted over decoded sample frames. */
 export interface PictureCounts {
@@ -38,8 +39,16 @@ export function judgeScan(counts: PictureCounts): ScanKind {
   return combed >= SCAN_SHARES.combedAtLeast ? 'interlaced' : 'mixed';
 }
 
+const isHalves = (found: Partial<HalvesAlike>): found is HalvesAlike =>
+  [found.beside, found.besideTurned, found.below, found.belowTurned].every((likeness) => likeness !== undefined);
+
 /** Puts counts and area together to what is kept with the reading. */
-export function measuredPicture(video: VideoTrack, counts: PictureCounts, area: PictureArea | null): MeasuredPicture {
+export function measuredPicture(
+  video: VideoTrack,
+  counts: PictureCounts,
+  area: PictureArea | null,
+  alike: Partial<HalvesAlike> = {},
+): MeasuredPicture {
   const inside = area ?? { x: 0, y: 0, width: video.widthPixels, height: video.heightPixels };
   const bar = (pixels: number) => (pixels >= LEAST_BAR_PIXELS ? Math.round(pixels) : 0);
   const bars = {
@@ -58,8 +67,21 @@ export function measuredPicture(video: VideoTrack, counts: PictureCounts, area: 
     whole: counts.whole,
     repeated: Math.max(counts.fieldRepeats, counts.flaggedRepeats),
     bars,
+    halves: isHalves(alike) ? alike : null,
     trueAspect: Math.round(((width * pixel) / height) * 1000) / 1000,
   };
+}
+
+/** Halves that both eyes see are nearly the same from far away, and much less so with one turned over. */
+const [ALIKE, LESS_TURNED] = [0.8, 0.25];
+
+/** Whether samples of a title's picture look as if it held what both eyes see: side by side or one below the other; null where not. */
+export function looksPacked({ measured }: Pick<Title, 'measured'>): 'beside' | 'below' | null {
+  const halves = measured?.picture?.halves;
+  if (!halves) return null;
+  const beside = halves.beside >= ALIKE && halves.beside - halves.besideTurned >= LESS_TURNED;
+  const below = halves.below >= ALIKE && halves.below - halves.belowTurned >= LESS_TURNED;
+  return beside === below ? null : beside ? 'beside' : 'below';
 }
 
 /** Sound below this in every window is silence, dB below full scale. */

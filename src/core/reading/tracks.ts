@@ -133,8 +133,21 @@ export interface MeasuredSubtitle {
 
 export type ScanKind = 'progressive' | 'interlaced' | 'film with pulldown' | 'mixed';
 
+/**
+ * Likeness of the left and the right half of a picture, and of the upper and the lower one, seen from far away; SSIM, 1 for the same.
+ * `Turned`: the same with one of them turned over, which plain and symmetrical pictures survive and views of a scene do not.
+ */
+export interface HalvesAlike {
+  readonly beside: number;
+  readonly besideTurned: number;
+  readonly below: number;
+  readonly belowTurned: number;
+}
+
 /** How the picture was really made, by looking at decoded samples. */
 export interface MeasuredPicture {
+  /** Absent or null where nobody looked. */
+  readonly halves?: HalvesAlike | null | undefined;
   readonly scan: ScanKind;
   /** Frames looked at, and how many of them are combed, whole, repeated by flags; the evidence. */
   readonly frames: number;

@@ -5,6 +5,7 @@ import { HARDWARE_ENCODER, type HardwareName } from './hardware-names';
 import type { EncodePiece } from './pieces';
 import type { Container, Effort } from './recipe';
 import { avcLevel } from './targets';
+import { framePacking, shapeInMatroska, shapeOf, stereoMode } from './views';
 
 /** What FFmpeg is told. Everything here comes from a plan: names from its lists, numbers within their bounds. */
 
@@ -95,6 +96,29 @@ function figuresOf(figures: EncodePlan['video']['brightness']): string[] {
   ];
 }
 
+/** What one eye's picture is shown like, where the container says that of a squeezed picture. */
+const shapeTimes = ({ container, video }: EncodePlan): number =>
+  video.views && (container === 'Matroska' || container === 'WebM') ? shapeInMatroska(video.views.layout) : 1;
+
+/** Pixels for the container; the stream itself says how its picture is shaped as a whole: see `videoArguments`. */
+function shaped(plan: EncodePlan, filters: string): string {
+  const times = shapeTimes(plan);
+  if (times === 1) return filters;
+  const shape = `setsar=${shapeOf(plan.video, times)}`;
+  if (filters.endsWith('[picture]')) return `${filters.slice(0, -'[picture]'.length)},${shape}[picture]`;
+  return filters === '' ? shape : `${filters},${shape}`;
+}
+
+/** How the copy says what its picture holds. What the source said would go along otherwise. */
+function viewsArguments({ container, video: { views, saysViews, codec, displayAspect } }: EncodePlan): string[] {
+  if (!views) return saysViews ? ['-metadata:s:v:0', 'stereo_mode=mono'] : [];
+  const mode = stereoMode(views.layout, views.first);
+  // MP4 has a box for it that FFmpeg writes where it may do what no standard says; it carries a copied picture in the shape of one eye.
+  const box = container === 'MP4' ? ['-strict', 'unofficial'] : [];
+  const shape = codec === 'copy' && container !== 'Matroska' && container !== 'WebM' ? ['-aspect:v:0', displayAspect.toFixed(6)] : [];
+  return ['-metadata:s:v:0', `stereo_mode=${mode ?? 'mono'}`, ...box, ...shape];
+}
+
 function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
   const { video } = plan;
   const { codec, recipe, bitDepth, interlaced, keyFrames } = video;
@@ -109,14 +133,19 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
   const tune = recipe.tuning === 'none' ? [] : ['-tune', recipe.tuning];
   // One frame after another as they stand in the field order that the stream says.
   const fields = interlaced ? ['-flags', '+ilme+ildct'] : [];
+  // The stream says how its picture is shaped as a whole, whatever the container says of one eye's.
+  const whole = shapeTimes(plan) === 1 ? '' : `:sample_aspect_ratio=${shapeOf(video)}`;
   switch (codec) {
     case 'H.264': {
       const level = avcLevel(video.widthPixels, video.heightPixels, video.picturesPerSecond);
       const profile = ['-profile:v:0', 'high', ...(level ? ['-level', level] : [])];
       // Written as the clock of the stream, two ticks a picture (H.264 E.2.1): x264 would write that of the times, 90,000 pictures a second.
       const { numerator, denominator } = video.nominal;
-      const clock = ['-bsf:v:0', `h264_metadata=tick_rate=${2 * numerator}/${denominator}`];
-      return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...tune, ...profile, ...clock, ...fields, ...keys];
+      const clock = ['-bsf:v:0', `h264_metadata=tick_rate=${2 * numerator}/${denominator}${whole}`];
+      // Written with the left eye first: x264 has no word for the other order.
+      const packing = video.views?.first === 'left' ? framePacking(video.views.layout) : null;
+      const views = packing === null ? [] : ['-x264-params', `frame-packing=${packing}`];
+      return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...tune, ...profile, ...views, ...clock, ...fields, ...keys];
     }
     case 'HEVC':
     case 'HEVC, 10 bit': {
@@ -133,6 +162,7 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
         own.join(':'),
         '-tag:v:0',
         'hvc1',
+        ...(whole === '' ? [] : ['-bsf:v:0', `hevc_metadata=${whole.slice(1)}`]),
         ...keys,
       ];
     }
@@ -338,7 +368,7 @@ export type FileTags = Partial<Readonly<Record<'title' | 'album' | 'track' | 'la
  * @param input what FFmpeg reads: a file, or `pipe:0`. @param log where a first pass has left what it saw; see `firstPassArguments`.
  */
 export function encoderArguments(plan: EncodePlan, input: string, output: string, log = '', tags: FileTags = {}): string[] {
-  const filters = uploaded(plan, slowed(plan, filtersOf(plan)));
+  const filters = uploaded(plan, shaped(plan, slowed(plan, filtersOf(plan))));
   const pass = plan.video.rate?.passes === 2 ? { number: 2 as const, log } : null;
   const { inputs, at } = furtherInputs(plan, input, 1);
   return [
@@ -356,6 +386,7 @@ export function encoderArguments(plan: EncodePlan, input: string, output: string
     ...(filters === '' || isGraph(plan) || plan.soundOnly ? [] : ['-filter:v:0', filters]),
     ...timesOf(plan),
     ...videoArguments(plan, pass),
+    ...viewsArguments(plan),
     ...containerArguments(plan, output),
   ];
 }
@@ -384,7 +415,7 @@ export function pieceArguments(plan: EncodePlan, { fromMs, toMs, seekMs, warmUpM
       ? []
       : [`trim=${[start === null ? '' : `start=${seconds(start)}`, end === null ? '' : `end=${seconds(end)}`].filter(Boolean).join(':')}`];
   const cut = [...trim(warmUpMs, null), ...(filtersOf(plan) ? [filtersOf(plan)] : []), ...trim(fromMs, toMs)];
-  const filters = slowed(plan, cut.join(','));
+  const filters = shaped(plan, slowed(plan, cut.join(',')));
   return [
     ...QUIET,
     ...['-copyts', '-seek_timestamp', '1', ...(seekMs === null ? [] : ['-ss', seconds(seekMs)]), '-noaccurate_seek'],
@@ -392,6 +423,7 @@ export function pieceArguments(plan: EncodePlan, { fromMs, toMs, seekMs, warmUpM
     ...(filters === '' ? [] : ['-filter:v:0', filters]),
     ...timesOf(plan),
     ...videoArguments(plan),
+    ...viewsArguments({ ...plan, container: 'Matroska' }),
     ...['-f', 'matroska', output],
   ];
 }
@@ -414,6 +446,7 @@ export function joinArguments(plan: EncodePlan, picture: string, master: string,
     ...subtitleArguments(plan, at.subtitles ?? 1),
     ...coverArguments(plan, at.cover),
     ...['-map_chapters', String(at.chapters ?? 1), '-map_metadata', '1', '-map_metadata:s:v:0', '1:s:v:0'],
+    ...viewsArguments(plan),
     ...containerArguments(plan, output),
   ];
 }

@@ -1,6 +1,6 @@
 import type { Hardware } from './hardware-names';
 import type { Reason } from './reasons';
-import type { BrightnessFigures, Container, CopyAudio, CopyVideo, Mark, Recipe } from './recipe';
+import type { BrightnessFigures, Container, CopyAudio, CopyVideo, MadeLayout, Mark, PackedViews, Recipe } from './recipe';
 
 /** What is done to a reel for a copy, as data. */
 
@@ -34,6 +34,17 @@ export interface PlannedSubtitle {
   readonly codec: 'copy' | 'text of MP4' | 'WebVTT';
 }
 
+/** What is done with the eyes of a packed picture. */
+export interface ViewsStep {
+  readonly kind: 'views';
+  readonly from: PackedViews;
+  readonly to: MadeLayout;
+  readonly first: 'left' | 'right';
+  /** Size of one eye's picture before it is squeezed again. */
+  readonly width: number;
+  readonly height: number;
+}
+
 export type PictureStep =
   | { readonly kind: 'deinterlace'; readonly all: boolean; readonly fields: boolean; readonly thorough: boolean }
   | { readonly kind: 'film' }
@@ -48,7 +59,12 @@ export type PictureStep =
   | { readonly kind: 'draw'; readonly subtitle: number; readonly text: boolean }
   /** Brightness brought within what usual screens show. */
   | { readonly kind: 'tone' }
-  | { readonly kind: 'mark'; readonly mark: Mark };
+  | { readonly kind: 'mark'; readonly mark: Mark }
+  /** Both eyes taken apart, each treated by the same steps, and put together. */
+  | (ViewsStep & { readonly steps: readonly PictureStep[] });
+
+/** All steps of a plan, those for each eye among them. */
+export const allSteps = ({ video }: EncodePlan): PictureStep[] => video.steps.flatMap((s) => (s.kind === 'views' ? [s, ...s.steps] : [s]));
 
 /** What is done to a reel for a copy: all that the encoder is told follows from it. */
 export interface EncodePlan {
@@ -78,6 +94,10 @@ export interface EncodePlan {
     readonly nominal: Rate;
     /** The hardware that encodes it; null for software. */
     readonly hardware: Hardware | null;
+    /** How the copy's picture holds what both eyes see, which it says of itself; null for one view. */
+    readonly views: { readonly layout: MadeLayout; readonly first: 'left' | 'right' } | null;
+    /** Its source says that it holds two views: the copy must say what it holds itself. */
+    readonly saysViews: boolean;
     /** Figures that are written into the stream. */
     readonly brightness: BrightnessFigures | null;
   };

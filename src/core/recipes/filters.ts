@@ -1,6 +1,7 @@
-import type { EncodePlan, PictureStep } from './encode-plan';
+import { allSteps, type EncodePlan, type PictureStep } from './encode-plan';
 import { uploadFilter } from './hardware';
 import type { Mark } from './recipe';
+import { shapeOf, viewsFilter } from './views';
 
 /** What FFmpeg's filters are told, and the files that they read. */
 
@@ -19,7 +20,7 @@ export type BesideName = keyof typeof BESIDE;
 /** The files that an encode by a plan needs beside it. */
 export function filesOf(plan: EncodePlan): ReadonlySet<BesideName> {
   const names = new Set<BesideName>();
-  for (const step of plan.video.steps) {
+  for (const step of allSteps(plan)) {
     if (step.kind === 'draw' && step.text) names.add('source');
     if (step.kind === 'mark') names.add(step.mark.kind);
     if (step.kind === 'deinterlace' && step.thorough) names.add('weights');
@@ -61,7 +62,7 @@ function placeOf({ corner }: Mark, [W, H, w, h]: readonly [string, string, strin
   };
 }
 
-function markFilter(mark: Mark, heightPixels: number): string {
+function markFilter(mark: Mark, heightPixels: number, eye: string): string {
   const opacity = (mark.opacityPercent / 100).toFixed(2);
   const height = Math.max(4, Math.round((heightPixels * mark.heightPercent) / 100));
   if (mark.kind === 'text') {
@@ -71,15 +72,15 @@ function markFilter(mark: Mark, heightPixels: number): string {
   }
   const { x, y } = placeOf(mark, ['W', 'H', 'w', 'h']);
   const drawn = `movie=${BESIDE.picture},scale=-1:${height},format=rgba,colorchannelmixer=aa=${opacity}`;
-  return `null[unmarked];${drawn}[mark];[unmarked][mark]overlay=x=${x}:y=${y}`;
+  return `null[unmarked${eye}];${drawn}[mark${eye}];[unmarked${eye}][mark${eye}]overlay=x=${x}:y=${y}`;
 }
 
 /** SMPTE ST 2084 and HLG to what usual screens show: linear light, brought within its range, and back (BT.709). */
 const TO_STANDARD =
   'zscale=t=linear:npl=100,format=gbrpf32le,zscale=p=bt709,tonemap=tonemap=hable:desat=0,zscale=t=bt709:m=bt709:r=tv,format=yuv420p';
 
-/** The filters of a step, by their names in FFmpeg. */
-function filterOf(step: PictureStep, { heightPixels }: EncodePlan['video']): string {
+/** The filters of a step, by their names in FFmpeg. @param eye put to the names of labels, where there is a chain for each eye. */
+function filterOf(step: PictureStep, heightPixels: number, eye = ''): string {
   switch (step.kind) {
     case 'deinterlace': {
       const which = step.all ? 'all' : 'interlaced';
@@ -100,7 +101,9 @@ function filterOf(step: PictureStep, { heightPixels }: EncodePlan['video']): str
     case 'tone':
       return TO_STANDARD;
     case 'mark':
-      return markFilter(step.mark, heightPixels);
+      return markFilter(step.mark, heightPixels, eye);
+    case 'views':
+      return viewsFilter(step, (of) => step.steps.map((s) => filterOf(s, step.height, of)).join(','));
     case 'turn':
       return { right: 'transpose=1', half: 'hflip,vflip', left: 'transpose=2' }[step.by];
     case 'mirror':
@@ -117,7 +120,16 @@ function filterOf(step: PictureStep, { heightPixels }: EncodePlan['video']): str
   }
 }
 
-const chain = (steps: readonly PictureStep[], video: EncodePlan['video']): string => steps.map((s) => filterOf(s, video)).join(',');
+const chain = (steps: readonly PictureStep[], video: EncodePlan['video']): string =>
+  steps.map((s) => filterOf(s, video.heightPixels)).join(',');
+
+/** What a source says of two views goes with its pictures, whatever is done to them; and of half a picture in half its shape. */
+const SAYS_NOTHING = 'sidedata=mode=delete:type=STEREO3D';
+function said(video: EncodePlan['video'], filters: string): string {
+  if (!video.saysViews || video.codec === 'copy') return filters;
+  const shape = video.views ? [`setsar=${shapeOf(video)}`] : [];
+  return [SAYS_NOTHING, ...(filters === '' ? [] : [filters]), ...shape].join(',');
+}
 const isOverlaid = (step: PictureStep | undefined): step is PictureStep & { kind: 'draw' } => step?.kind === 'draw' && !step.text;
 
 /** The filters of a plan are a graph of several inputs, that ends in `[picture]`: subtitle pictures are drawn in. */
@@ -128,9 +140,9 @@ export function filtersOf({ video }: EncodePlan): string {
   const { steps } = video;
   const at = steps.findIndex(isOverlaid);
   const draw = steps[at];
-  if (!isOverlaid(draw)) return chain(steps, video);
+  if (!isOverlaid(draw)) return said(video, chain(steps, video));
   const before = chain(steps.slice(0, at), video) || 'null';
-  const after = chain(steps.slice(at + 1), video) || 'null';
+  const after = said(video, chain(steps.slice(at + 1), video)) || 'null';
   return `[0:v:0]${before}[frames];[frames][0:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]${after}[picture]`;
 }
 

@@ -68,6 +68,8 @@ export function planEncode(recipe: Recipe, facts: EncodeFacts): EncodePlan {
   const planned = subtitles(recipe, facts, reasons);
   if (facts.chapters > 0 && !CARRIES_CHAPTERS.has(recipe.container))
     reasons.tell('video', 'chapters left', [recipe.container, facts.chapters]);
+  if (facts.forcedLeft && !SOUND_ONLY.has(recipe.container))
+    reasons.tell('subtitles', 'foreign dialogue', [facts.forcedLeft], { weight: 'eyes' });
   const cover = facts.cover === true && CARRIES_COVER.has(recipe.container);
   if (facts.cover && !cover) reasons.tell('video', 'cover left', [recipe.container]);
   return {

@@ -86,7 +86,12 @@ export type ReasonCode =
   | 'subtitle drawn whole'
   | 'nothing to draw'
   | 'lossless twin left'
-  | 'cover left';
+  | 'cover left'
+  | 'one view only'
+  | 'views put'
+  | 'views said'
+  | 'eye order not written'
+  | 'foreign dialogue';
 
 /** Collects reasons while something is planned. */
 export class Reasons {

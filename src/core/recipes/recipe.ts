@@ -3,9 +3,9 @@ import type { HardwareName } from './hardware-names';
 
 /**
  * The shape of a recipe as it is kept, exported and sent with a job. Version 1 knew no rates, turns, light and levels of sound; version 2 no
- * marks, no other speed, no change of dynamic range.
+ * marks, no other speed, no change of dynamic range; version 3 no views.
  */
-export const RECIPE_VERSION = 3;
+export const RECIPE_VERSION = 4;
 
 /** The lossless master is no recipe with settings: nothing of it can be chosen. All others are made from it. */
 export const MASTER = 'master';
@@ -43,6 +43,8 @@ export interface Recipe {
   };
   /** Film that was sped up to 25 pictures a second for television gets its own speed back, and all that belongs to it. */
   readonly speed: 'kept' | '24' | '23.976';
+  /** What becomes of a picture that holds what both eyes see; of no meaning for others. `swapped`: the right eye's stands first. */
+  readonly views: { readonly layout: ViewLayout; readonly swapped: boolean };
   readonly picture: {
     /** `measured`: where samples, or else the stream's flags, say that it is interlaced. */
     readonly deinterlace: 'measured' | 'never' | 'frames' | 'fields';
@@ -110,6 +112,12 @@ export type Mark = {
   | { readonly kind: 'picture'; readonly png: string }
 );
 
+/** How a picture holds what both eyes see: side by side or one below the other, and whose stands first (left, or above). */
+export interface PackedViews {
+  readonly packing: (typeof PACKINGS)[number];
+  readonly first: 'left' | 'right';
+}
+
 /** What is known of a reel's picture and tracks: by its tables before it is read, by its stream afterwards. */
 export interface EncodeFacts {
   readonly video: {
@@ -124,6 +132,8 @@ export interface EncodeFacts {
     /** What the stream says of the screen that it was graded on; absent where it was not looked at, or says nothing. */
     readonly brightness?: BrightnessFigures | null;
   };
+  /** The picture holds two views, as somebody has said; absent or null for one. */
+  readonly packed?: PackedViews | null;
   /** By the stream's own flags, or by the tables; null where neither says. */
   readonly flaggedInterlaced: boolean | null;
   /** By samples; null where the title was not measured. */
@@ -146,6 +156,8 @@ export interface EncodeFacts {
   }[];
   /** Encoders of hardware that work on the machine that encodes; absent for none. */
   readonly hardware?: readonly HardwareName[];
+  /** Subtitles of the title that are shown even while subtitles are off, where the reel takes none of them; absent for none. */
+  readonly forcedLeft?: number;
   /** The reel has a picture for its cover. */
   readonly cover?: boolean;
   /** `forced`: all of the track is shown even while subtitles are off. */
@@ -179,6 +191,22 @@ export const CONTAINERS: readonly Container[] = [
 /** Containers that hold one track of sound and nothing else: of a concert a file for each song. RFC 9639, ISO/IEC 11172-3, RFC 7845. */
 export const SOUND_ONLY: ReadonlySet<Container> = new Set<Container>(['FLAC', 'MP3', 'Ogg']);
 export const COPY_VIDEO: readonly CopyVideo[] = ['as it is', 'H.264', 'HEVC', 'HEVC, 10 bit', 'AV1', 'VP9', 'MPEG-2', 'MPEG-4', 'FFV1'];
+export const PACKINGS = ['beside', 'below'] as const;
+export const VIEW_LAYOUTS = [
+  'kept',
+  'left eye',
+  'right eye',
+  'side by side',
+  'side by side, half',
+  'over-under',
+  'over-under, half',
+  'red and cyan',
+  'red and cyan, grey',
+  'green and magenta',
+  'yellow and blue',
+] as const;
+export type ViewLayout = (typeof VIEW_LAYOUTS)[number];
+export type MadeLayout = Exclude<ViewLayout, 'kept'>;
 export const COPY_AUDIO: readonly CopyAudio[] = ['as it is', 'AAC', 'Opus', 'AC-3', 'E-AC-3', 'MP3', 'FLAC', 'PCM'];
 export const TURNS = ['none', 'right', 'half', 'left'] as const;
 export const EFFORTS: readonly Effort[] = ['little', 'medium', 'much'];

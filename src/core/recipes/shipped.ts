@@ -14,6 +14,7 @@ const PLAIN: Omit<Recipe, 'id' | 'name' | 'note' | 'suffix'> = {
     hardware: false,
   },
   speed: 'kept',
+  views: { layout: 'kept', swapped: false },
   picture: {
     deinterlace: 'measured',
     deinterlacer: 'usual',
@@ -134,6 +135,15 @@ export const SHIPPED: readonly Recipe[] = [
     suffix: ' (as it is)',
     video: { ...PLAIN.video, codec: 'as it is', quality: null },
     audio: { ...PLAIN.audio, codec: 'as it is' },
+  },
+  {
+    ...PLAIN,
+    id: 'both-eyes',
+    name: 'Both eyes',
+    note: 'For headsets and televisions that show depth: pictures that hold two views, side by side in one of usual size',
+    suffix: ' (both eyes)',
+    views: { layout: 'side by side, half', swapped: false },
+    audio: { ...PLAIN.audio, mostChannels: 2 },
   },
 ];
 

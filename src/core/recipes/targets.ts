@@ -1,6 +1,7 @@
 import type { AudioCodec, VideoCodec } from '../reading';
 import type { EncodePlan } from './encode-plan';
 import type { Container, EncodeFacts } from './recipe';
+import { packingOf } from './views';
 
 /** Codecs that a result's picture may have. */
 export const SHAPE_CODECS = [
@@ -251,7 +252,7 @@ export function shapeOfPlan(plan: EncodePlan, facts: EncodeFacts, bytes: number)
       rate: video.picturesPerSecond,
       interlaced: video.codec === 'copy' ? (facts.flaggedInterlaced ?? false) : video.interlaced,
       squarePixels: Math.abs(video.displayAspect * (video.heightPixels / video.widthPixels) - 1) < 0.02,
-      views: 1,
+      views: video.views && packingOf(video.views.layout) ? 2 : 1,
     },
     audio: plan.audio.map((a) => ({
       codec: a.codec === 'copy' ? (facts.audio[a.source]?.codec ?? 'unknown') : a.codec,

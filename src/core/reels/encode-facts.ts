@@ -1,8 +1,15 @@
-import type { Reading } from '../reading';
+import type { Reading, Title } from '../reading';
 import type { EncodeFacts } from '../recipes/recipe';
 import { losslessLeft } from './lossless';
 import type { Reel } from './model';
 import { reelMs } from './pieces';
+
+/** Subtitles of foreign dialogue that were seen when all of the title was read, where the reel takes no track that has any. */
+function forcedLeft(title: Title, reel: Reel): number {
+  const forced = (stream: number) => title.measured?.subtitles.find((s) => s.stream === stream)?.forcedAtMs.length ?? 0;
+  const isTaken = reel.subtitles.some((t) => t.isForced || forced(t.stream) > 0) || (reel.added ?? []).some((a) => a.isForced);
+  return isTaken ? 0 : Math.max(0, ...title.subtitles.map((t) => forced(t.stream)));
+}
 
 /**
  * What recipes need to know of a reel, from the reading; null where the reel's title is not there.
@@ -20,6 +27,7 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
     flaggedInterlaced: flaggedInterlaced ?? video.interlaced,
     measured: picture && { scan: picture.scan, combed: told > 0 ? picture.combed / told : 0, bars: picture.bars },
     barsByHand: reel.bars ?? null,
+    packed: reel.packed ?? null,
     audio: [
       ...reel.audio.map(({ stream, name }) => {
         const track = names.get(stream);
@@ -36,6 +44,7 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
       })),
       ...(reel.added ?? []).map(({ format, isForced }) => ({ codec: format, forced: isForced })),
     ],
+    forcedLeft: forcedLeft(title, reel),
     cover: (reel.tags?.cover ?? null) !== null,
     chapters: (reel.chapters ?? reel.chapterNames).length,
     durationMs: reelMs(reading.titles, reel.pieces),

@@ -1,4 +1,4 @@
-import type { RecipeId } from '../recipes/recipe';
+import type { PackedViews, RecipeId } from '../recipes/recipe';
 import type { AudioCodec } from '../reading';
 
 /** A title, or a range of its chapters, inside a reel. */
@@ -145,6 +145,8 @@ export interface Reel {
   readonly damage?: DamageChoice | undefined;
   /** Black bars as somebody has set them by eye, where the samples did not see them right; none for those of the samples. */
   readonly bars?: Bars | null | undefined;
+  /** The picture holds what both eyes see, as somebody has said; none for one view. */
+  readonly packed?: PackedViews | null | undefined;
   readonly recipes: readonly RecipeId[];
 }
 

@@ -1,4 +1,17 @@
-import { COPY_VIDEO, DEINTERLACE, DENOISE, EFFORTS, ENCODES, QUALITY, SPEEDS, TUNINGS, TURNS, type Recipe } from '@/core/recipes';
+import {
+  COPY_VIDEO,
+  DEINTERLACE,
+  DENOISE,
+  EFFORTS,
+  ENCODES,
+  QUALITY,
+  SPEEDS,
+  TUNINGS,
+  TURNS,
+  VIEW_LAYOUTS,
+  packingOf,
+  type Recipe,
+} from '@/core/recipes';
 import { Check, Row, Select } from '../parts/fields';
 import { EFFORT_NOTE, QUALITY_NOTE, RATE_NOTE } from '../words-recipes';
 import { Missing, NoHardware, NumberField, named, type RecipeProps } from './recipe-parts';
@@ -9,6 +22,17 @@ const DEINTERLACE_NAMES: Readonly<Record<(typeof DEINTERLACE)[number], string>> 
   frames: 'always',
   fields: 'always, each field a picture',
 };
+const VIEW_NAMES = {
+  kept: 'as they stand',
+  'left eye': 'the left eye’s alone',
+  'right eye': 'the right eye’s alone',
+  'red and cyan': 'for glasses in red and cyan',
+  'red and cyan, grey': 'for glasses in red and cyan, grey',
+  'green and magenta': 'for glasses in green and magenta',
+  'yellow and blue': 'for glasses in yellow and blue',
+} as Record<(typeof VIEW_LAYOUTS)[number], string>;
+const VIEWS_NOTE =
+  'For pictures that hold what both eyes see: on the Bench it is said of a reel, among its tracks, how they do. Others stay as they are.';
 const LIGHT = ['brightness', 'contrast', 'saturation'] as const;
 
 /** How the picture is encoded. */
@@ -177,6 +201,27 @@ export function PictureRows({ recipe, locked, set, encoders }: RecipeProps) {
             change({ film: on ? 'measured' : 'never' });
           }}
         />
+      </Row>
+      <Row name="both eyes" hint={recipe.views.layout === 'kept' ? undefined : VIEWS_NOTE}>
+        <div className="flex flex-wrap items-center gap-3">
+          <Select
+            label="Both eyes"
+            value={recipe.views.layout}
+            disabled={locked}
+            options={named(VIEW_LAYOUTS, VIEW_NAMES)}
+            onChange={(layout) => {
+              set({ ...recipe, views: { ...recipe.views, layout } });
+            }}
+          />
+          <Check
+            label="the right eye’s first"
+            checked={recipe.views.swapped}
+            disabled={locked || recipe.views.layout === 'kept' || !packingOf(recipe.views.layout)}
+            onChange={(swapped) => {
+              set({ ...recipe, views: { ...recipe.views, swapped } });
+            }}
+          />
+        </div>
       </Row>
       <Row name="time">
         <div className="flex flex-wrap items-center gap-3">

@@ -1,10 +1,10 @@
 'use client';
 
 import { useState } from 'react';
-import { QUALITY, SOUND_ONLY, type Recipe, type RecipeId, type TrialResult } from '@/core/recipes';
+import { EFFORTS, QUALITY, SOUND_ONLY, type Effort, type Recipe, type RecipeId, type TrialResult } from '@/core/recipes';
 import { MOST_TRIED } from '@/contract';
 import { tryRecipes } from '@/store/looks';
-import { useRecipes, withQuality } from '@/store/recipes';
+import { useRecipes, withSettings } from '@/store/recipes';
 import type { ReadableSource } from '@/store/sources';
 import { rememberTrial, trialOf, useTrials } from '@/store/trials';
 import { bytes, timeLeft } from '../format';
@@ -20,8 +20,10 @@ interface Tried {
   readonly recipe: Recipe;
   readonly name: string;
   readonly quality: number | null;
+  readonly effort: Effort | null;
   readonly result: TrialResult;
 }
+type Variant = Omit<Tried, 'result'>;
 
 const USUAL_SSIM = 0.98;
 const STEPS = [-6, -3, 0, 3, 6];
@@ -33,6 +35,10 @@ function qualitiesOf({ video }: Recipe): number[] {
   const wide = video.codec === 'AV1' || video.codec === 'VP9' ? 2 : 1;
   return [...new Set(STEPS.map((s) => Math.max(best, Math.min(least, (video.quality ?? usual) + s * wide))))].sort((a, b) => a - b);
 }
+
+/** Encoders that know efforts. */
+const effortsOf = ({ video }: Recipe): readonly Effort[] =>
+  video.codec === 'as it is' || video.codec === 'FFV1' || video.codec.startsWith('MPEG') ? [] : EFFORTS;
 
 const encodes = ({ video, container }: Recipe): boolean => video.codec !== 'as it is' && !SOUND_ONLY.has(container);
 
@@ -113,7 +119,7 @@ function Outcomes({
   );
 }
 
-/** Recipes, or qualities of one, tried on samples of the reel: sizes, nearness, pace. */
+/** Recipes, or qualities or efforts of one, tried on samples of the reel: sizes, nearness, pace. */
 export function TrialPart({
   on,
   source,
@@ -129,7 +135,7 @@ export function TrialPart({
 }) {
   const recipes = useRecipes();
   const work = useWork();
-  const [what, setWhat] = useState<'qualities' | 'recipes'>('qualities');
+  const [what, setWhat] = useState<'qualities' | 'efforts' | 'recipes'>('qualities');
   const [now, setTried] = useState<readonly Tried[] | null>(null);
   const trials = useTrials(on.disc.fingerprint);
   const [leastSsim, setLeast] = useState(USUAL_SSIM);
@@ -139,9 +145,20 @@ export function TrialPart({
   const { progress, problem } = work;
   const { range } = on.reel.pieces[0] ?? {};
   const triedMs = range ? range.toMs - range.fromMs : on.title.durationMs;
-  const at = (quality: number): Recipe => ({ ...recipe, video: { ...recipe.video, quality, rate: null } });
+  const at = (quality: number): Variant => ({
+    ...{ recipe: { ...recipe, video: { ...recipe.video, quality, rate: null } }, name: `quality ${quality}` },
+    ...{ quality, effort: null },
+  });
+  const variantsOf = (): readonly Variant[] => {
+    if (what === 'qualities') return qualities.map(at);
+    if (what === 'recipes') return others.map((r) => ({ recipe: r, name: r.name, quality: null, effort: null }));
+    return effortsOf(recipe).map((effort) => ({
+      ...{ recipe: { ...recipe, video: { ...recipe.video, effort } }, name: `${effort} effort` },
+      ...{ quality: null, effort },
+    }));
+  };
 
-  const run = (variants: readonly { recipe: Recipe; name: string; quality: number | null }[], wanted: number | null) => {
+  const run = (variants: readonly Variant[], wanted: number | null) => {
     setTried([]);
     setFound(null);
     const wish = { source: source.ref, reading: on.disc.reading, title: on.title.number };
@@ -153,8 +170,7 @@ export function TrialPart({
           if (line.type === 'tried') {
             const variant = variants[line.index];
             if (!variant) return;
-            const next =
-              line.quality === null ? variant : { recipe: at(line.quality), name: `quality ${line.quality}`, quality: line.quality };
+            const next = line.quality === null ? variant : at(line.quality);
             // Of all of the title, or of what the reel takes of it.
             void rememberTrial(on.disc.fingerprint, on.title.number, next.recipe, triedMs, line.result);
             setTried((before) =>
@@ -168,31 +184,19 @@ export function TrialPart({
     );
   };
   const start = () => {
-    if (what === 'qualities')
-      run(
-        qualities.map((quality) => ({ recipe: at(quality), name: `quality ${quality}`, quality })),
-        null,
-      );
-    else
-      run(
-        others.map((r) => ({ recipe: r, name: r.name, quality: null })),
-        null,
-      );
+    run(variantsOf(), null);
   };
   const use = (t: Tried) => {
     const take = async () => {
-      const id = t.quality === null ? t.recipe.id : await withQuality(recipe, t.quality);
+      const changed = t.quality === null ? t.effort && { effort: t.effort } : { quality: t.quality, rate: null };
+      const id = changed ? await withSettings(recipe, changed, t.name) : t.recipe.id;
       onTake?.(id);
       onRecipe(id);
     };
     void take();
   };
   // What was tried before is there at once: the same title with the same settings comes out the same.
-  const before = (
-    what === 'qualities'
-      ? qualities.map((q) => ({ recipe: at(q), name: `quality ${q}`, quality: q }))
-      : others.map((r) => ({ recipe: r, name: r.name, quality: null }))
-  ).flatMap((variant) => {
+  const before = variantsOf().flatMap((variant) => {
     const found = trialOf(trials, on.title.number, variant.recipe);
     return found ? [{ ...variant, result: found.result }] : [];
   });
@@ -204,7 +208,7 @@ export function TrialPart({
     ssim: result.ssim,
     worst: result.worstSsim,
   }));
-  if (what === 'qualities' && !encodes(recipe))
+  if (what !== 'recipes' && !encodes(recipe))
     return <p className="text-second">This recipe encodes no picture: there is nothing to try.</p>;
   return (
     <div className="flex flex-col gap-3">
@@ -214,6 +218,7 @@ export function TrialPart({
           value={what}
           options={[
             { value: 'qualities', name: 'qualities of this recipe' },
+            { value: 'efforts', name: 'efforts' },
             { value: 'recipes', name: 'recipes beside each other' },
           ]}
           onChange={(next) => {
@@ -233,7 +238,7 @@ export function TrialPart({
           </>
         ) : (
           <>
-            <Button tone="main" className="px-2 py-0.5" disabled={what === 'qualities' && qualities.length === 0} onClick={start}>
+            <Button tone="main" className="px-2 py-0.5" disabled={variantsOf().length === 0} onClick={start}>
               Try
             </Button>
             {what === 'qualities' && qualities.length > 0 && (
@@ -255,7 +260,7 @@ export function TrialPart({
                   className="px-2 py-0.5"
                   disabled={!(leastSsim >= 0.5 && leastSsim < 1)}
                   onClick={() => {
-                    run([{ recipe, name: recipe.name, quality: null }], leastSsim);
+                    run([{ recipe, name: recipe.name, quality: null, effort: null }], leastSsim);
                   }}
                 >
                   Find it

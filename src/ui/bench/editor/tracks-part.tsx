@@ -11,6 +11,7 @@ import { audioText, subtitleText } from '../../words';
 import { useBench } from '../bench-context';
 import { FromFiles } from './from-files';
 import { ReadTextDialog } from './read-text-dialog';
+import { ViewsOfPicture } from './views-of-picture';
 
 const small = 'rounded-[4px] p-0.5 text-second hover:bg-wash hover:text-ink disabled:opacity-30';
 
@@ -152,6 +153,7 @@ export function TracksPart({ draft }: { draft: DraftReel }) {
   const forcedKnown = new Map(title?.measured?.subtitles.map((s) => [s.stream, s.forcedAtMs.length]) ?? []);
   return (
     <div className="flex flex-col gap-2">
+      {title && <ViewsOfPicture title={title} reel={reel} onChange={onChange} />}
       <section aria-label="Audio tracks of the reel">
         <h3 className="smallcaps">Audio</h3>
         {list('audio')}

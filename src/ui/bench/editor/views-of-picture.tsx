@@ -1,0 +1,58 @@
+'use client';
+
+import { looksPacked, type Title } from '@/core/reading';
+import type { Reel } from '@/core/reels';
+import { Button, Mark } from '../../parts/controls';
+import { Select } from '../../parts/fields';
+
+const ONE = 'one';
+const WAYS = [
+  { value: ONE, name: 'one view' },
+  { value: 'beside left', name: 'both eyes side by side, the left one’s first' },
+  { value: 'beside right', name: 'both eyes side by side, the right one’s first' },
+  { value: 'below left', name: 'both eyes over-under, the left one’s above' },
+  { value: 'below right', name: 'both eyes over-under, the right one’s above' },
+] as const;
+
+const packedOf = (way: string): Reel['packed'] => {
+  const [packing, first] = way.split(' ');
+  if (packing !== 'beside' && packing !== 'below') return null;
+  return { packing, first: first === 'right' ? 'right' : 'left' };
+};
+
+/** What a reel's picture holds: one view, or both eyes', which no disc says of such a picture. Samples may show it. */
+export function ViewsOfPicture({ title, reel, onChange }: { title: Title; reel: Reel; onChange: (reel: Reel) => void }) {
+  if (title.video.secondView) return null;
+  const { packed } = reel;
+  const looks = looksPacked(title);
+  const set = (next: Reel['packed']) => {
+    onChange({ ...reel, packed: next });
+  };
+  return (
+    <section aria-label="Picture of the reel" className="flex flex-wrap items-center gap-x-3 gap-y-1">
+      <h3 className="smallcaps">Picture</h3>
+      <Select
+        label="What the picture holds"
+        value={packed ? `${packed.packing} ${packed.first}` : ONE}
+        options={WAYS}
+        onChange={(way) => {
+          set(packedOf(way));
+        }}
+      />
+      {looks && packed?.packing !== looks && (
+        <span className="flex items-center gap-2 text-second">
+          <Mark state="eyes" />
+          Its {looks === 'beside' ? 'left and right' : 'upper and lower'} halves look alike in the samples, as both eyes’ views do.
+          <Button
+            className="px-2 py-0"
+            onClick={() => {
+              set({ packing: looks, first: 'left' });
+            }}
+          >
+            Say so
+          </Button>
+        </span>
+      )}
+    </section>
+  );
+}
