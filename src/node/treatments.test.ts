@@ -362,6 +362,18 @@ describe('more light than usual screens have', () => {
     const { output } = await made(file, { recipe: deep, facts: known });
     expect(await brightnessFigures(output)).toEqual(figures);
     expect(colour(output)).toBe('yuv420p10le,bt2020nc,smpte2084,bt2020');
+    const level = spawnSync('ffprobe', ['-v', 'error', '-show_entries', 'stream=level', '-of', 'csv=p=0', output], { encoding: 'utf8' });
+    // H.265 A.4: thirty times the number of the level.
+    expect(level.stdout.trim()).toBe(String(30 * 4.1));
+    // AV1 keeps them in fractions of its own: to a step of its sources, that is.
+    const other: Recipe = { ...access, container: 'Matroska', video: { ...access.video, codec: 'AV1', quality: null, effort: 'little' } };
+    const { output: av1 } = await made(file, { recipe: other, facts: known });
+    const kept = await brightnessFigures(av1);
+    expect(kept?.light).toEqual(figures.light);
+    expect(kept?.display?.most).toBe(figures.display.most);
+    for (const [i, p] of figures.display.primaries.entries())
+      expect(Math.abs((kept?.display?.primaries[i] ?? 0) - p)).toBeLessThanOrEqual(1);
+    expect(colour(av1)).toBe('yuv420p10le,bt2020nc,smpte2084,bt2020');
   });
 
   test('is brought within their range, step by step as it was', async () => {

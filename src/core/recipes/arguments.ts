@@ -4,7 +4,7 @@ import { deviceArguments, hardwareArguments } from './hardware';
 import { HARDWARE_ENCODER, type HardwareName } from './hardware-names';
 import type { EncodePiece } from './pieces';
 import type { Container, Effort } from './recipe';
-import { avcLevel } from './targets';
+import { avcLevel, hevcLevel } from './targets';
 import { framePacking, shapeInMatroska, shapeOf, stereoMode } from './views';
 
 /** What FFmpeg is told. Everything here comes from a plan: names from its lists, numbers within their bounds. */
@@ -119,6 +119,18 @@ function viewsArguments({ container, video: { views, saysViews, codec, displayAs
   return ['-metadata:s:v:0', `stereo_mode=${mode ?? 'mono'}`, ...box, ...shape];
 }
 
+/** The same as SVT-AV1 takes them: chromaticities from 0 to 1, luminance in cd/m². */
+function figuresOfAv1(figures: EncodePlan['video']['brightness']): string[] {
+  const { display = null, light = null } = figures ?? {};
+  const [gx, gy, bx, by, rx, ry, wx, wy] = display?.primaries.map((p) => p / 50_000) ?? [];
+  const [most, least] = [(display?.most ?? 0) / 10_000, (display?.least ?? 0) / 10_000];
+  const all = [
+    ...(display ? [`mastering-display=G(${gx},${gy})B(${bx},${by})R(${rx},${ry})WP(${wx},${wy})L(${most},${least})`] : []),
+    ...(light ? [`content-light=${light.content},${light.picture}`] : []),
+  ];
+  return all.length === 0 ? [] : ['-svtav1-params', all.join(':')];
+}
+
 function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
   const { video } = plan;
   const { codec, recipe, bitDepth, interlaced, keyFrames } = video;
@@ -151,7 +163,14 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
     case 'HEVC, 10 bit': {
       const film = recipe.tuning === 'film' ? [] : tune; // x265 knows grain and animation
       const passes = pass && video.rate ? [`pass=${pass.number}`, `stats=${pass.log}.x265`] : [];
-      const own = ['log-level=error', ...(interlaced ? ['interlace=tff'] : []), ...figuresOf(video.brightness), ...passes];
+      const level = hevcLevel(video.widthPixels, video.heightPixels, video.picturesPerSecond);
+      const own = [
+        'log-level=error',
+        ...(level ? [`level-idc=${level}`, 'high-tier=0'] : []),
+        ...(interlaced ? ['interlace=tff'] : []),
+        ...figuresOf(video.brightness),
+        ...passes,
+      ];
       return [
         ...common,
         ...crf,
@@ -167,7 +186,7 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
       ];
     }
     case 'AV1':
-      return [...common, ...crf, '-preset', String(AV1_PRESET[recipe.effort]), ...keys];
+      return [...common, ...crf, '-preset', String(AV1_PRESET[recipe.effort]), ...figuresOfAv1(video.brightness), ...keys];
     case 'VP9': {
       const speed = ['-deadline', 'good', '-cpu-used', String(VP9_SPEED[recipe.effort]), '-row-mt', '1'];
       return [...common, ...crf, ...(video.rate ? [] : ['-b:v', '0']), ...speed, ...keys];

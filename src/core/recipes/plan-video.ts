@@ -10,7 +10,7 @@ import { eyeFacts, firstEye, isHalf, packingOf } from './views';
 const TUNED: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['H.264', 'HEVC', 'HEVC, 10 bit']);
 
 /** Encoders here that are told the figures of ST 2086 and CTA-861.3. */
-const CARRIES_FIGURES: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['HEVC, 10 bit']);
+const CARRIES_FIGURES: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['HEVC, 10 bit', 'AV1']);
 
 /** Codecs whose pictures have no times of their own but a rate: 13818-2, table 6-4. */
 const COUNTED: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['MPEG-2']);

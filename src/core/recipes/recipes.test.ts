@@ -293,7 +293,8 @@ describe('codecs and containers', () => {
     const eyes = (r: Recipe) => planEncode(r, hdr).reasons.flatMap((x) => (x.about !== 'subtitles' && x.weight === 'eyes' ? [x.code] : []));
     expect(eyes(access)).toEqual(['second view left', 'high dynamic range']);
     expect(eyes(recipe({ video: { codec: 'HEVC, 10 bit' } }))).toEqual(['second view left']);
-    expect(eyes(recipe({ container: 'Matroska', video: { codec: 'AV1' } }))).toEqual(['second view left', 'brightness figures left']);
+    expect(eyes(recipe({ container: 'Matroska', video: { codec: 'AV1' } }))).toEqual(['second view left']);
+    expect(eyes(recipe({ container: 'Matroska', video: { codec: 'FFV1' } }))).toEqual(['second view left', 'brightness figures left']);
     expect(eyes(recipe({ picture: { range: 'standard' } }))).toEqual(['second view left']);
     expect(codesOf(recipe({ picture: { range: 'standard' } }), PAL)).toContain('range is standard');
     expect(planEncode(recipe({ container: 'Matroska', video: { codec: 'AV1' } }), hdr).video.bitDepth).toBe(10);

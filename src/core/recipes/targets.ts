@@ -268,3 +268,13 @@ export function avcLevel(widthPixels: number, heightPixels: number, rate: number
   const inside = (level: typeof AVC_41) => samples <= level.picture && samples * rate <= level.second * 1.001;
   return inside(AVC_41) ? '4.1' : inside(AVC_51) ? '5.1' : null;
 }
+
+/** H.265 tables A.8 and A.9: MaxLumaPs and MaxLumaSr of level 4.1. */
+const HEVC_41 = { picture: 2_228_224, second: 133_693_440 };
+
+/** The same for HEVC: level 4.1 is what a picture of 1080 rows needs, 5.1 what televisions of today take; null beyond. */
+export function hevcLevel(widthPixels: number, heightPixels: number, rate: number): '4.1' | '5.1' | null {
+  const samples = widthPixels * heightPixels;
+  const inside = (level: typeof HEVC_41) => samples <= level.picture && samples * rate <= level.second * 1.001;
+  return inside(HEVC_41) ? '4.1' : inside(HEVC_51) ? '5.1' : null;
+}
