@@ -117,6 +117,12 @@ export const JobStateSchema = z.object({
   files: z.array(z.string()),
   problem: ProblemSchema.nullable(),
   attempts: z.number(),
+  /** It stands still because the user wants it to. */
+  paused: z.boolean().default(false),
+  /** Its place among those that wait: smaller is sooner. */
+  rank: z.number().default(0),
+  /** Not begun before; null for as soon as it can be. */
+  startAt: z.string().nullable().default(null),
   /** Places where the disc is not whole, those of them that are damage, and where they lie. */
   places: z.number().default(0),
   damaged: z.number().default(0),
@@ -164,6 +170,18 @@ export type UnreadSidecar = z.infer<typeof UnreadSidecarSchema>;
 /** Entries of one answer at the most. */
 export const VAULT_PAGE = 500;
 
+/** What holds for the whole queue. */
+export const QueueSettingsSchema = z.object({
+  /** Nothing new is begun. */
+  held: z.boolean(),
+  /** Copies that are encoded at once; null for as many as suit this machine. */
+  encodeLanes: z.number().int().min(1).max(16).nullable(),
+  /** Work gets what others leave of processor and disks. */
+  background: z.boolean(),
+});
+export type QueueSettings = z.infer<typeof QueueSettingsSchema>;
+export const QUEUE_SETTINGS: QueueSettings = { held: false, encodeLanes: null, background: false };
+
 export const EngineStateSchema = z.object({
   /** Changes with every start of the engine: pages see a restart by it. */
   boot: z.string(),
@@ -175,6 +193,7 @@ export const EngineStateSchema = z.object({
   storages: z.array(StorageStateSchema),
   readings: z.array(ReadingTaskSchema),
   jobs: z.array(JobStateSchema),
+  queue: QueueSettingsSchema.default(QUEUE_SETTINGS),
   outputs: z.number(),
   /** Encoders as they were found; none before they were tried. */
   encoders: z.array(EncoderStateSchema).default([]),
@@ -191,6 +210,7 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('reading'), task: ReadingTaskSchema }),
   z.object({ type: z.literal('job'), job: JobStateSchema }),
   z.object({ type: z.literal('job-gone'), id: z.string() }),
+  z.object({ type: z.literal('queue'), queue: QueueSettingsSchema }),
   z.object({ type: z.literal('outputs'), count: z.number() }),
   z.object({ type: z.literal('encoders'), encoders: z.array(EncoderStateSchema) }),
 ]);
@@ -254,6 +274,21 @@ export const SubmitJobSchema = z.object({
 export type SubmitJob = z.infer<typeof SubmitJobSchema>;
 /** Copies of a master that is in the library. */
 export const CopyWishSchema = z.object({ copies: z.array(RecipeSchema).min(1).max(12).readonly(), places: CopyPlacesSchema });
+/** Jobs of one wish at the most. */
+export const MOST_ARRANGED = 10_000;
+/** What is to become of jobs that are in the queue; each is decided by itself, and written into its journal. */
+export const ArrangeSchema = z.object({
+  jobs: z.array(id).min(1).max(MOST_ARRANGED).readonly(),
+  decision: z.discriminatedUnion('do', [
+    z.object({ do: z.enum(['pause', 'resume', 'cancel', 'retry', 'forget']) }),
+    /** Put before another job, in the order that they have; null for the end. */
+    z.object({ do: z.literal('move'), before: id.nullable() }),
+    z.object({ do: z.literal('time'), startAt: z.iso.datetime().nullable() }),
+  ]),
+});
+export type Arrange = z.infer<typeof ArrangeSchema>;
+/** Of the jobs asked for, what could not be done, and why. */
+export const ArrangedSchema = z.object({ done: z.number(), refused: z.array(z.object({ id, problem: ProblemSchema })).readonly() });
 export const SubmittedSchema = z.object({ jobId: id, fileName: z.string() });
 export const JobLogSchema = z.object({ events: z.array(JobEventSchema) });
 /** One page of the vault, the newest first. `stamp` changes when the vault has: pages of two stamps do not belong together. */

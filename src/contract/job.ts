@@ -254,6 +254,13 @@ export const JobEventSchema = z.discriminatedUnion('type', [
   /** `files`: what was proven all the same, and has its place in the library. */
   z.object({ type: z.literal('failed'), seq: whole, at: z.string(), problem: ProblemSchema, files: z.array(z.string()).optional() }),
   z.object({ type: z.literal('cancelled'), seq: whole, at: z.string() }),
+  /** The user wants it to stand still: as it is while it runs, not begun while it waits. */
+  z.object({ type: z.literal('paused'), seq: whole, at: z.string() }),
+  z.object({ type: z.literal('resumed'), seq: whole, at: z.string() }),
+  /** Its place among those that wait: smaller is sooner. */
+  z.object({ type: z.literal('ranked'), seq: whole, at: z.string(), rank: z.number() }),
+  /** It is not begun before; null for as soon as it can be. */
+  z.object({ type: z.literal('timed'), seq: whole, at: z.string(), startAt: z.iso.datetime().nullable() }),
 ]);
 export type JobEvent = z.infer<typeof JobEventSchema>;
 

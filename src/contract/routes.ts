@@ -1,5 +1,7 @@
 import { z } from 'zod';
 import {
+  ArrangeSchema,
+  ArrangedSchema,
   BrowseQuerySchema,
   BrowseResultSchema,
   PageQuerySchema,
@@ -18,6 +20,7 @@ import {
   OpenLookSchema,
   OutputListSchema,
   OutputSchema,
+  QueueSettingsSchema,
   ReadingResultSchema,
   ReadingTaskSchema,
   ReproveSchema,
@@ -84,6 +87,9 @@ export const ROUTES = {
   retryJob: route('POST', '/jobs/:id/retry', null, DoneSchema),
   /** Tried again with what there is, where the disc is not whole. */
   goAroundJob: route('POST', '/jobs/:id/around', null, DoneSchema),
+  /** The same for many at once, and what concerns their order and time. */
+  arrange: route('POST', '/queue/jobs', ArrangeSchema, ArrangedSchema),
+  setQueue: route('POST', '/queue', QueueSettingsSchema, DoneSchema),
   forgetJob: route('DELETE', '/jobs/:id', null, DoneSchema),
   jobLog: route('GET', '/jobs/:id/log', null, JobLogSchema),
   outputs: asking('/outputs', OutputListSchema, PageQuerySchema),

@@ -14,6 +14,7 @@ import type { Looks } from './looks';
 import type { Outputs } from './outputs';
 import { play } from './play';
 import type { Players } from './players';
+import type { QueueRules } from './queue-rules';
 import type { Readings } from './readings';
 import type { Rehearsals } from './rehearsals';
 import type { Roots } from './roots';
@@ -29,6 +30,7 @@ export interface EngineParts {
   readonly readings: Readings;
   readonly looks: Looks;
   readonly jobs: Jobs;
+  readonly rules: QueueRules;
   readonly outputs: Outputs;
   readonly players: Players;
   readonly helpers: Helpers;
@@ -71,7 +73,7 @@ async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
 
 /** One line a route: what it asks of which part. Bodies and queries are checked before they come here. */
 export const HANDLERS: Handlers = {
-  state: ({ archive, hub, roots, storages, drives, readings, jobs, outputs, encoders }) => ({
+  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, encoders }) => ({
     boot: hub.boot,
     archive: archive.current,
     version: APPLICATION,
@@ -81,6 +83,7 @@ export const HANDLERS: Handlers = {
     storages: storages.states(),
     readings: readings.states(),
     jobs: jobs.states(),
+    queue: rules.current,
     outputs: outputs.lastCount,
     encoders: [...encoders.states],
   }),
@@ -136,6 +139,13 @@ export const HANDLERS: Handlers = {
   },
   goAroundJob: async ({ jobs }, { id }) => {
     await jobs.retry(id, true);
+    return done;
+  },
+  arrange: ({ jobs }, { body }) => jobs.arrange(body),
+  setQueue: async ({ jobs, rules, hub }, { body }) => {
+    rules.change(body);
+    hub.send({ type: 'queue', queue: rules.current });
+    await jobs.look();
     return done;
   },
   forgetJob: async ({ jobs }, { id }) => {

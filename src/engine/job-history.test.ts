@@ -1,14 +1,15 @@
-import { mkdirSync, readdirSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import type { EngineEvent, Job, JobState } from '@/contract';
+import type { Arrange, EngineEvent, Job, JobState } from '@/contract';
 import { wholeTitleReel } from '@/core/reels';
-import { JobFolder } from '@/node/job-folder';
+import { JobFolder, parseEvent } from '@/node/job-folder';
 import { identify, type ProcessId } from '@/node/process-id';
 import { markStorage } from '@/node/storage-mark';
 import { temporaryFolder } from '@/test-support/discs';
 import { seeded, type Random } from '@/test-support/random';
 import { sketchReading } from '@/test-support/readings';
 import { Jobs } from './jobs';
+import { byRank, movedBefore } from './queue-order';
 import type { Runners } from './runners';
 
 /**
@@ -27,7 +28,19 @@ const self = identify(process.pid);
 /** Runners that live for as long as the history says. */
 class PlayedRunners implements Runners {
   readonly living = new Map<string, () => void>();
+  readonly wrong: string[] = [];
   launch(folder: string, _: boolean, ended: () => void): ProcessId | null {
+    // Nothing is begun that is to stand still, or to wait for its time.
+    let [paused, startAt]: [boolean, string | null] = [false, null];
+    for (const line of existsSync(path.join(folder, 'events.ndjson'))
+      ? readFileSync(path.join(folder, 'events.ndjson'), 'utf8').split('\n')
+      : []) {
+      const event = line === '' ? null : parseEvent(line);
+      if (event?.type === 'paused' || event?.type === 'resumed') paused = event.type === 'paused';
+      if (event?.type === 'timed') ({ startAt } = event);
+      if (event && ['cancelled', 'failed', 'finished', 'retried'].includes(event.type)) [paused, startAt] = [false, null];
+    }
+    if (paused || (startAt !== null && Date.parse(startAt) > Date.now())) this.wrong.push(folder);
     this.living.set(folder, ended);
     writeFileSync(path.join(folder, 'runner.json'), JSON.stringify(self));
     new JobFolder(folder).emit({ type: 'started', pid: 1 });
@@ -35,6 +48,12 @@ class PlayedRunners implements Runners {
   }
   isAtWork(_: ProcessId, folder: string): boolean {
     return this.living.has(folder);
+  }
+  pause(): void {
+    // Nothing of it moves by itself.
+  }
+  goOn(): void {
+    // Nothing of it moves by itself.
   }
   stop({ pid }: ProcessId): void {
     if (pid !== self?.pid) throw new Error('a process that is none of the runners');
@@ -103,7 +122,7 @@ async function play(seed: number): Promise<number> {
     const living = states.filter((s) => runners.living.has(folderOf(s.id)));
     const chosen = states.length > 0 ? random.pick(states) : null;
     const working = living.length > 0 ? random.pick(living) : null;
-    switch (random.int(12)) {
+    switch (random.int(15)) {
       case 0:
       case 1: {
         const reel = {
@@ -133,6 +152,22 @@ async function play(seed: number): Promise<number> {
       case 5:
         storageAway = !storageAway;
         break;
+      case 7:
+      case 8:
+      case 9: {
+        const some = states.filter(() => random.int(3) === 0).map((s) => s.id);
+        if (!chosen || some.length === 0) break;
+        const later = new Date(Date.now() + random.pick([-1e6, 1e8])).toISOString();
+        const decision = random.pick<Arrange['decision']>([
+          { do: 'pause' },
+          { do: 'resume' },
+          { do: 'move', before: random.pick([chosen.id, null]) },
+          { do: 'time', startAt: random.pick([later, null]) },
+        ]);
+        const { done, refused } = await jobs.arrange({ jobs: some, decision });
+        expect(done + refused.length).toBe(some.length);
+        break;
+      }
       case 6: // the engine is killed, and another started: sometimes a runner ends in between
         jobs.stop();
         runners.orphan();
@@ -148,6 +183,7 @@ async function play(seed: number): Promise<number> {
     await expectTold();
   }
   jobs.stop();
+  expect(runners.wrong).toEqual([]);
   // Every job that is on disk is shown, and the other way round.
   expect(
     jobs
@@ -236,7 +272,10 @@ test('a runner that does not stop when it is asked to is killed, and a job is no
   const stopped: boolean[] = [];
   const jobs = new Jobs({
     config: { dataFolder, storages: [] },
-    runners: { launch: () => null, isAtWork: () => true, stop: (_, hard = false) => stopped.push(hard) },
+    runners: {
+      ...{ launch: () => null, isAtWork: () => true, stop: (_, hard = false) => stopped.push(hard) },
+      ...{ pause: () => undefined, goOn: () => undefined },
+    },
     drives: { use: () => ({ spunUp: true, done: () => undefined }) },
     storages: { known: () => Promise.reject(new Error('none')), isAway: () => false },
     hub: { send: () => undefined },
@@ -247,4 +286,30 @@ test('a runner that does not stop when it is asked to is killed, and a job is no
   await jobs.look();
   expect(stopped).toEqual([true]);
   expect(jobs.states().map((s) => s.state)).toEqual(['cancelled']);
+});
+
+test('moved jobs stand before the one they were put before, in the order they had; all others stay as they were', () => {
+  const random = seeded(5);
+  for (let round = 0; round < 300; round++) {
+    // Ranks that collide, or have no room between them, as they do after many moves.
+    const waiting = Array.from({ length: 1 + random.int(12) }, (_, i) => ({
+      id: `j${i}`,
+      rank: random.pick([5, 5 + i * 1e-4, i * 1000, random.int(20)]),
+    }));
+    const order = [...waiting].sort(byRank).map((j) => j.id);
+    const moved = new Set(order.filter(() => random.int(3) === 0));
+    const before = random.pick([...order, null, 'gone']);
+    const ranks = movedBefore(waiting, moved, before);
+    const after = waiting
+      .map((j) => ({ ...j, rank: ranks.get(j.id) ?? j.rank }))
+      .sort(byRank)
+      .map((j) => j.id);
+    const rest = (ids: readonly string[]) => ids.filter((id) => !moved.has(id));
+    expect(rest(after)).toEqual(rest(order));
+    expect(after.filter((id) => moved.has(id))).toEqual(order.filter((id) => moved.has(id)));
+    const at = before === null ? -1 : order.indexOf(before);
+    const anchor = at < 0 ? undefined : order.slice(at).find((id) => !moved.has(id));
+    const group = [...moved].map((id) => after.indexOf(id));
+    if (moved.size > 0) expect([Math.max(...group) - Math.min(...group) + 1, after[Math.max(...group) + 1]]).toEqual([moved.size, anchor]);
+  }
 });

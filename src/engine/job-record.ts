@@ -151,7 +151,9 @@ export class JobRecord {
 
   /** Is it to be begun, as far as it is up to itself? */
   get isDue(): boolean {
-    return !this.isOver && this.told.state !== 'running' && this.notBefore <= Date.now();
+    const { state, paused, startAt } = this.told;
+    if (this.isOver || state === 'running' || paused) return false;
+    return this.notBefore <= Date.now() && (startAt === null || Date.parse(startAt) <= Date.now());
   }
 
   /** Takes in what was written since; one after the other, or two that ask at once would take the same lines in twice. @returns whether it changed anything that is shown. */

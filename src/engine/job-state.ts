@@ -1,5 +1,8 @@
 import { storagesOf, type Job, type JobEvent, type JobState, type Problem } from '@/contract';
 
+/** Nobody has said that it is to stand still. */
+const MOVING = { paused: false, startAt: null } as const;
+
 /** What a job without events has done. */
 const NOTHING_YET = {
   stage: null,
@@ -13,6 +16,7 @@ const NOTHING_YET = {
   files: [],
   problem: null,
   attempts: 0,
+  ...MOVING,
   places: 0,
   damaged: 0,
   stretches: [],
@@ -34,6 +38,8 @@ export function newJobState(job: Job): JobState {
     recipes: [...job.reel.recipes],
     copies: job.copies.map(({ id, name }) => ({ id, name })),
     state: 'waiting',
+    // Milliseconds of the clock; 0 where the order is of a version that did not say when.
+    rank: Date.parse(job.createdAt) || 0,
     ...NOTHING_YET,
   };
 }
@@ -52,6 +58,7 @@ export function lostJobState(id: string, createdAt: string, problem: Problem): J
     recipes: [],
     copies: [],
     state: 'failed',
+    rank: 0,
     ...NOTHING_YET,
     endedAt: createdAt,
     problem,
@@ -134,16 +141,26 @@ function reduceState(state: JobState, event: JobEvent, last: Folded['last']): Jo
     case 'parted':
       return { ...state, state: 'waiting', stage: 'access', copy: null, done: 0, total: 0, rate: null, attempts: 0 };
     case 'finished':
-      return { ...state, state: 'done', files: event.files, endedAt: event.at, rate: null, problem: null };
+      return { ...state, ...MOVING, state: 'done', files: event.files, endedAt: event.at, rate: null, problem: null };
     case 'failed':
-      return { ...state, state: 'failed', problem: event.problem, files: event.files ?? [], endedAt: event.at, rate: null, attempts: 0 };
+      return {
+        ...state,
+        ...MOVING,
+        state: 'failed',
+        problem: event.problem,
+        files: event.files ?? [],
+        endedAt: event.at,
+        rate: null,
+        attempts: 0,
+      };
     case 'cancelled':
-      return { ...state, state: 'cancelled', problem: null, endedAt: event.at, rate: null, attempts: 0 };
+      return { ...state, ...MOVING, state: 'cancelled', problem: null, endedAt: event.at, rate: null, attempts: 0 };
     case 'found':
       return { ...state, places: event.places, damaged: event.damaged, stretches: event.stretches };
     case 'retried':
       return {
         ...state,
+        ...MOVING,
         state: 'waiting',
         problem: null,
         endedAt: null,
@@ -159,6 +176,14 @@ function reduceState(state: JobState, event: JobEvent, last: Folded['last']): Jo
       return { ...state, state: 'waiting', problem: event.problem, rate: null, attempts: Math.max(0, state.attempts - 1) };
     case 'interrupted':
       return { ...state, state: 'interrupted', rate: null };
+    case 'paused':
+      return { ...state, paused: true, rate: null };
+    case 'resumed':
+      return { ...state, paused: false };
+    case 'ranked':
+      return { ...state, rank: event.rank };
+    case 'timed':
+      return { ...state, startAt: event.startAt };
     case 'cancel-asked':
     case 'note':
       return state;

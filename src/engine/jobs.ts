@@ -6,12 +6,14 @@ import { MASTER, planEncode, recipesById } from '@/core/recipes';
 import { encodeFacts, joinProblem, estimateReel, neededAt, safeFileName, safeFolderPath } from '@/core/reels';
 import {
   JOB_ID,
+  QUEUE_SETTINGS,
   JOB_VERSION,
   JobSchema,
   WorkError,
   placeOf,
   storagesOf,
   toProblem,
+  type Arrange,
   type Job,
   type JobEvent,
   type JobSource,
@@ -29,6 +31,9 @@ import type { Hub } from './hub';
 import { JobRecord } from './job-record';
 import { lostJobState } from './job-state';
 import { Lanes } from './lanes';
+import { arrangeJobs, type Arranged } from './arrange-jobs';
+import { byRank } from './queue-order';
+import type { QueueRules } from './queue-rules';
 import { Names, claimOf, requireFreeInLibrary, type Claim } from './names';
 import type { Runners } from './runners';
 import type { Storages } from './storages';
@@ -49,6 +54,8 @@ interface Surroundings {
   readonly storages: Pick<Storages, 'known' | 'isAway'>;
   readonly encoders?: Pick<Encoders, 'require' | 'hardware'>;
   readonly hub: Pick<Hub, 'send'>;
+  /** What holds for the whole queue; none for the usual. */
+  readonly rules?: Pick<QueueRules, 'current'>;
   /** Something was put into the library. */
   readonly finished: () => void;
 }
@@ -195,7 +202,20 @@ export class Jobs {
     return { jobId: id, fileName: job.fileName };
   }
 
-  private find(id: string): JobRecord {
+  /** Decides about jobs that are in the queue, each by itself: of those that can not be, it is said why. */
+  async arrange(wish: Arrange): Promise<Arranged> {
+    const arranged = await arrangeJobs(this, this.around.runners, wish);
+    await this.look();
+    return arranged;
+  }
+
+  /** Jobs that are not over. */
+  get open(): JobRecord[] {
+    return [...this.records.values()].filter((r) => !r.isOver);
+  }
+
+  /** @throws WorkError `not-known`. */
+  find(id: string): JobRecord {
     const record = this.records.get(id);
     if (!record) throw new WorkError('not-known', 'There is no such job');
     return record;
@@ -254,7 +274,7 @@ export class Jobs {
     return events.filter((e) => e.type !== 'progress');
   }
 
-  private send(record: JobRecord): void {
+  send(record: JobRecord): void {
     this.around.hub.send({ type: 'job', job: record.state });
     // Of one that failed there may be results as well: what was proven before that.
     const { state, files } = record.told;
@@ -265,7 +285,7 @@ export class Jobs {
     this.around.finished();
   }
 
-  private isAtWork(record: JobRecord): boolean {
+  isAtWork(record: JobRecord): boolean {
     return record.isChild || (record.process !== null && this.around.runners.isAtWork(record.process, record.folder));
   }
 
@@ -284,14 +304,19 @@ export class Jobs {
 
   private async lookOnce(): Promise<void> {
     try {
-      const lanes = new Lanes();
+      const rules = this.around.rules?.current ?? QUEUE_SETTINGS;
+      const lanes = new Lanes(rules.encodeLanes);
       const idle: JobRecord[] = [];
       for (const record of this.records.values()) {
         if (record.isOver) this.freeDrive(record);
-        else if (await this.attend(record)) lanes.occupy(record.order, record.phase);
-        else if (!record.isOver) idle.push(record);
+        else if (await this.attend(record)) {
+          if (record.told.paused) lanes.occupyPaused(record.order, record.phase);
+          else lanes.occupy(record.order, record.phase);
+        } else if (!record.isOver) idle.push(record);
       }
-      for (const record of idle) if (record.isDue) await this.orHeld(record, () => this.begin(record, lanes));
+      const due = idle.filter((r) => r.isDue && (!rules.held || r.cancelAskedAt !== null));
+      due.sort((a, b) => byRank({ id: a.order.id, rank: a.told.rank }, { id: b.order.id, rank: b.told.rank }));
+      for (const record of due) await this.orHeld(record, () => this.begin(record, lanes));
     } catch (error) {
       console.error(`queue: ${toProblem(error).message}`);
     }
@@ -309,6 +334,8 @@ export class Jobs {
         return false;
       }
       this.holdDrive(record);
+      // What was decided while no engine was there, or by one that died before it could say so.
+      if (record.process && record.cancelAskedAt === null) this.around.runners[record.told.paused ? 'pause' : 'goOn'](record.process);
       return true;
     }
     await this.follow(record); // its last words, written between the first look and its end
@@ -332,9 +359,14 @@ export class Jobs {
     if (!lanes.take(record.order, phase)) return;
     this.requireRoom();
     const { attempts } = record.told;
-    record.process = this.around.runners.launch(record.folder, phase === 'reading', () => {
-      void this.ended(record, attempts);
-    });
+    record.process = this.around.runners.launch(
+      record.folder,
+      phase === 'reading',
+      () => {
+        void this.ended(record, attempts);
+      },
+      this.around.rules?.current.background,
+    );
     record.isChild = record.process !== null;
   }
 
@@ -381,6 +413,8 @@ export class Jobs {
   }
 
   private async interrupted(record: JobRecord): Promise<void> {
+    // What it had begun stands still with it, and must notice that it is gone.
+    if (record.told.paused && record.process) this.around.runners.goOn(record.process);
     record.process = null;
     if (record.cancelAskedAt !== null) {
       await this.endCancelled(record);

@@ -29,8 +29,12 @@ const FILES = 'files';
 export class Lanes {
   private readonly reading = new Set<string>();
   private encoding = 0;
+  private readonly encodeLanes: number;
 
-  constructor(private readonly encodeLanes = ENCODE_LANES) {}
+  /** @param encodeLanes null for as many as suit this machine. */
+  constructor(encodeLanes: number | null = null) {
+    this.encodeLanes = encodeLanes ?? ENCODE_LANES;
+  }
 
   private readingLane(job: Order): string {
     return job.source.kind === 'drive' ? `drive ${job.source.drive}` : FILES;
@@ -42,6 +46,11 @@ export class Lanes {
     if (phase === 'reading' ? this.reading.has(lane) : this.encoding >= this.encodeLanes) return false;
     this.occupy(job, phase);
     return true;
+  }
+
+  /** Notes a job that stands still: it keeps its drive, whose disc it has half read, and nothing else. */
+  occupyPaused(job: Order, phase: Phase): void {
+    if (phase === 'reading' && job.source.kind === 'drive') this.occupy(job, phase);
   }
 
   /** Notes a job that is at work already. */

@@ -17,6 +17,7 @@ import { Looks } from './looks';
 import { Outputs } from './outputs';
 import { Players } from './players';
 import { Pool } from './pool';
+import { QueueRules } from './queue-rules';
 import { Readings } from './readings';
 import { Rehearsals } from './rehearsals';
 import { Roots } from './roots';
@@ -68,7 +69,9 @@ const announceOutputs = () => {
   });
 };
 const runner = path.join(here, 'runner.mjs');
-const jobs = new Jobs({ config, encoders, runners: new RunnerProcesses(runner), drives, storages, hub, finished: announceOutputs });
+const rules = new QueueRules(config.dataFolder);
+const runners = new RunnerProcesses(runner);
+const jobs = new Jobs({ config, encoders, runners, drives, storages, hub, rules, finished: announceOutputs });
 
 /** Looks at folders and storages now and then, and tells the pages what has changed. */
 const seen = new Map<string, string>();
@@ -114,6 +117,7 @@ const server = createEngineServer({
   readings,
   looks,
   jobs,
+  rules,
   outputs,
   players,
   helpers,

@@ -85,7 +85,7 @@ test('a data folder of earlier versions: every job is in the queue, by its name 
   cpSync(path.join(root, 'ended-dvd-v1'), path.join(root, 'ended-copied-by-hand'), { recursive: true });
   const jobs = new Jobs({
     config: { dataFolder, storages: [] },
-    runners: { launch: () => null, isAtWork: () => false, stop: () => undefined },
+    runners: { launch: () => null, isAtWork: () => false, stop: () => undefined, pause: () => undefined, goOn: () => undefined },
     drives: { use: () => ({ spunUp: true, done: () => undefined }) },
     storages: { known: () => Promise.reject(new Error('none')), isAway: () => true },
     hub: { send: () => undefined },

@@ -108,12 +108,17 @@ export class JobFolder {
 
   /** The last that was decided of this job: it is to be stopped, to wait, to be tried again, or it has ended. */
   get standing(): JobEvent['type'] | null {
-    return this.decisions().at(-1)?.type ?? null;
+    return this.decisions().findLast((e) => e.type !== 'paused')?.type ?? null;
   }
 
   /** The user wants what there is, where the disc is not whole. Orders of version 1 have a file that says so. */
   get aroundChosen(): boolean {
     return existsSync(this.file('around')) || this.decisions().some((e) => e.type === 'retried' && e.around);
+  }
+
+  /** How often it was told to stand still. */
+  get pauses(): number {
+    return this.decisions().filter((e) => e.type === 'paused').length;
   }
 
   /** Events that say what was decided, in order. */
@@ -125,7 +130,7 @@ export class JobFolder {
       return [];
     }
     return text.split('\n').flatMap((line) => {
-      if (!/"type":"(cancel-asked|retried|cancelled|failed|finished|held)"/.test(line)) return [];
+      if (!/"type":"(cancel-asked|retried|cancelled|failed|finished|held|paused)"/.test(line)) return [];
       const event = parseEvent(line);
       return event ? [event] : [];
     });

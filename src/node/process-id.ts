@@ -30,6 +30,16 @@ function startTimeOf(pid: number): string | null {
   }
 }
 
+/** Whether a process stands still because it was told to (state T, proc(5)); null where there is none. */
+export function isStopped(pid: number): boolean | null {
+  try {
+    const text = readFileSync(`/proc/${pid}/stat`, 'utf8');
+    return text.slice(text.lastIndexOf(')') + 2, text.lastIndexOf(')') + 3) === 'T';
+  } catch {
+    return null;
+  }
+}
+
 export function identify(pid: number): ProcessId | null {
   const startTime = startTimeOf(pid);
   return startTime === null ? null : { pid, startTime };

@@ -169,8 +169,11 @@ class JobRun {
     let copy = before && (before.proof || (await isStill(job, recipe, before.bytes))) ? before : null;
     if (!copy) {
       context.begin('access', recipe);
+      const pauses = this.folder.pauses;
       const { bytes, expects, tookMs, encoder } = await makeCopy(context, recipe, promise);
-      copy = { recipe, bytes, expects, tookMs, encoder, proof: null, sha256: null, stamp: null, outcome: null };
+      // The clock went on while it stood still.
+      const took = this.folder.pauses === pauses ? tookMs : null;
+      copy = { recipe, bytes, expects, tookMs: took, encoder, proof: null, sha256: null, stamp: null, outcome: null };
       this.saveCopy(copy);
       await forgetPieces(job, recipe);
     }

@@ -41,6 +41,8 @@ export function applyEvent(state: EngineState, event: EngineEvent): EngineState 
       return { ...state, jobs: upsert(state.jobs, event.job) };
     case 'job-gone':
       return { ...state, jobs: state.jobs.filter((j) => j.id !== event.id) };
+    case 'queue':
+      return { ...state, queue: event.queue };
     case 'outputs':
       return { ...state, outputs: event.count };
     case 'encoders':

@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import type { JobEvent } from '@/contract';
 import { call } from '@/store/api';
+import { dayTime } from '../format';
 import { STAGE } from '../words-queue';
 
 function lineOf(event: JobEvent): string {
@@ -31,6 +32,14 @@ function lineOf(event: JobEvent): string {
       return 'the runner ended without a word; another goes on';
     case 'cancelled':
       return 'cancelled';
+    case 'paused':
+      return 'paused';
+    case 'resumed':
+      return 'goes on';
+    case 'ranked':
+      return 'moved in the queue';
+    case 'timed':
+      return event.startAt === null ? 'begins as soon as it can' : `begins ${dayTime(event.startAt)}`;
     case 'progress':
       return '';
   }

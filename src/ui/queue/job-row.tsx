@@ -1,9 +1,11 @@
 'use client';
 
 import Link from 'next/link';
+import { useState, type ReactNode } from 'react';
 import { MASTER, SHIPPED } from '@/core/recipes';
 import { STAGES, type JobState, type Stage } from '@/contract';
-import { call } from '@/store/api';
+import { arrange } from '@/store/arrange';
+import { ApiError, call } from '@/store/api';
 import { useKeptOrder } from '@/store/live';
 import { sendAgain } from '@/store/repair';
 import { bytes, clock, list, moment, timeLeft } from '../format';
@@ -13,6 +15,9 @@ import { useAction } from '../parts/use-action';
 import { JOB, STAGE } from '../words-queue';
 import { recipeName } from '../words-recipes';
 import { JobLog } from './job-log';
+import { JobMenu } from './job-menu';
+import { canTell } from './queue-groups';
+import { StartTime } from './start-time';
 
 const MARK: Readonly<Record<JobState['state'], State>> = {
   waiting: 'planned',
@@ -69,8 +74,15 @@ function StageLine({ job }: { job: JobState }) {
   );
 }
 
+/** Its state in a word or two. */
+function stateText(job: JobState): string {
+  if (job.paused) return job.state === 'waiting' ? 'on hold' : 'paused';
+  return JOB[job.state];
+}
+
 /** What is said beside a job that does not run. */
 function standing(job: JobState): string {
+  if (job.state === 'waiting' && job.startAt !== null) return `begins ${moment(job.startAt)}`;
   if (job.state === 'waiting') return job.stage === 'access' ? 'master proven, waits for an encoder' : `queued ${moment(job.createdAt)}`;
   return job.endedAt ? `ended ${moment(job.endedAt)}` : '';
 }
@@ -79,13 +91,29 @@ function standing(job: JobState): string {
 const canGoAround = (job: JobState) =>
   job.problem?.code === 'not-whole' || job.problem?.code === 'read-failed' || job.problem?.code === 'ended-early';
 
-function Actions({ job }: { job: JobState }) {
+function Actions({ job, first, onMove }: Pick<RowProps, 'job' | 'first' | 'onMove'>) {
   const action = useAction();
+  const [isTimed, setTimed] = useState(false);
+  const can = canTell([job]);
+  const tell = (decision: Parameters<typeof arrange>[1]) => () =>
+    void action.run(async () => {
+      const { problem } = await arrange([job.id], decision);
+      if (problem) throw new ApiError(problem);
+    });
   const over = job.state === 'done' || job.state === 'failed' || job.state === 'cancelled';
   const run = (name: 'cancelJob' | 'retryJob' | 'goAroundJob' | 'forgetJob') => () => void action.run(() => call(name, { id: job.id }));
   return (
     <span className="flex shrink-0 items-center justify-end gap-1.5">
       {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
+      {(can.pause || can.resume) && (
+        <Button
+          disabled={action.busy}
+          title={job.state === 'waiting' ? 'Whether it is begun when its turn comes' : 'It stands still as it is, and loses nothing'}
+          onClick={tell({ do: can.resume ? 'resume' : 'pause' })}
+        >
+          {can.resume ? 'Go on' : job.state === 'waiting' ? 'Hold' : 'Pause'}
+        </Button>
+      )}
       {!over && (
         <Button tone="danger" disabled={action.busy} onClick={run('cancelJob')}>
           Cancel
@@ -116,6 +144,32 @@ function Actions({ job }: { job: JobState }) {
           Clear
         </Button>
       )}
+      {job.state === 'waiting' && (
+        <JobMenu
+          job={job}
+          onFirst={() => {
+            onMove(job, first);
+          }}
+          onLast={() => {
+            onMove(job, null);
+          }}
+          onTime={() => {
+            setTimed(true);
+          }}
+        />
+      )}
+      {isTimed && (
+        <StartTime
+          what={`“${job.name}”`}
+          startAt={job.startAt}
+          onChoose={(startAt) => {
+            tell({ do: 'time', startAt })();
+          }}
+          onClose={() => {
+            setTimed(false);
+          }}
+        />
+      )}
     </span>
   );
 }
@@ -140,17 +194,40 @@ function SendAgain({ job }: { job: JobState }) {
   );
 }
 
+interface RowProps {
+  readonly job: JobState;
+  /** What it is taken by, where it can be moved. */
+  readonly handle: ReactNode;
+  /** The one that is begun next. */
+  readonly first: string | null;
+  readonly chosen: boolean;
+  readonly onChoose: (id: string, on: boolean, isRange: boolean) => void;
+  readonly onMove: (job: JobState, before: string | null) => void;
+}
+
+const GRID = 'grid grid-cols-[16px_16px_minmax(0,1.5fr)_120px_minmax(0,3fr)_auto]';
+
 /** One job: a line while it waits or is over, more while it runs or where it failed. */
-export function JobRow({ job }: { job: JobState }) {
+export function JobRow({ job, handle, first, chosen, onChoose, onMove }: RowProps) {
   const working = job.state === 'running' || job.state === 'interrupted';
   const left = job.rate && job.total > job.done ? (job.total - job.done) / job.rate : null;
   return (
-    <li aria-label={`Job ${job.name}`} className="flex flex-col gap-2 border-b border-faint px-4 py-2 last:border-0">
-      <div className="grid grid-cols-[minmax(0,1.5fr)_130px_minmax(0,3fr)_210px] items-baseline gap-3">
+    <div className={`flex flex-col gap-2 border-b border-faint px-3 py-2 ${chosen ? 'bg-wash' : ''}`}>
+      <div className={`${GRID} items-baseline gap-2.5`}>
+        <input
+          type="checkbox"
+          className="size-3.5 self-center accent-accent"
+          aria-label={`Choose ${job.name}`}
+          checked={chosen}
+          onChange={(e) => {
+            onChoose(job.id, e.target.checked, (e.nativeEvent as MouseEvent).shiftKey);
+          }}
+        />
+        <span className="self-center">{handle}</span>
         <span className="truncate font-serif text-[16px] font-medium" title={[job.folder, job.fileName].filter(Boolean).join(' / ')}>
           {job.name}
         </span>
-        <StateText state={MARK[job.state]}>{JOB[job.state]}</StateText>
+        <StateText state={job.paused ? 'eyes' : MARK[job.state]}>{stateText(job)}</StateText>
         <span className="truncate text-second">
           {job.fingerprint !== '' && (
             <>
@@ -164,17 +241,17 @@ export function JobRow({ job }: { job: JobState }) {
           )}
           {job.attempts > 1 ? ` · attempt ${job.attempts}` : ''}
         </span>
-        <Actions job={job} />
+        <Actions job={job} first={first} onMove={onMove} />
       </div>
       {(working || job.state === 'failed') && <StageLine job={job} />}
       {working && (
-        <div className="grid grid-cols-[minmax(0,1.5fr)_130px_minmax(0,3fr)_210px] gap-3 text-second">
+        <div className="grid grid-cols-[minmax(0,1.5fr)_130px_minmax(0,3fr)] gap-3 pl-[52px] text-second">
           <span>
             {job.stage ? stageText(job, job.stage) : 'starting'}
             {amount(job) ? `, ${amount(job)}` : ''}
           </span>
           <span>{speed(job)}</span>
-          <span>{left === null ? '' : `about ${timeLeft(left)} left of this stage`}</span>
+          <span>{left === null || job.paused ? '' : `about ${timeLeft(left)} left of this stage`}</span>
         </div>
       )}
       {job.state === 'failed' && job.files.length > 0 && (
@@ -187,6 +264,6 @@ export function JobRow({ job }: { job: JobState }) {
       )}
       {job.problem && job.state !== 'done' && job.state !== 'cancelled' && <ProblemNote problem={job.problem} />}
       {job.state !== 'waiting' && <JobLog id={job.id} />}
-    </li>
+    </div>
   );
 }

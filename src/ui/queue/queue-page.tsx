@@ -1,84 +1,159 @@
 'use client';
 
 import Link from 'next/link';
-import { useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { JobState } from '@/contract';
+import { arrange } from '@/store/arrange';
 import { useEngine } from '@/store/engine';
-import { bytes, plural } from '../format';
+import { bytes } from '../format';
 import { Button, Empty, Panel } from '../parts/controls';
+import { TextField } from '../parts/fields';
+import { toast } from '../parts/toasts';
 import { STORAGE_IDENTITY } from '../words';
+import { ArrangeBar } from './arrange-bar';
+import { JobList } from './job-list';
 import { JobRow } from './job-row';
+import { GROUPS, groupOf, queueGroups, type GroupName } from './queue-groups';
+import { QueueSettingsBar } from './queue-settings';
 
-const ORDER: Readonly<Record<JobState['state'], number>> = { running: 0, interrupted: 0, waiting: 1, failed: 2, done: 3, cancelled: 3 };
-const oldestFirst = (a: JobState, b: JobState) => a.createdAt.localeCompare(b.createdAt);
-const latestFirst = (a: JobState, b: JobState) => (b.endedAt ?? b.createdAt).localeCompare(a.endedAt ?? a.createdAt);
-
-/** Jobs of a group that are listed at first, and with each wish for more. */
-const LISTED = 100;
+const NO_JOBS: readonly JobState[] = [];
 
 /** What runs, what waits, what has ended. */
 export function QueuePage() {
   const { state } = useEngine();
-  const [most, setMost] = useState(LISTED);
-  const jobs = state?.jobs ?? [];
-  const of = (rank: number) => jobs.filter((j) => ORDER[j.state] === rank);
-  const groups = [
-    { name: 'Running', jobs: of(0).sort(oldestFirst) },
-    { name: 'Waiting', jobs: of(1).sort(oldestFirst) },
-    { name: 'Failed', jobs: of(2).sort(latestFirst) },
-    { name: 'Ended', jobs: of(3).sort(latestFirst) },
-  ].filter((g) => g.jobs.length > 0);
+  const jobs = state?.jobs ?? NO_JOBS;
+  const [only, setOnly] = useState<GroupName | null>(null);
+  const [words, setWords] = useState('');
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const groups = useMemo(() => queueGroups(jobs, only, words), [jobs, only, words]);
+  const counts = useMemo(() => Map.groupBy(jobs, groupOf), [jobs]);
+  const listed = useMemo(() => groups.flatMap((g) => g.jobs), [groups]);
+  const marked = useMemo(() => listed.filter((j) => chosen.has(j.id)), [listed, chosen]);
+  const first = useMemo(() => queueGroups(jobs, 'Waiting', '')[0]?.jobs[0]?.id ?? null, [jobs]);
+  const last = useRef<string | null>(null);
+  /** With shift, all from the last one on. */
+  const choose = (id: string, on: boolean, isRange: boolean) => {
+    const next = new Set(chosen);
+    const [a, b] = [listed.findIndex((j) => j.id === last.current), listed.findIndex((j) => j.id === id)];
+    const range = isRange && a >= 0 && b >= 0 ? listed.slice(Math.min(a, b), Math.max(a, b) + 1).map((j) => j.id) : [id];
+    for (const of of range)
+      if (on) next.add(of);
+      else next.delete(of);
+    last.current = id;
+    setChosen(next);
+  };
+  const move = useCallback((job: JobState, before: string | null) => {
+    arrange([job.id], { do: 'move', before }).then(
+      ({ problem }) => {
+        if (problem) toast({ text: problem.message, state: 'eyes' });
+      },
+      (error: unknown) => {
+        toast({ text: error instanceof Error ? error.message : String(error), state: 'eyes' });
+      },
+    );
+  }, []);
+  const running = counts.get('Running')?.length ?? 0;
+  const waiting = counts.get('Waiting')?.length ?? 0;
+  useEffect(() => {
+    const before = document.title;
+    if (running + waiting > 0) document.title = `${running} running, ${waiting} waiting · Queue`;
+    return () => {
+      document.title = before;
+    };
+  }, [running, waiting]);
   return (
     <div className="mx-auto flex h-full max-w-[1500px] flex-col gap-3 px-5 pt-4 pb-5">
-      <div className="flex items-baseline justify-between gap-6">
-        <h1 className="font-serif text-[24px] leading-none font-medium">The queue</h1>
-        <span className="text-second">
-          {state?.storages
-            .map(
-              (s) =>
-                `${s.name}: ${s.identity !== 'known' ? STORAGE_IDENTITY[s.identity] : s.freeBytes === null ? 'there' : `${bytes(s.freeBytes)} free`}`,
-            )
-            .join(' · ')}
-        </span>
+      <div className="flex items-end justify-between gap-6">
+        <div>
+          <h1 className="font-serif text-[24px] leading-none font-medium">The queue</h1>
+          <p className="pt-1 text-second">
+            {state?.queue.held ? 'Nothing new is begun. ' : ''}
+            {state?.storages
+              .map(
+                (s) =>
+                  `${s.name}: ${s.identity !== 'known' ? STORAGE_IDENTITY[s.identity] : s.freeBytes === null ? 'there' : `${bytes(s.freeBytes)} free`}`,
+              )
+              .join(' · ')}
+          </p>
+        </div>
+        <QueueSettingsBar />
       </div>
-      <div className="flex min-h-0 flex-1 flex-col gap-4 overflow-y-auto">
-        {state === null ? (
-          <Panel className="flex-1">
-            <Empty title="Looking for the engine…" />
-          </Panel>
-        ) : jobs.length === 0 ? (
-          <Panel className="flex-1">
-            <Empty title="Nothing is running and nothing waits">
-              Open a disc from{' '}
-              <Link href="/" className="underline">
-                the shelf
-              </Link>
-              , look at the reels it proposes, and queue them.
-            </Empty>
-          </Panel>
-        ) : (
-          groups.map((g) => (
-            <Panel key={g.name} label={g.name} title={`${g.name}, ${plural(g.jobs.length, 'job')}`} className="shrink-0">
-              <ul>
-                {g.jobs.slice(0, most).map((j) => (
-                  <JobRow key={j.id} job={j} />
-                ))}
-              </ul>
-              {g.jobs.length > most && (
+      {state === null ? (
+        <Panel className="flex-1">
+          <Empty title="Looking for the engine…" />
+        </Panel>
+      ) : jobs.length === 0 ? (
+        <Panel className="flex-1">
+          <Empty title="Nothing is running and nothing waits">
+            Open a disc from{' '}
+            <Link href="/" className="underline">
+              the shelf
+            </Link>
+            , look at the reels it proposes, and queue them.
+          </Empty>
+        </Panel>
+      ) : (
+        <Panel label="Queue" className="flex-1">
+          <div className="flex flex-wrap items-center gap-1.5 border-b border-faint px-3 py-1.5">
+            {[null, ...GROUPS].map((name) => {
+              const count = name === null ? jobs.length : (counts.get(name)?.length ?? 0);
+              return (
                 <Button
-                  tone="quiet"
-                  className="m-2 self-start"
+                  key={name ?? 'all'}
+                  tone={only === name ? 'plain' : 'quiet'}
+                  aria-pressed={only === name}
+                  disabled={count === 0 && only !== name}
                   onClick={() => {
-                    setMost(most + LISTED);
+                    setOnly(name);
                   }}
                 >
-                  Show more of {g.jobs.length.toLocaleString('en-GB')}
+                  {name ?? 'All'} <span className="text-second">{count.toLocaleString('en-GB')}</span>
                 </Button>
+              );
+            })}
+            <span className="flex-1" />
+            <TextField
+              label="Jobs with these words"
+              type="search"
+              placeholder="name, disc, storage"
+              className="w-52"
+              value={words}
+              onChange={(e) => {
+                setWords(e.target.value);
+              }}
+            />
+            <Button
+              tone="quiet"
+              disabled={listed.length === 0}
+              onClick={() => {
+                setChosen(marked.length === listed.length ? new Set() : new Set(listed.map((j) => j.id)));
+              }}
+            >
+              {marked.length > 0 && marked.length === listed.length ? 'Choose none' : 'Choose all of these'}
+            </Button>
+          </div>
+          {marked.length > 0 && (
+            <ArrangeBar
+              jobs={marked}
+              first={first}
+              onNone={() => {
+                setChosen(new Set());
+              }}
+            />
+          )}
+          {listed.length === 0 ? (
+            <Empty title="No job is like that">Other words, or all of them, show more.</Empty>
+          ) : (
+            <JobList
+              groups={groups}
+              onMove={move}
+              row={(job, handle) => (
+                <JobRow job={job} handle={handle} first={first} chosen={chosen.has(job.id)} onChoose={choose} onMove={move} />
               )}
-            </Panel>
-          ))
-        )}
-      </div>
+            />
+          )}
+        </Panel>
+      )}
     </div>
   );
 }
