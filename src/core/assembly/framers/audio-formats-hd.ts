@@ -71,6 +71,7 @@ export function hdmvLpcmFormat(layout: HdmvLpcmLayout): AudioFormat {
     first: null,
     splits: true,
     unitBytes: groupBytes,
+    exactStamps: true,
     frameAt: (_data, at, end, final) => {
       const groups = Math.min(runGroups, Math.floor((end - at) / groupBytes));
       if (groups === runGroups || (final && groups > 0)) return { bytes: groups * groupBytes, ticks: groups * ticksPerGroup };

@@ -29,6 +29,8 @@ export interface AudioFormat {
   readonly unitBytes: number;
   /** Every packet begins with a run: after a missing piece one can go on with the next, without waiting for a stamp. */
   readonly resumesAtPacket?: boolean;
+  /** Of samples: a stamp is that of the first one of its own packet, and of no other. */
+  readonly exactStamps?: boolean;
   /** A piece must begin with a frame that is `key`. */
   readonly needsKey?: boolean;
   /** The header of the first frame, for the container. */

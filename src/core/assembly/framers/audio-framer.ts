@@ -57,6 +57,10 @@ export class AudioFramer extends Framer {
   private restsAt: number | null = null;
   /** Overlap left out since the clock last changed. */
   private overlapAtJoin = 0;
+  /** A stamp was followed back: samples that were heard already are left out, however few they are, or time would go back. */
+  private wentBack = false;
+  /** When the frame taken last begins. */
+  private startOfLast = Number.NEGATIVE_INFINITY;
 
   constructor(
     private readonly timeline: Timeline,
@@ -278,10 +282,12 @@ export class AudioFramer extends Framer {
     this.awaitsKey = false;
     this.atBeginning = false;
     // Once samples are known to be heard twice, all of them are.
-    if (this.format.splits && this.endOfTaken - start > (this.overlapAtJoin > 0 ? SMOOTHED_TICKS : POINTER_JITTER_TICKS)) {
+    const isKnown = this.overlapAtJoin > 0 || this.wentBack;
+    if (this.format.splits && this.endOfTaken - start > (isKnown ? SMOOTHED_TICKS : POINTER_JITTER_TICKS)) {
       this.dropOverlap(start, bytes, ticks);
       return true;
     }
+    this.wentBack = false;
     if (!this.format.splits && start < this.endOfTaken - ticks / 2) {
       this.account.leave('overlaps the part before', bytes, ticks);
       this.account.irregular(start, start - this.endOfTaken);
@@ -292,6 +298,7 @@ export class AudioFramer extends Framer {
     this.next = start + ticks;
     this.startOfTaken ??= start;
     this.endOfTaken = this.next;
+    this.startOfLast = start;
     this.queue.push({ position, length: bytes, ticks: start, durationTicks: ticks, orderTicks: start, key, discardable: false });
     return true;
   }
@@ -374,6 +381,11 @@ export class AudioFramer extends Framer {
     if (sameClock && gap >= least) this.account.fault('gap', this.next, gap / TICKS_PER_MS);
     if (!sameClock && gap > SILENCE_TICKS) this.account.fault('no sound', this.next, gap / TICKS_PER_MS);
     this.next += gap;
+    if (!this.format.splits || gap > 0) return;
+    // On Blu-ray a stamp is that of its packet's first sample: what is heard twice is known to the sample. On DVD it may point beside it by more
+    // than this: no sample goes for that, and time goes back no further than order allows.
+    if (this.format.exactStamps) this.wentBack = true;
+    else if (this.endOfTaken - this.next <= POINTER_JITTER_TICKS) this.next = Math.max(this.next, this.startOfLast);
   }
 
   /** How much of an LPCM stamp's deviation from the running time is taken for real. */

@@ -1,5 +1,6 @@
 import { SubpictureFramer } from './subpicture-framer';
 import { framedFormat, lpcmFormat } from './audio-formats';
+import { hdmvLpcmFormat } from './audio-formats-hd';
 import { AudioFramer } from './audio-framer';
 import { EsBuffer } from './es-buffer';
 import { FaultLog } from '../faults';
@@ -434,9 +435,39 @@ describe('LPCM', () => {
           .packets.map((p) => p.ticks / MS)
           .slice(0, 5),
       ).toEqual([0, 20, 40, 50, 70]);
+    // Time never goes back, however much or little stamps overlap: no reader of the file expects that.
+    for (let at = -30; at <= 80; at++) {
+      const times = joined(at).packets.map((p) => p.ticks);
+      expect(times).toEqual([...times].sort((a, b) => a - b));
+    }
     const twice = joined(-20);
     expect(twice.left.get('overlaps the part before')?.bytes).toBe(70 * BYTES_PER_MS);
     expect(twice.bytes).toBe((193 - 70) * BYTES_PER_MS);
+  });
+
+  test('on Blu-ray stamps are exact: at a join what is heard twice goes, to the sample, and what follows stands where its stamp says', () => {
+    const hdmv = { bitDepth: 16, channels: 2, sampleRateHz: 48000, assignment: 3 } as const;
+    for (let at = 0; at <= 60; at++) {
+      const timeline = new Timeline();
+      const epoch = timeline.begin(0);
+      timeline.place(epoch, 0, 0);
+      const framer = new AudioFramer(timeline, hdmvLpcmFormat(hdmv));
+      framer.beginPiece({ notBefore: Number.NEGATIVE_INFINITY, midFrame: false });
+      for (let i = 0; i < 10; i++) feed(framer, epoch, 5, 90 * 5 * i);
+      const next = timeline.begin(0);
+      timeline.place(next, 0, at * MS);
+      for (let i = 0; i < 30; i++) feed(framer, next, 5, 90 * 5 * i);
+      framer.process(true);
+      const packets = drain(framer.queue);
+      const times = packets.map((p) => p.ticks);
+      expect(times).toEqual([...times].sort((a, b) => a - b));
+      // Up to five milliseconds are the unrest of stamps.
+      const overlap = 50 - at > 5 ? 50 - at : 0;
+      expect(framer.account.left.get('overlaps the part before')?.bytes ?? 0).toBe(overlap * BYTES_PER_MS);
+      const last = packets.at(-1);
+      const end = Math.abs(50 - at) > 5 ? at + 150 : 200;
+      expect(((last?.ticks ?? 0) + (last?.durationTicks ?? 0)) / MS).toBeCloseTo(end, 6);
+    }
   });
 
   test('two pieces that meet inside a run share it out between them, to the sample', () => {
