@@ -50,6 +50,7 @@ export const SYSTEM = {
   bd_list_titles: 'libbluray-bin',
   mediaconch: 'mediaconch',
   tesseract: 'tesseract-ocr',
+  eject: 'eject',
 };
 const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 

@@ -1,5 +1,5 @@
-// npm start -- --images FOLDER --library FOLDER [--data FOLDER] [--name NAME] [--port N]: runs the application on your own folders.
-import { readFileSync, realpathSync, statSync, writeFileSync } from 'node:fs';
+// npm start -- --images FOLDER --library FOLDER [--drive DEVICE] [--data FOLDER] [--name NAME] [--port N]: runs the application on your own folders.
+import { readFileSync, readdirSync, realpathSync, statSync, writeFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
@@ -13,6 +13,7 @@ const { values } = parseArgs({
   options: {
     images: { type: 'string', multiple: true, default: [] },
     library: { type: 'string', multiple: true, default: [] },
+    drive: { type: 'string', multiple: true, default: [] },
     data: { type: 'string', default: path.join(homedir(), '.careful-vault') },
     name: { type: 'string' },
     port: { type: 'string', default: '4420' },
@@ -26,7 +27,15 @@ if (values.images.length === 0 || values.library.length === 0) {
   process.exit(64);
 }
 const { dataFolder, tell } = holdDataFolder(values.data);
-ensurePrograms(['ffmpeg', 'setpriv', 'tesseract']);
+/** Optical drives are found by themselves, whenever they are connected; `--drive` names any other device, or an image that stands in for one. */
+const optical = () => {
+  try {
+    return readdirSync('/sys/block').some((name) => /^sr\d+$/.test(name));
+  } catch {
+    return false;
+  }
+};
+ensurePrograms(['ffmpeg', 'setpriv', 'tesseract', ...(optical() || values.drive.length > 0 ? ['eject'] : [])]);
 await buildAll();
 const config = path.join(dataFolder, 'config.json');
 const before = (() => {
@@ -70,6 +79,12 @@ writeFileSync(
       roots,
       storages,
       drives: [],
+      devices: values.drive.map((device) => ({
+        id: `device-${path.basename(device).toLowerCase().replace(/[^a-z0-9]+/g, '-').slice(0, 30)}`,
+        name: path.basename(device),
+        path: path.resolve(device),
+      })),
+      opticalDrives: true,
       otherRoots: others(roots, knownRoots),
       otherStorages: others(storages, knownStorages),
     },

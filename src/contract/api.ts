@@ -38,7 +38,11 @@ export const DriveStateSchema = z.object({
   id,
   name: z.string(),
   simulated: z.boolean(),
-  state: z.enum(['empty', 'spinning up', 'ready', 'reading']),
+  /** `away`: not connected. `refused`, `busy`: see `problem`. */
+  state: z.enum(['empty', 'spinning up', 'ready', 'reading', 'away', 'refused', 'busy']),
+  /** What the system calls it; null for a simulated one. */
+  device: z.string().nullable().default(null),
+  problem: ProblemSchema.nullable().default(null),
   disc: z.string().nullable(),
   /** Discs that can be laid into a simulated drive. */
   discs: z.array(z.object({ id, label: z.string() })),

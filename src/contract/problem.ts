@@ -32,6 +32,8 @@ const ADVICE = {
   'engine-away': 'The engine is starting again. Jobs go on; this page comes back by itself.',
   'too-busy': 'Close another preview, then play it again.',
   'drive-empty': 'Insert a disc first.',
+  'drive-refused': 'Do what is said, log in again where that gave you another group, and start Careful Vault anew. Nothing was read.',
+  'drive-busy': 'Close what uses the drive, then try again.',
   'other-archive': 'Reload the page: it then shows the archive that runs at this address now. Nothing was done.',
   refused: 'Open the application at the address it printed when it started.',
   internal: 'Look at the log, and report it with this message.',

@@ -79,6 +79,7 @@ export const ROUTES = {
   reading: route('GET', '/readings/:id', null, ReadingResultSchema),
   cancelReading: route('DELETE', '/readings/:id', null, DoneSchema),
   insert: route('POST', '/drives/:id/insert', InsertSchema, DoneSchema),
+  load: route('POST', '/drives/:id/load', null, DoneSchema),
   eject: route('POST', '/drives/:id/eject', null, DoneSchema),
   /** The user says that what is there now is this library. */
   takeStorage: route('POST', '/storages/:id/take', null, DoneSchema),

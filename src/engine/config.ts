@@ -13,6 +13,10 @@ export const EngineConfigSchema = z.object({
   roots: z.array(place),
   /** Library storages. `taken`: whoever starts the application has made it, and nobody else need be asked whether it is one. */
   storages: z.array(place.extend({ taken: z.boolean().default(false) })),
+  /** Drives of this machine by their device: `/dev/sr0`, a loop device, an image that stands in for one. */
+  devices: z.array(place).default([]),
+  /** Optical drives are found by themselves. */
+  opticalDrives: z.boolean().default(false),
   drives: z.array(
     z.object({
       id: place.shape.id,

@@ -3,6 +3,7 @@ import path from 'node:path';
 import { WorkError, type DriveState, type JobSource } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import type { EngineConfig } from './config';
+import type { DeviceDrives } from './device-drives';
 
 interface Tray {
   disc: string | null;
@@ -11,13 +12,14 @@ interface Tray {
   users: number;
 }
 
-/** The drives of this machine. Here they are stand-ins that take discs of the demo archive like a tray would. */
+/** All drives: those of this machine, and stand-ins that take discs of the demo archive like a tray would. */
 export class Drives {
   private readonly trays = new Map<string, Tray>();
   private readonly stateFile: string;
 
   constructor(
     private readonly config: EngineConfig,
+    private readonly devices: DeviceDrives,
     private readonly changed: () => void,
   ) {
     this.stateFile = path.join(config.dataFolder, 'trays.json');
@@ -49,18 +51,21 @@ export class Drives {
   }
 
   states(): DriveState[] {
-    return this.config.drives.map((drive) => {
+    const simulated = this.config.drives.map((drive): DriveState => {
       const { tray } = this.find(drive.id);
       const disc = drive.discs.find((d) => d.id === tray.disc);
       return {
         id: drive.id,
         name: drive.name,
         simulated: true,
+        device: null,
+        problem: null,
         disc: disc?.label ?? null,
         discs: drive.discs.map(({ id, label }) => ({ id, label })),
         state: !disc ? 'empty' : tray.users > 0 ? (tray.spunUp ? 'reading' : 'spinning up') : 'ready',
       };
     });
+    return [...this.devices.states(), ...simulated];
   }
 
   insert(id: string, disc: string): void {
@@ -71,7 +76,12 @@ export class Drives {
     this.save();
   }
 
-  eject(id: string): void {
+  /** @throws WorkError `bad-request`, `drive-busy`, `drive-refused`. */
+  async eject(id: string): Promise<void> {
+    if (this.devices.has(id)) {
+      await this.devices.eject(id);
+      return;
+    }
     const { drive, tray } = this.find(id);
     if (tray.users > 0) throw new WorkError('bad-request', `${drive.name} is being read: cancel that first`);
     tray.disc = null;
@@ -80,6 +90,7 @@ export class Drives {
 
   /** @throws WorkError `drive-empty`. */
   source(id: string): JobSource {
+    if (this.devices.has(id)) return this.devices.source(id);
     const { drive, tray } = this.find(id);
     const disc = drive.discs.find((d) => d.id === tray.disc);
     if (!disc) throw new WorkError('drive-empty', `${drive.name} is empty`);
@@ -88,7 +99,10 @@ export class Drives {
 
   /** Marks a drive as in use. @returns whether it has to spin up, and a function to call when done. */
   use(id: string): { readonly spunUp: boolean; readonly done: () => void } {
-    const { tray } = this.find(id);
+    if (this.devices.has(id)) return this.devices.use(id);
+    const tray = this.trays.get(id);
+    // A drive that is not connected any more: its job says so when it reads.
+    if (!tray) return { spunUp: true, done: () => undefined };
     const { spunUp } = tray;
     tray.users++;
     this.changed();
@@ -107,11 +121,13 @@ export class Drives {
 
   /** Does the disc turn at its speed? */
   isSpunUp(id: string): boolean {
+    if (this.devices.has(id)) return true;
     return this.find(id).tray.spunUp;
   }
 
   /** The disc has come to speed. */
   spunUp(id: string): void {
+    if (this.devices.has(id)) return;
     const { tray } = this.find(id);
     if (tray.spunUp) return;
     tray.spunUp = true;

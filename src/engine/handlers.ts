@@ -5,6 +5,7 @@ import { examineAudioFile, requireSameFile } from '@/node/audio-file';
 import { APPLICATION } from '@/node/version';
 import type { ArchiveIdentity } from './archive';
 import { orderCopies } from './copies';
+import type { DeviceDrives } from './device-drives';
 import type { Drives } from './drives';
 import type { Encoders } from './encoders';
 import type { Helpers } from './helpers';
@@ -27,6 +28,7 @@ export interface EngineParts {
   readonly roots: Roots;
   readonly storages: Storages;
   readonly drives: Drives;
+  readonly devices: DeviceDrives;
   readonly readings: Readings;
   readonly looks: Looks;
   readonly jobs: Jobs;
@@ -123,8 +125,12 @@ export const HANDLERS: Handlers = {
     looks.closeDrive(id);
     return done;
   },
-  eject: ({ drives, looks }, { id }) => {
-    drives.eject(id);
+  load: async ({ devices }, { id }) => {
+    await devices.load(id);
+    return done;
+  },
+  eject: async ({ drives, looks }, { id }) => {
+    await drives.eject(id);
     looks.closeDrive(id);
     return done;
   },

@@ -9,6 +9,7 @@ import { identify, isAlive, readProcess } from '@/node/process-id';
 import { ArchiveIdentity } from './archive';
 import { loadConfig } from './config';
 import { Encoders } from './encoders';
+import { DeviceDrives } from './device-drives';
 import { Drives } from './drives';
 import { Helpers } from './helpers';
 import { Hub } from './hub';
@@ -53,9 +54,17 @@ const helpers = new Helpers(path.join(here, 'helper.mjs'));
 const pool = new Pool(Math.max(2, Math.ceil(cpus().length / 2)));
 const players = new Players();
 const outputs = new Outputs(config, ({ id }) => !storages.isSilent(id), helpers, pool);
-const drives = new Drives(config, () => {
+const tellDrives = () => {
   hub.send({ type: 'drives', drives: drives.states() });
+};
+const devices = new DeviceDrives(config, tellDrives, (drive) => {
+  looks.closeDrive(drive);
+  // What a disc is put in for: it is recognised, whether a page is open or not.
+  readings.start({ kind: 'drive', drive }).catch((error: unknown) => {
+    console.error(error);
+  });
 });
+const drives = new Drives(config, devices, tellDrives);
 const resolve = (ref: SourceRef): Promise<JobSource> =>
   ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
 const readings = new Readings(resolve, drives, hub, helpers);
@@ -114,6 +123,7 @@ const server = createEngineServer({
   roots,
   storages,
   drives,
+  devices,
   readings,
   looks,
   jobs,
@@ -125,7 +135,7 @@ const server = createEngineServer({
   rehearsals,
   resolve,
 });
-await Promise.all([storages.start(), roots.look()]);
+await Promise.all([storages.start(), roots.look(), devices.look()]);
 await jobs.start();
 void watchOutputs();
 const trial = new AbortController();
@@ -138,7 +148,7 @@ const firstTrial = setTimeout(
 );
 const timer = setInterval(
   () =>
-    void Promise.all([watch(), watchOutputs()]).catch((error: unknown) => {
+    void Promise.all([watch(), watchOutputs(), devices.look()]).catch((error: unknown) => {
       console.error(error);
     }),
   WATCH_MS,

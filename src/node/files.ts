@@ -1,9 +1,20 @@
 import { readSync, type Dirent } from 'node:fs';
-import { open, opendir, realpath, stat, type FileHandle } from 'node:fs/promises';
+import { open, opendir, readFile, realpath, stat, type FileHandle } from 'node:fs/promises';
 import path from 'node:path';
 import { setImmediate as nextTurn } from 'node:timers/promises';
 import { DiscError, type ByteSource } from '@/core/bytes';
 import { pathParts, type Volume, type VolumeEntry, type VolumeFile } from '@/core/volume';
+
+/** Device numbers as the kernel packs them for programs (makedev(3)). */
+const major = (rdev: number) => ((rdev >> 8) & 0xfff) | (Math.floor(rdev / 2 ** 32) & ~0xfff);
+const minor = (rdev: number) => (rdev & 0xff) | ((rdev >> 12) & 0xfff00);
+/** Where the kernel tells of a block device. */
+export const sysfsOf = (rdev: number): string => `/sys/dev/block/${major(rdev)}:${minor(rdev)}`;
+
+/** Bytes of a block device: `stat` says nothing of them. sysfs counts in 512. */
+export async function deviceBytes(rdev: number): Promise<number> {
+  return Number(await readFile(`${sysfsOf(rdev)}/size`, 'utf8').catch(() => 0)) * 512;
+}
 
 /** A file on this machine as a source; `close` when done. */
 export interface FileSource extends ByteSource {
@@ -28,7 +39,8 @@ export async function openFileSource(file: string, manner: ReadingManner = {}): 
       cause: error,
     });
   }
-  const { size } = await handle.stat();
+  const info = await handle.stat();
+  const size = info.isBlockDevice() ? await deviceBytes(info.rdev) : info.size;
   return { ...handleSource(path.basename(file), handle, size, manner), close: () => handle.close() };
 }
 

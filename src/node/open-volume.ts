@@ -5,6 +5,9 @@ import type { JobSource } from '@/contract';
 import { openSimulatedDrive } from './drive';
 import { openFileSource, openFolderVolume, type ReadingManner } from './files';
 
+/** A simulated disc is a file that says so; a drive is a device. */
+const isSimulated = (path: string): boolean => path.endsWith('.json');
+
 export interface OpenedVolume {
   readonly volume: Volume;
   /** What segments stand in, by its name; opened once. */
@@ -31,7 +34,7 @@ export async function openVolume(source: VolumeSource, options: OpenOptions = {}
     return withContent(folder, () => folder.close());
   }
   const file =
-    source.kind === 'drive'
+    source.kind === 'drive' && isSimulated(source.path)
       ? await openSimulatedDrive(source.path, options.spunUp ?? true, options.signal)
       : await openFileSource(source.path, options);
   try {

@@ -10,7 +10,7 @@ export interface ReadableSource {
 export function readableSources(disc: DiscRecord, engine: EngineState | null): readonly ReadableSource[] {
   return disc.sources.filter(({ ref }) => {
     if (ref.kind === 'place') return engine?.roots.some((r) => r.id === ref.root && r.available) ?? true;
-    return engine?.drives.some((d) => d.id === ref.drive && d.state !== 'empty') ?? true;
+    return engine?.drives.some((d) => d.id === ref.drive && ['ready', 'reading', 'spinning up'].includes(d.state)) ?? true;
   });
 }
 

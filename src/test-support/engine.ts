@@ -50,6 +50,7 @@ export class TestEngine {
     discs: readonly TestDisc[] = [],
     storages: readonly { id: string; name: string; path: string }[] = [],
     readonly folder = temporaryFolder(),
+    devices: readonly { id: string; name: string; path: string }[] = [],
   ) {
     this.library = path.join(folder, 'library');
     this.sounds = path.join(folder, 'sounds');
@@ -80,6 +81,7 @@ export class TestEngine {
         ],
         storages: [{ id: 'library', name: 'Library', path: this.library, taken: true }, ...storages],
         drives: [{ id: 'tray', name: 'Tray', discs: files }],
+        devices,
       }),
     );
   }

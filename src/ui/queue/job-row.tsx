@@ -205,7 +205,7 @@ interface RowProps {
   readonly onMove: (job: JobState, before: string | null) => void;
 }
 
-const GRID = 'grid grid-cols-[16px_16px_minmax(0,1.5fr)_120px_minmax(0,3fr)_auto]';
+const GRID = 'grid grid-cols-[16px_16px_minmax(0,1.5fr)_112px_minmax(0,3fr)_minmax(236px,auto)]';
 
 /** One job: a line while it waits or is over, more while it runs or where it failed. */
 export function JobRow({ job, handle, first, chosen, onChoose, onMove }: RowProps) {

@@ -1,6 +1,7 @@
 'use client';
 
 import { Disc3 } from 'lucide-react';
+import Link from 'next/link';
 import type { DriveState, ReadingTask, SourceRef } from '@/contract';
 import { call } from '@/store/api';
 import { Button } from '../parts/controls';
@@ -8,7 +9,18 @@ import { Select } from '../parts/fields';
 import { ProblemNote } from '../parts/problem-note';
 import { ReadingProgress, isUnderWay } from '../parts/reading-progress';
 import { useAction } from '../parts/use-action';
+import type { DiscRow } from './collection';
 import { lastTask, startReading } from './readings';
+
+const STATE: Readonly<Record<DriveState['state'], string>> = {
+  empty: 'empty',
+  'spinning up': 'spinning up',
+  ready: 'ready',
+  reading: 'reading',
+  away: 'not connected',
+  refused: 'can not be read',
+  busy: 'in use',
+};
 
 function DiscSelect({ drive, onInsert }: { drive: DriveState; onInsert: (disc: string) => void }) {
   return (
@@ -27,8 +39,22 @@ function DiscSelect({ drive, onInsert }: { drive: DriveState; onInsert: (disc: s
   );
 }
 
+/** What lies in a drive, once it has been recognised: the disc, and how far it is with it. */
+function Recognised({ fingerprint, rows }: { fingerprint: string; rows: readonly DiscRow[] }) {
+  const row = rows.find((r) => r.disc.fingerprint === fingerprint);
+  if (!row) return null;
+  return (
+    <p className="mt-0.5 flex items-baseline gap-2">
+      <Link className="truncate text-accent hover:underline" href={`/bench/${fingerprint.slice(0, 16)}`}>
+        To its Bench
+      </Link>
+      <span className="text-second">{row.state}</span>
+    </p>
+  );
+}
+
 /** A drive: what lies in it, and what is being read of it. */
-export function DriveRow({ drive, tasks }: { drive: DriveState; tasks: readonly ReadingTask[] }) {
+export function DriveRow({ drive, tasks, rows }: { drive: DriveState; tasks: readonly ReadingTask[]; rows: readonly DiscRow[] }) {
   const action = useAction();
   const ref: SourceRef = { kind: 'drive', drive: drive.id };
   const task = lastTask(tasks, ref);
@@ -44,15 +70,23 @@ export function DriveRow({ drive, tasks }: { drive: DriveState; tasks: readonly 
       <div className="flex items-center gap-2">
         <Disc3 size={15} aria-hidden className="text-second" />
         <span className="font-semibold">{drive.name}</span>
-        {drive.simulated && <span className="text-third">simulated</span>}
-        <span className="ml-auto text-second">{drive.state}</span>
+        <span className="truncate text-third">{drive.simulated ? 'simulated' : drive.device}</span>
+        <span className="ml-auto text-second">{STATE[drive.state]}</span>
       </div>
       {drive.disc && <p className="mt-0.5 truncate font-serif text-[15px]">{drive.disc}</p>}
+      {drive.disc && task?.state === 'done' && task.fingerprint && task.name.startsWith(drive.disc) && (
+        <Recognised fingerprint={task.fingerprint} rows={rows} />
+      )}
       {reading ? (
         <ReadingProgress task={reading} />
       ) : (
         <div className="mt-1.5 flex items-center gap-2">
-          <DiscSelect drive={drive} onInsert={insert} />
+          {drive.simulated && <DiscSelect drive={drive} onInsert={insert} />}
+          {!drive.simulated && drive.state === 'empty' && (
+            <Button tone="quiet" disabled={action.busy} onClick={() => void action.run(() => call('load', { id: drive.id }))}>
+              Close the tray
+            </Button>
+          )}
           {drive.disc && (
             <Button onClick={() => void action.run(() => startReading(ref))} busy={action.busy}>
               Read
@@ -67,6 +101,11 @@ export function DriveRow({ drive, tasks }: { drive: DriveState; tasks: readonly 
               Eject
             </Button>
           )}
+        </div>
+      )}
+      {drive.problem && (
+        <div className="mt-2">
+          <ProblemNote problem={drive.problem} />
         </div>
       )}
       {action.problem && (

@@ -160,7 +160,7 @@ export function ShelfPage() {
       <h1 className="font-serif text-[24px] leading-none font-medium">The shelf</h1>
       <div className="grid min-h-0 flex-1 grid-cols-[clamp(264px,27vw,340px)_minmax(0,1fr)] gap-4">
         {state ? (
-          <Trays engine={state} knownSources={known} />
+          <Trays engine={state} knownSources={known} rows={rows ?? []} />
         ) : (
           <Panel>
             <Empty title="Looking for the engine…" />

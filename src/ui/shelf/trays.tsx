@@ -5,6 +5,7 @@ import dynamic from 'next/dynamic';
 import { useState } from 'react';
 import { sourceKey, type EngineState, type SourceRef } from '@/contract';
 import { Button, Panel, StateText } from '../parts/controls';
+import type { DiscRow } from './collection';
 import { DriveRow } from './drive-row';
 import { DropZone } from './drop-zone';
 import { LibraryStorage } from './library-storage';
@@ -15,7 +16,15 @@ import { SourceRow } from './source-row';
 const PlaceBrowser = dynamic(() => import('../parts/place-browser').then((m) => m.PlaceBrowser), { loading: () => null });
 
 /** Where discs come from: drives, watched folders, and any other folder that is configured. */
-export function Trays({ engine, knownSources }: { engine: EngineState; knownSources: readonly SourceRef[] }) {
+export function Trays({
+  engine,
+  knownSources,
+  rows,
+}: {
+  engine: EngineState;
+  knownSources: readonly SourceRef[];
+  rows: readonly DiscRow[];
+}) {
   const known = new Set(knownSources.map(sourceKey));
   const [browsing, setBrowsing] = useState<string | null>(null);
   return (
@@ -24,7 +33,7 @@ export function Trays({ engine, knownSources }: { engine: EngineState; knownSour
         <Panel title="Trays" label="Trays" className="shrink-0">
           <ul>
             {engine.drives.map((d) => (
-              <DriveRow key={d.id} drive={d} tasks={engine.readings} />
+              <DriveRow key={d.id} drive={d} tasks={engine.readings} rows={rows} />
             ))}
           </ul>
         </Panel>
