@@ -43,6 +43,8 @@ export const DriveStateSchema = z.object({
   /** What the system calls it; null for a simulated one. */
   device: z.string().nullable().default(null),
   problem: ProblemSchema.nullable().default(null),
+  /** It has a tray that moves by itself. */
+  tray: z.boolean().default(true),
   disc: z.string().nullable(),
   /** Discs that can be laid into a simulated drive. */
   discs: z.array(z.object({ id, label: z.string() })),

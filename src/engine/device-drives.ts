@@ -69,6 +69,7 @@ export class DeviceDrives {
       name,
       simulated: false,
       device: path,
+      tray: /^\/dev\/sr\d+$/.test(path),
       disc: seen.medium && (seen.medium.label ?? 'a disc without a label'),
       discs: [],
       state: users > 0 ? 'reading' : seen.state,

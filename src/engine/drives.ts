@@ -59,6 +59,7 @@ export class Drives {
         name: drive.name,
         simulated: true,
         device: null,
+        tray: true,
         problem: null,
         disc: disc?.label ?? null,
         discs: drive.discs.map(({ id, label }) => ({ id, label })),

@@ -71,7 +71,7 @@ export function DriveRow({ drive, tasks, rows }: { drive: DriveState; tasks: rea
         <Disc3 size={15} aria-hidden className="text-second" />
         <span className="font-semibold">{drive.name}</span>
         <span className="truncate text-third">{drive.simulated ? 'simulated' : drive.device}</span>
-        <span className="ml-auto text-second">{STATE[drive.state]}</span>
+        <span className="ml-auto shrink-0 text-second">{STATE[drive.state]}</span>
       </div>
       {drive.disc && <p className="mt-0.5 truncate font-serif text-[15px]">{drive.disc}</p>}
       {drive.disc && task?.state === 'done' && task.fingerprint && task.name.startsWith(drive.disc) && (
@@ -80,9 +80,9 @@ export function DriveRow({ drive, tasks, rows }: { drive: DriveState; tasks: rea
       {reading ? (
         <ReadingProgress task={reading} />
       ) : (
-        <div className="mt-1.5 flex items-center gap-2">
+        <div className="mt-1.5 flex items-center gap-2 empty:hidden">
           {drive.simulated && <DiscSelect drive={drive} onInsert={insert} />}
-          {!drive.simulated && drive.state === 'empty' && (
+          {!drive.simulated && drive.tray && drive.state === 'empty' && (
             <Button tone="quiet" disabled={action.busy} onClick={() => void action.run(() => call('load', { id: drive.id }))}>
               Close the tray
             </Button>
@@ -92,7 +92,7 @@ export function DriveRow({ drive, tasks, rows }: { drive: DriveState; tasks: rea
               Read
             </Button>
           )}
-          {drive.disc && (
+          {drive.disc && drive.tray && (
             <Button
               tone="quiet"
               onClick={() => void action.run(() => call('eject', { id: drive.id }))}
