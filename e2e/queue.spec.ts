@@ -1,0 +1,77 @@
+import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
+
+test.use({ house: 'queue' });
+
+test('the queue is arranged by menu, key and for many at once; it is held, paused, and goes on; nothing is lost', async ({
+  page,
+  app,
+  open,
+  complaints,
+}) => {
+  await open('/queue');
+  await page.getByRole('button', { name: 'Begin no new jobs' }).click();
+  await expect(page.getByText('Nothing new is begun.')).toBeVisible();
+  await open('/');
+  await readImage(page, 'LOCKS.iso', 'Locks');
+  await openBench(page, 'Locks');
+  await expect(cards(page)).toHaveCount(3);
+  await page.keyboard.press('q');
+  await page.getByText('Everything planned is on the queue.').waitFor();
+  await open('/queue');
+  const rows = page.getByRole('listitem', { name: /^Job / });
+  await expect(rows).toHaveCount(3);
+  const names = () => rows.evaluateAll((all) => all.map((row) => row.getAttribute('aria-label') ?? ''));
+  const [first = '', second = '', third = ''] = await names();
+  const named = (label: string) => label.slice('Job '.length);
+  await page.getByRole('button', { name: `What to do with ${named(third)}` }).click();
+  await page.getByRole('menuitem', { name: 'To the front' }).click();
+  await expect.poll(names).toEqual([third, first, second]);
+  await page.getByRole('checkbox', { name: `Choose ${named(third)}` }).focus();
+  await page.keyboard.press('Alt+ArrowDown');
+  await expect.poll(names).toEqual([first, third, second]);
+  // By the pointer, too.
+  const handle = (label: string) => page.getByRole('button', { name: `Move ${named(label)}` });
+  await handle(second).hover();
+  await page.mouse.down();
+  const box = await handle(first).boundingBox();
+  await page.mouse.move(box?.x ?? 0, (box?.y ?? 0) + 20, { steps: 5 });
+  await page.mouse.move((box?.x ?? 0) + 5, (box?.y ?? 0) + 6, { steps: 5 });
+  await page.mouse.up();
+  await expect.poll(names).toEqual([second, first, third]);
+  expect(await seriousFaults(page)).toEqual([]);
+  // Two at once; a third is to begin later.
+  await page.getByRole('checkbox', { name: `Choose ${named(first)}` }).check();
+  await page.getByRole('checkbox', { name: `Choose ${named(third)}` }).check();
+  const many = page.getByRole('region', { name: 'What to do with the chosen jobs' });
+  await many.getByRole('button', { name: 'Pause' }).click();
+  await expect(rows.filter({ hasText: 'on hold' })).toHaveCount(2);
+  await many.getByRole('button', { name: 'Begin at…' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Begin then' }).click();
+  await expect(rows.filter({ hasText: /begins/ })).toHaveCount(2);
+  await page.reload();
+  await expect.poll(names).toEqual([second, first, third]);
+  await expect(rows.filter({ hasText: 'on hold' })).toHaveCount(2);
+  // What may begin does; the others wait.
+  await page.getByRole('button', { name: 'Begin new jobs again' }).click();
+  const job = (label: string) => page.getByRole('listitem', { name: label, exact: true });
+  await expect(job(second)).toContainText('in the vault', { timeout: 60_000 });
+  await expect(rows.filter({ hasText: 'on hold' })).toHaveCount(2);
+  await job(first)
+    .getByRole('button', { name: `What to do with ${named(first)}` })
+    .click();
+  await page.getByRole('menuitem', { name: 'Begin at…' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'As soon as it can' }).click();
+  await job(first).getByRole('button', { name: 'Go on' }).click();
+  await expect(job(first)).toContainText('in the vault', { timeout: 60_000 });
+  await page.getByRole('checkbox', { name: `Choose ${named(third)}` }).check();
+  await many.getByRole('button', { name: 'Cancel' }).click();
+  await many.getByRole('button', { name: 'Really cancel 1' }).click();
+  await expect(job(third)).toContainText('cancelled');
+  // Only what is looked for is listed.
+  await page.getByLabel('Jobs with these words').fill(named(first));
+  await expect(rows).toHaveCount(1);
+  await page.getByLabel('Jobs with these words').fill('no such film');
+  await expect(page.getByText('No job is like that')).toBeVisible();
+  expect(app.results().filter((n) => n.endsWith('.mkv'))).toHaveLength(2);
+  expect(complaints).toEqual([]);
+});
