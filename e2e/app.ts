@@ -179,7 +179,7 @@ export async function openBench(page: Page, name: string): Promise<void> {
 /** Keeps the rules that were changed, and waits until it is said: a page that is left before may not have written them. */
 export async function keepRules(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Keep the rules' }).click();
-  await expect(page.getByText('The rules are kept:')).toBeVisible();
+  await expect(page.getByText('The rules are kept:').first()).toBeVisible();
 }
 
 /** Gives the only reel a name of its own and sends it to the queue. */

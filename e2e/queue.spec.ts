@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
 
 test.use({ house: 'queue' });
@@ -72,6 +73,23 @@ test('the queue is arranged by menu, key and for many at once; it is held, pause
   await expect(rows).toHaveCount(1);
   await page.getByLabel('Jobs with these words').fill('no such film');
   await expect(page.getByText('No job is like that')).toBeVisible();
+  // All of it is over: that is said wherever one is, and leads to what became of each.
+  await page
+    .getByText(/^The queue is done\. 3 jobs: 2 in the vault, proven and 1 cancelled\./)
+    .first()
+    .waitFor();
+  await page.getByRole('link', { name: 'Report' }).first().click();
+  await expect(page.getByRole('heading', { level: 1, name: 'Report of the queue' })).toBeVisible();
+  await expect(page.getByRole('row')).toHaveCount(4);
+  expect(await seriousFaults(page)).toEqual([]);
+  const saved = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'Save as a table' }).click();
+  const file = await saved;
+  expect(
+    readFileSync(await file.path(), 'utf8')
+      .split('\r\n')
+      .filter(Boolean),
+  ).toHaveLength(4);
   expect(app.results().filter((n) => n.endsWith('.mkv'))).toHaveLength(2);
   expect(complaints).toEqual([]);
 });

@@ -2,6 +2,7 @@ import 'fake-indexeddb/auto';
 import Dexie from 'dexie';
 import { findRoles } from '@/core/findings';
 import { DEFAULT_RULES, NO_TAGS } from '@/core/reels';
+import { job as jobOf } from '@/test-support/jobs';
 import { offers, sketchReading } from '@/test-support/readings';
 import type { EngineEvent, EngineState, JobState, Output } from '@/contract';
 import { EXCHANGE_FORMAT, HouseRulesSchema } from '@/contract';
@@ -14,38 +15,8 @@ import { planImport } from './exchange';
 
 const reading = sketchReading([{ parts: ['x:2'] }, { parts: ['a:30', 'b:30'], audio: 2 }], [offers(2, 1, true)]);
 const findings = findRoles(reading);
-const job = (id: string, state: JobState['state'], change: Partial<JobState> = {}): JobState => ({
-  id,
-  name: 'Film',
-  folder: '',
-  fileName: 'Film',
-  createdAt: '2026-01-01',
-  storage: 'Library',
-  disc: 'TEST',
-  fingerprint: reading.fingerprint,
-  copies: [],
-  copy: null,
-  recipes: ['master'],
-  state,
-  stage: null,
-  done: 0,
-  total: 0,
-  unit: 'bytes',
-  rate: null,
-  startedAt: null,
-  endedAt: null,
-  files: [],
-  problem: null,
-  attempts: 0,
-  paused: false,
-  rank: 0,
-  startAt: null,
-  places: 0,
-  damaged: 0,
-  stretches: [],
-  ...change,
-});
-
+const job = (id: string, state: JobState['state'], change: Partial<JobState> = {}) =>
+  jobOf(id, state, { fingerprint: reading.fingerprint, ...change });
 let db: Catalogue;
 beforeEach(async () => {
   db = new Catalogue(`test-${Math.random()}`);

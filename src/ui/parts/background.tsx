@@ -4,9 +4,15 @@ import { useEffect, useRef } from 'react';
 import { useEngine } from '@/store/engine';
 import { endingsBetween, type Ending } from '@/store/endings';
 import { discNamed } from '@/store/live';
+import { lastBatch } from '@/store/batch';
+import type { EngineState } from '@/contract';
 import { plural } from '../format';
+import { batchText } from '../queue/batch-text';
+import { tellOutside, useTold } from './use-told';
 import { discSentence } from '../words';
 import { toast, type ToastWish } from './toasts';
+
+const hasOpen = ({ jobs }: EngineState) => jobs.some((j) => j.state !== 'done' && j.state !== 'failed' && j.state !== 'cancelled');
 
 /** What ends together is told together. */
 const GATHER_MS = 700;
@@ -62,11 +68,25 @@ async function tell(endings: readonly Ending[]): Promise<void> {
 /** Says what ends while one is somewhere else, and leads there. */
 export function Background() {
   const { state } = useEngine();
+  const [told] = useTold();
   const last = useRef(state);
   const gathered = useRef<Ending[]>([]);
   useEffect(() => {
-    const endings = endingsBetween(last.current, state);
+    const before = last.current;
+    const endings = endingsBetween(before, state);
     last.current = state;
+    const batch = before && state && before.boot === state.boot && hasOpen(before) && !hasOpen(state) ? lastBatch(state.jobs) : null;
+    if (batch) {
+      // Last of all that is said: it stands for the rest.
+      setTimeout(() => {
+        toast({
+          text: `The queue is done. ${batchText(batch)}`,
+          state: batch.failed.length > 0 ? 'damaged' : 'kept',
+          to: { href: '/queue/report', name: 'Report' },
+        });
+      }, GATHER_MS * 2);
+      tellOutside(told, batchText(batch));
+    }
     if (endings.length === 0) return;
     if (gathered.current.length === 0)
       setTimeout(() => {
@@ -75,6 +95,6 @@ export function Background() {
         void tell(all);
       }, GATHER_MS);
     gathered.current = [...gathered.current, ...endings];
-  }, [state]);
+  }, [state, told]);
   return null;
 }

@@ -4,6 +4,7 @@ import Link from 'next/link';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { JobState } from '@/contract';
 import { arrange } from '@/store/arrange';
+import { lastBatch } from '@/store/batch';
 import { useEngine } from '@/store/engine';
 import { bytes } from '../format';
 import { Button, Empty, Panel } from '../parts/controls';
@@ -11,6 +12,7 @@ import { TextField } from '../parts/fields';
 import { toast } from '../parts/toasts';
 import { STORAGE_IDENTITY } from '../words';
 import { ArrangeBar } from './arrange-bar';
+import { BatchBar } from './batch-bar';
 import { JobList } from './job-list';
 import { JobRow } from './job-row';
 import { GROUPS, groupOf, queueGroups, type GroupName } from './queue-groups';
@@ -30,6 +32,7 @@ export function QueuePage() {
   const listed = useMemo(() => groups.flatMap((g) => g.jobs), [groups]);
   const marked = useMemo(() => listed.filter((j) => chosen.has(j.id)), [listed, chosen]);
   const first = useMemo(() => queueGroups(jobs, 'Waiting', '')[0]?.jobs[0]?.id ?? null, [jobs]);
+  const batch = useMemo(() => lastBatch(jobs), [jobs]);
   const last = useRef<string | null>(null);
   /** With shift, all from the last one on. */
   const choose = (id: string, on: boolean, isRange: boolean) => {
@@ -78,6 +81,7 @@ export function QueuePage() {
         </div>
         <QueueSettingsBar />
       </div>
+      {batch && <BatchBar batch={batch} />}
       {state === null ? (
         <Panel className="flex-1">
           <Empty title="Looking for the engine…" />

@@ -1,0 +1,101 @@
+import type { JobState, Problem } from '@/contract';
+
+/** A batch: jobs that were on the queue together, without a pause of any length in which nothing was. */
+
+export interface Batch {
+  readonly jobs: readonly JobState[];
+  readonly fromAt: string;
+  /** Null while any of them is not over. */
+  readonly untilAt: string | null;
+  /** In the vault, proven, and nothing to say of them. */
+  readonly done: readonly JobState[];
+  /** In the vault, proven, but of discs that are not whole. */
+  readonly withGaps: readonly JobState[];
+  readonly failed: readonly JobState[];
+  readonly cancelled: readonly JobState[];
+  /** Still to come, or at work. */
+  readonly open: readonly JobState[];
+}
+
+/** So long nothing may be on the queue within one batch, milliseconds: changing a disc takes its time. */
+const MOST_IDLE_MS = 30 * 60_000;
+
+const isOpen = (j: JobState) => j.state !== 'done' && j.state !== 'failed' && j.state !== 'cancelled';
+
+/** The batch that is under way, or was last; null where no job has ever been begun that is still listed. */
+export function lastBatch(jobs: readonly JobState[]): Batch | null {
+  const times = (j: JobState) => ({
+    from: Date.parse(j.createdAt),
+    to: isOpen(j) ? Number.POSITIVE_INFINITY : Date.parse(j.endedAt ?? j.createdAt),
+  });
+  const sorted = jobs
+    .filter((j) => Number.isFinite(Date.parse(j.createdAt)))
+    .sort((a, b) => times(b).to - times(a).to || times(b).from - times(a).from);
+  const [latest] = sorted;
+  if (!latest) return null;
+  const taken: JobState[] = [];
+  let begins = Number.POSITIVE_INFINITY;
+  for (const job of sorted) {
+    const { from, to } = times(job);
+    if (taken.length > 0 && to < begins - MOST_IDLE_MS) break;
+    taken.push(job);
+    begins = Math.min(begins, from);
+  }
+  const of = (is: (j: JobState) => boolean) => taken.filter(is);
+  const open = of(isOpen);
+  const ends = taken.map((j) => j.endedAt ?? '').sort();
+  return {
+    jobs: taken,
+    fromAt: new Date(begins).toISOString(),
+    untilAt: open.length > 0 ? null : (ends.at(-1) ?? null),
+    done: of((j) => j.state === 'done' && j.damaged === 0),
+    withGaps: of((j) => j.state === 'done' && j.damaged > 0),
+    failed: of((j) => j.state === 'failed'),
+    cancelled: of((j) => j.state === 'cancelled'),
+    open,
+  };
+}
+
+export interface ReportRow {
+  readonly name: string;
+  readonly disc: string;
+  readonly outcome: string;
+  readonly files: readonly string[];
+  readonly storage: string;
+  readonly startedAt: string | null;
+  readonly endedAt: string | null;
+  readonly problem: Problem | null;
+}
+
+const OUTCOME = (j: JobState): string => {
+  if (j.state === 'done') return j.damaged > 0 ? `in the vault, proven, with ${j.damaged} gaps` : 'in the vault, proven';
+  if (j.state === 'failed') return 'failed';
+  return j.state === 'cancelled' ? 'cancelled' : j.paused ? 'paused' : j.state;
+};
+
+/** What is said of each job, those that want eyes first. */
+export function reportRows(batch: Batch): readonly ReportRow[] {
+  return [...batch.failed, ...batch.withGaps, ...batch.open, ...batch.cancelled, ...batch.done].map((j) => ({
+    name: j.name,
+    disc: j.disc,
+    outcome: OUTCOME(j),
+    files: j.files,
+    storage: j.storage,
+    startedAt: j.startedAt,
+    endedAt: j.endedAt,
+    problem: j.state === 'failed' || isOpen(j) ? j.problem : null,
+  }));
+}
+
+/** A field of RFC 4180. What a spreadsheet would take for a formula is made a text. */
+const field = (text: string): string => `"${(/^[=+\-@\t\r]/.test(text) ? `'${text}` : text).replaceAll('"', '""')}"`;
+
+/** The report as a table for spreadsheets: RFC 4180. */
+export function reportCsv(rows: readonly ReportRow[]): string {
+  const head = ['name', 'disc', 'outcome', 'files', 'storage', 'begun', 'ended', 'problem', 'what to do'];
+  const lines = rows.map((r) => [
+    ...[r.name, r.disc, r.outcome, r.files.join('; '), r.storage, r.startedAt ?? '', r.endedAt ?? ''],
+    ...[r.problem?.message ?? '', r.problem?.whatToDo ?? ''],
+  ]);
+  return [head, ...lines].map((line) => `${line.map(field).join(',')}\r\n`).join('');
+}
