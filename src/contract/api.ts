@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, MasterPromiseSchema, OutcomeSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
+import { FixityStateSchema, NO_FIXITY } from './fixity';
 import { ProblemSchema } from './problem';
 import { EncoderStateSchema, RecipeIdSchema, RecipeSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
@@ -201,6 +202,7 @@ export const EngineStateSchema = z.object({
   jobs: z.array(JobStateSchema),
   queue: QueueSettingsSchema.default(QUEUE_SETTINGS),
   outputs: z.number(),
+  fixity: FixityStateSchema.default(NO_FIXITY),
   /** Encoders as they were found; none before they were tried. */
   encoders: z.array(EncoderStateSchema).default([]),
 });
@@ -218,6 +220,7 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('job-gone'), id: z.string() }),
   z.object({ type: z.literal('queue'), queue: QueueSettingsSchema }),
   z.object({ type: z.literal('outputs'), count: z.number() }),
+  z.object({ type: z.literal('fixity'), fixity: FixityStateSchema }),
   z.object({ type: z.literal('encoders'), encoders: z.array(EncoderStateSchema) }),
 ]);
 export type EngineEvent = z.infer<typeof EngineEventSchema>;

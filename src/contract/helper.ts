@@ -17,6 +17,8 @@ export const HelperOrderSchema = z.discriminatedUnion('kind', [
     spunUp: z.boolean(),
     thorough: z.boolean(),
   }),
+  /** SHA-256 of a file of the library. */
+  z.object({ kind: z.literal('hash'), file: z.string() }),
   z.object({
     kind: z.literal('prove'),
     file: z.string(),
@@ -37,6 +39,7 @@ export const HelperLineSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('progress'), progress: ReadingTaskSchema.shape.progress }),
   z.object({ type: z.literal('read'), reading: ReadingSchema, findings: FindingsSchema }),
   z.object({ type: z.literal('proven'), proof: ProofSchema, sha256: z.string(), besideMatch: z.boolean() }),
+  z.object({ type: z.literal('hashed'), sha256: z.string() }),
   z.object({ type: z.literal('failed'), problem: ProblemSchema }),
 ]);
 export type HelperLine = z.infer<typeof HelperLineSchema>;

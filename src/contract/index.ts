@@ -10,3 +10,4 @@ export * from './exchange';
 export type { FromDropped, ToDropped } from './dropped';
 export * from './helper';
 export * from './reading-text';
+export * from './fixity';

@@ -33,6 +33,7 @@ import {
   SubmitJobSchema,
   SubmittedSchema,
 } from './api';
+import { ChecksSchema, FixityScheduleSchema } from './fixity';
 import { ReadTextWishSchema } from './reading-text';
 import { RehearsalWishSchema, SampleSchema, TrialWishSchema } from './rehearsal';
 
@@ -96,6 +97,11 @@ export const ROUTES = {
   outputs: asking('/outputs', OutputListSchema, PageQuerySchema),
   output: route('GET', '/outputs/:id', null, OutputSchema),
   reprove: route('POST', '/outputs/:id/prove', null, ReproveSchema),
+  /** All that is in the vault is read, and compared with its sidecars. */
+  beginCheck: route('POST', '/fixity/begin', null, DoneSchema),
+  stopCheck: route('POST', '/fixity/stop', null, DoneSchema),
+  scheduleChecks: route('POST', '/fixity', FixityScheduleSchema, DoneSchema),
+  checks: route('GET', '/outputs/:id/checks', null, ChecksSchema),
   /** Copies of a master, without its disc. */
   makeCopies: route('POST', '/outputs/:id/copies', CopyWishSchema, SubmittedSchema),
   play: asking('/outputs/:id/play', 'stream', PlayQuerySchema),

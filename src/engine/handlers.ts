@@ -8,6 +8,7 @@ import { orderCopies } from './copies';
 import type { DeviceDrives } from './device-drives';
 import type { Drives } from './drives';
 import type { Encoders } from './encoders';
+import type { Fixity } from './fixity';
 import type { Helpers } from './helpers';
 import type { Hub } from './hub';
 import type { Jobs } from './jobs';
@@ -35,6 +36,7 @@ export interface EngineParts {
   readonly rules: QueueRules;
   readonly outputs: Outputs;
   readonly players: Players;
+  readonly fixity: Fixity;
   readonly helpers: Helpers;
   readonly encoders: Encoders;
   readonly rehearsals: Rehearsals;
@@ -75,7 +77,7 @@ async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
 
 /** One line a route: what it asks of which part. Bodies and queries are checked before they come here. */
 export const HANDLERS: Handlers = {
-  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, encoders }) => ({
+  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, fixity, encoders }) => ({
     boot: hub.boot,
     archive: archive.current,
     version: APPLICATION,
@@ -87,6 +89,7 @@ export const HANDLERS: Handlers = {
     jobs: jobs.states(),
     queue: rules.current,
     outputs: outputs.lastCount,
+    fixity: fixity.state,
     encoders: [...encoders.states],
   }),
   events: ({ hub }, { request, response }) => {
@@ -162,6 +165,19 @@ export const HANDLERS: Handlers = {
   outputs: ({ outputs }, { query }) => outputs.list(query.from),
   output: async ({ outputs }, { id }) => (await outputs.find(id)).output,
   reprove: ({ outputs }, { id, signal }) => outputs.prove(id, signal),
+  beginCheck: ({ fixity }) => {
+    fixity.begin();
+    return done;
+  },
+  stopCheck: async ({ fixity }) => {
+    await fixity.stop();
+    return done;
+  },
+  scheduleChecks: ({ fixity }, { body }) => {
+    fixity.schedule(body.everyDays);
+    return done;
+  },
+  checks: async ({ fixity }, { id }) => ({ checks: await fixity.of(id) }),
   makeCopies: (parts, { id, body, signal }) => orderCopies(parts, id, body, signal),
   play: async ({ outputs, players }, { id, query, request, response }) => {
     const { file, output } = await outputs.find(id);

@@ -11,6 +11,7 @@ import { loadConfig } from './config';
 import { Encoders } from './encoders';
 import { DeviceDrives } from './device-drives';
 import { Drives } from './drives';
+import { Fixity } from './fixity';
 import { Helpers } from './helpers';
 import { Hub } from './hub';
 import { Jobs } from './jobs';
@@ -82,6 +83,9 @@ const rules = new QueueRules(config.dataFolder);
 const runners = new RunnerProcesses(runner);
 const jobs = new Jobs({ config, encoders, runners, drives, storages, hub, rules, finished: announceOutputs });
 
+const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, helpers, storages, hub });
+const isIdle = () => jobs.open.length === 0 && readings.states().every((t) => t.state !== 'reading');
+
 /** Looks at folders and storages now and then, and tells the pages what has changed. */
 const seen = new Map<string, string>();
 async function watch(): Promise<void> {
@@ -130,6 +134,7 @@ const server = createEngineServer({
   rules,
   outputs,
   players,
+  fixity,
   helpers,
   encoders,
   rehearsals,
@@ -148,9 +153,13 @@ const firstTrial = setTimeout(
 );
 const timer = setInterval(
   () =>
-    void Promise.all([watch(), watchOutputs(), devices.look()]).catch((error: unknown) => {
-      console.error(error);
-    }),
+    void Promise.all([watch(), watchOutputs(), devices.look()])
+      .then(() => {
+        fixity.beginIfDue(isIdle());
+      })
+      .catch((error: unknown) => {
+        console.error(error);
+      }),
   WATCH_MS,
 );
 server.listen(socket, () => {
@@ -164,6 +173,7 @@ function stop(): void {
   clearTimeout(firstTrial);
   trial.abort();
   jobs.stop();
+  void fixity.stop();
   looks.stop();
   server.close();
   server.closeAllConnections();

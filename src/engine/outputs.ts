@@ -9,6 +9,8 @@ import { VaultIndex, readSidecar, sidecarsIn, standingOf, type Listing, type Pla
 interface Located {
   readonly output: Output;
   readonly file: string;
+  /** Of its storage. */
+  readonly root: string;
 }
 
 /** A count or a list this old is good enough for a page that only shows it. */
@@ -79,6 +81,11 @@ export class Outputs {
     return { stamp: this.stamp, total: entries.length, outputs: entries.slice(from, from + VAULT_PAGE), unread };
   }
 
+  /** Everything that is there now, the newest first. */
+  async all(): Promise<readonly VaultEntry[]> {
+    return (await this.look()).entries;
+  }
+
   /** One result, with its whole sidecar, read now. @throws WorkError `not-known`. */
   async find(id: string): Promise<Located> {
     if (!this.places.has(id)) await this.look();
@@ -86,7 +93,7 @@ export class Outputs {
     const read = place ? await readSidecar(path.join(place.root, place.sidecar)) : null;
     if (!place || !read || !('written' in read)) throw new WorkError('not-known', 'This file is no longer in the vault');
     const standing = await standingOf(place, read.written.sidecar.file.sizeBytes);
-    return { file: path.join(place.root, standing.path), output: { ...standing, ...read.written } };
+    return { file: path.join(place.root, standing.path), root: place.root, output: { ...standing, ...read.written } };
   }
 
   /** Proves a file again, from its sidecar alone. */

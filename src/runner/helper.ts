@@ -62,7 +62,8 @@ const chunks: Buffer[] = [];
 for await (const chunk of process.stdin) chunks.push(chunk as Buffer);
 try {
   const order = HelperOrderSchema.parse(JSON.parse(Buffer.concat(chunks).toString('utf8')));
-  await say(order.kind === 'read' ? await read(order) : await prove(order));
+  if (order.kind === 'hash') await say({ type: 'hashed', sha256: await sha256File(order.file, never) });
+  else await say(order.kind === 'read' ? await read(order) : await prove(order));
 } catch (error) {
   await say({ type: 'failed', problem: toProblem(error) });
 }

@@ -45,6 +45,8 @@ export function applyEvent(state: EngineState, event: EngineEvent): EngineState 
       return { ...state, queue: event.queue };
     case 'outputs':
       return { ...state, outputs: event.count };
+    case 'fixity':
+      return { ...state, fixity: event.fixity };
     case 'encoders':
       return { ...state, encoders: event.encoders };
     case 'hello':

@@ -255,6 +255,7 @@ test('events fold into the state of the engine', () => {
     revision: 0,
     drives: [],
     queue: { held: false, encodeLanes: null, background: false },
+    fixity: { everyDays: 0, running: null, last: null, problem: null },
     roots: [],
     storages: [],
     readings: [],
