@@ -1,4 +1,5 @@
-import { readFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
 import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
 
 test.use({ house: 'queue' });
@@ -91,5 +92,25 @@ test('the queue is arranged by menu, key and for many at once; it is held, pause
       .filter(Boolean),
   ).toHaveLength(4);
   expect(app.results().filter((n) => n.endsWith('.mkv'))).toHaveLength(2);
+  // Years later: what is still the same is said to be, and what is not is found, whatever its proof says of the day it was made.
+  await open('/vault');
+  const checks = page.getByRole('region', { name: 'Checks of the files' });
+  await checks.getByRole('button', { name: 'Check all files' }).click();
+  await expect(checks).toContainText('2 files, all still what they were.');
+  const spoilt = path.join(app.library, `${named(second)}.mkv`);
+  const data = readFileSync(spoilt);
+  data[5000] = (data[5000] ?? 0) ^ 1;
+  writeFileSync(spoilt, data);
+  await checks.getByRole('button', { name: 'Check all files' }).click();
+  await expect(checks).toContainText('2 files, 1 still what they were.');
+  await checks.getByRole('button', { name: `${named(second)}.mkv` }).click();
+  await expect(page.getByText(/it was no longer what it was/)).toBeVisible();
+  const files = page.getByRole('region', { name: 'Files', exact: true });
+  await expect(files.getByRole('button', { name: new RegExp(named(second)) })).toContainText('changed');
+  await expect(files.getByRole('button', { name: new RegExp(named(first)) })).not.toContainText('changed');
+  expect(await seriousFaults(page)).toEqual([]);
+  await checks.getByLabel('How often all files are checked').selectOption({ label: 'every 30 days' });
+  await page.reload();
+  await expect(checks.getByLabel('How often all files are checked')).toHaveValue('30');
   expect(complaints).toEqual([]);
 });

@@ -24,6 +24,10 @@ export const FixityCheckSchema = z.object({
 });
 export type FixityCheck = z.infer<typeof FixityCheckSchema>;
 
+/** A file that is not what it was, by its identifier in the vault. */
+const Differing = FixityCheckSchema.extend({ id: z.string() });
+export type Differing = z.infer<typeof Differing>;
+
 export const EVERY_DAYS = [0, 7, 30, 90, 365] as const;
 
 export const FixityStateSchema = z.object({
@@ -32,7 +36,7 @@ export const FixityStateSchema = z.object({
   running: z.object({ done: count, total: count, path: z.string(), found: count }).nullable(),
   /** The last that came to its end; null where there was none. `skipped`: on storages that were away. */
   last: z
-    .object({ at: z.string(), checked: count, same: count, skipped: count, differing: z.array(FixityCheckSchema).max(500).readonly() })
+    .object({ at: z.string(), checked: count, same: count, skipped: count, differing: z.array(Differing).max(500).readonly() })
     .nullable(),
   /** Why the last one stopped before its end; null where it did not. */
   problem: ProblemSchema.nullable(),

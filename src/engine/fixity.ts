@@ -1,6 +1,15 @@
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
-import { FixityStateSchema, NO_FIXITY, WorkError, toProblem, type CheckResult, type FixityCheck, type FixityState } from '@/contract';
+import {
+  FixityStateSchema,
+  NO_FIXITY,
+  WorkError,
+  toProblem,
+  type CheckResult,
+  type Differing,
+  type FixityCheck,
+  type FixityState,
+} from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { CheckHistory } from './check-history';
 import type { Helpers } from './helpers';
@@ -97,7 +106,7 @@ export class Fixity {
   private async run(signal: AbortSignal): Promise<void> {
     const entries = await this.around.outputs.all();
     let [same, skipped, checked, said] = [0, 0, 0, 0];
-    const differing: FixityCheck[] = [];
+    const differing: Differing[] = [];
     for (const [done, entry] of entries.entries()) {
       signal.throwIfAborted();
       if (this.now - said > SAY_MS || done === 0) {
@@ -111,7 +120,7 @@ export class Fixity {
       }
       checked++;
       if (check.result === 'same') same++;
-      else differing.push(check);
+      else differing.push({ ...check, id: entry.id });
     }
     const at = new Date(this.now).toISOString();
     this.set({ last: { at, checked, same, skipped, differing: differing.slice(0, MOST_NAMED) } }, true);

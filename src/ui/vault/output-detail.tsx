@@ -12,6 +12,7 @@ import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
 import { recipeLine, resultName } from '../words-recipes';
 import { CHECK, legsText, proofState, proofText } from '../words-proof';
+import { Checks, LastCheck } from './checks';
 import { MakeCopies } from './make-copies';
 import { OutcomeOf } from './outcome';
 import { Player } from './player';
@@ -249,6 +250,7 @@ export function OutputDetail({ output }: { output: Output }) {
             </StateText>
           </div>
         )}
+        <LastCheck output={output} />
         {output.presence !== 'present' && (
           <div className="px-4 py-2">
             <StateText state="damaged">
@@ -286,6 +288,7 @@ export function OutputDetail({ output }: { output: Output }) {
           <div className="min-w-0 border-l border-faint">
             <OutcomeOf output={output} />
             <Proof output={output} />
+            <Checks output={output} />
             <Section name="Chapters">
               {sidecar.promise.chapters.length === 0 && <p className="text-second">None.</p>}
               <ol className="grid max-h-36 grid-cols-2 gap-x-4 overflow-y-auto">

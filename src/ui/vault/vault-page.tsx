@@ -2,7 +2,7 @@
 
 import Link from 'next/link';
 import { useState } from 'react';
-import type { StorageState, UnreadSidecar, VaultEntry } from '@/contract';
+import type { CheckResult, StorageState, UnreadSidecar, VaultEntry } from '@/contract';
 import { useEngine } from '@/store/engine';
 import { useOutput, useVault } from '@/store/outputs';
 import { ProblemNote } from '../parts/problem-note';
@@ -11,6 +11,7 @@ import { Button, Empty, Panel, StateText } from '../parts/controls';
 import { STORAGE_IDENTITY } from '../words';
 import { resultName } from '../words-recipes';
 import { proofState, proofWord } from '../words-proof';
+import { CHECKED, CHECK_MARK, FixityBar } from './fixity-bar';
 import { OutputDetail } from './output-detail';
 
 /** Files listed at first, and with each wish for more. */
@@ -54,7 +55,18 @@ function AwayStorages({ storages }: { storages: readonly StorageState[] }) {
   );
 }
 
-function FileRow({ entry: o, isCurrent, onChoose }: { entry: VaultEntry; isCurrent: boolean; onChoose: () => void }) {
+function FileRow({
+  entry: o,
+  found,
+  isCurrent,
+  onChoose,
+}: {
+  entry: VaultEntry;
+  /** What the last check of all files found, where it is not what it was. */
+  found: CheckResult | null;
+  isCurrent: boolean;
+  onChoose: () => void;
+}) {
   return (
     <li>
       <button
@@ -73,8 +85,8 @@ function FileRow({ entry: o, isCurrent, onChoose }: { entry: VaultEntry; isCurre
           </span>
         </span>
         <span className="flex justify-between">
-          <StateText state={o.presence === 'present' ? proofState(o.sidecar) : 'damaged'}>
-            <span className="text-[12px]">{o.presence === 'present' ? proofWord(o.sidecar) : o.presence}</span>
+          <StateText state={o.presence !== 'present' ? 'damaged' : found ? CHECK_MARK[found] : proofState(o.sidecar)}>
+            <span className="text-[12px]">{o.presence !== 'present' ? o.presence : found ? CHECKED[found] : proofWord(o.sidecar)}</span>
           </StateText>
           <span className="text-[12px] text-third">{day(o.sidecar.madeAt)}</span>
         </span>
@@ -98,12 +110,22 @@ export function VaultPage() {
   const current = shown.find((o) => o.id === chosen) ?? shown[0];
   const { output, problem } = useOutput(current);
   const listed = shown.slice(0, most);
+  const differing = new Map(state?.fixity.last?.differing.map((c) => [c.id, c.result]));
   return (
     <div className="mx-auto flex h-full max-w-[2200px] flex-col gap-3 px-5 pt-4 pb-5">
       <div className="flex items-baseline justify-between gap-6">
         <h1 className="font-serif text-[24px] leading-none font-medium">The vault</h1>
         <AwayStorages storages={state?.storages ?? []} />
       </div>
+      {state && outputs && outputs.length > 0 && (
+        <FixityBar
+          fixity={state.fixity}
+          onOpen={(id) => {
+            setSearch('');
+            setChosen(id);
+          }}
+        />
+      )}
       {vault && vault.unread.length > 0 && <Unread sidecars={vault.unread} />}
       {outputs === null ? (
         <Panel className="flex-1">
@@ -142,6 +164,7 @@ export function VaultPage() {
                 <FileRow
                   key={o.id}
                   entry={o}
+                  found={differing.get(o.id) ?? null}
                   isCurrent={o.id === current?.id}
                   onChoose={() => {
                     setChosen(o.id);
