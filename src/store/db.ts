@@ -91,7 +91,7 @@ export interface TrialRecord {
   readonly at: string;
 }
 
-export const CATALOGUE_VERSION = 13;
+export const CATALOGUE_VERSION = 14;
 
 /** Recipes of earlier versions: what they did not know is as it was. */
 const upgradeRecipes = (recipes: Table<Recipe>): PromiseLike<unknown> =>
@@ -191,7 +191,7 @@ export class Catalogue extends Dexie {
       await upgradeRecipes(change.table<Recipe>('recipes'));
     });
     // Recipes know marks, another speed and another dynamic range; trials are remembered.
-    this.version(CATALOGUE_VERSION)
+    this.version(13)
       .stores({ trials: '[fingerprint+title+settings], fingerprint' })
       .upgrade(async (change) => {
         await upgradeRecipes(change.table<Recipe>('recipes'));
@@ -203,6 +203,16 @@ export class Catalogue extends Dexie {
             Object.assign(setting, { rules: { ...DEFAULT_RULES, ...setting.rules } });
           });
       });
+    // Recipes know pictures that hold two views; jobs can be paused, moved and given a time.
+    this.version(CATALOGUE_VERSION).upgrade(async (change) => {
+      await upgradeRecipes(change.table<Recipe>('recipes'));
+      await change
+        .table('jobs')
+        .toCollection()
+        .modify((job: JobState) => {
+          Object.assign(job, { paused: false, rank: Date.parse(job.createdAt) || 0, startAt: null });
+        });
+    });
   }
 
   async rules(): Promise<HouseRules | null> {
