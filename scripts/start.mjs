@@ -80,7 +80,11 @@ writeFileSync(
       storages,
       drives: [],
       devices: values.drive.map((device) => ({
-        id: `device-${path.basename(device).toLowerCase().replace(/[^a-z0-9]+/g, '-').slice(0, 30)}`,
+        id: `device-${path
+          .basename(device)
+          .toLowerCase()
+          .replace(/[^a-z0-9]+/g, '-')
+          .slice(0, 30)}`,
         name: path.basename(device),
         path: path.resolve(device),
       })),

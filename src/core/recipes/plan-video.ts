@@ -3,8 +3,9 @@ import type { SubtitleCodec } from '../reading';
 import type { EncodePlan, PictureStep, PlannedAudio, Rate } from './encode-plan';
 import { HARDWARE, type Hardware } from './hardware-names';
 import type { Reasons } from './reasons';
-import { SOUND_ONLY, TEXTS, type CopyVideo, type EncodeFacts, type MadeLayout, type Recipe } from './recipe';
-import { eyeFacts, firstEye, isHalf, packingOf } from './views';
+import { SOUND_ONLY, TEXTS, type CopyVideo, type EncodeFacts, type Recipe } from './recipe';
+import { ViewsPlanner, type Placed } from './plan-views';
+import { eyeFacts } from './views';
 
 /** Encoders that know what kind of picture they are given. */
 const TUNED: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['H.264', 'HEVC', 'HEVC, 10 bit']);
@@ -59,7 +60,8 @@ export class VideoPlanner {
     const shape = { widthPixels: video.widthPixels, heightPixels: video.heightPixels };
     const displayAspect = video.displayAspect[0] / video.displayAspect[1];
     const soundOnly = SOUND_ONLY.has(container);
-    const views = soundOnly ? null : this.viewsWanted();
+    const planner = new ViewsPlanner(this.recipe, this.facts, this.reasons);
+    const views = soundOnly ? null : planner.wanted();
     if (video.twoViews && !soundOnly) this.tell('video', 'second view left', [], { weight: 'eyes' });
     const carried = CARRIES[container].video;
     if (soundOnly || (recipe.video.codec === 'as it is' && (!carried || carried.has(video.codec)))) {
@@ -103,7 +105,7 @@ export class VideoPlanner {
     const { steps, framesPerFrame, interlaced } = this.timeSteps(lossless);
     const { steps: placed, ...eye } = this.spaceSteps(interlaced, lossless);
     const surface = [...placed, ...this.lightSteps(), ...this.surfaceSteps()];
-    const { steps: shown, ...out } = views ? this.viewsSteps(views, surface, eye, lossless) : { steps: surface, ...eye };
+    const { steps: shown, ...out } = views ? planner.steps(views, surface, eye, lossless) : { steps: surface, ...eye };
     const all = [...steps, ...toned, ...this.drawSteps(), ...shown];
     const aSecond = 27e6 / video.frameTicks;
     const film = steps.some((s) => s.kind === 'film') ? 0.8 : 1;
@@ -236,66 +238,6 @@ export class VideoPlanner {
     return steps;
   }
 
-  /** How the copy is to hold both eyes; null where there is one view. A picture that is left as it is still says what it holds. */
-  private viewsWanted(): EncodePlan['video']['views'] {
-    const { recipe, facts } = this;
-    const { layout } = recipe.views;
-    const { packed } = facts;
-    if (!packed) {
-      if (layout !== 'kept' && !facts.video.twoViews) this.tell('picture', 'one view only');
-      return null;
-    }
-    const half = isHalf(packed, facts.video.displayAspect) ? ', half' : '';
-    const kept: MadeLayout = `${packed.packing === 'beside' ? 'side by side' : 'over-under'}${half}`;
-    const carried = CARRIES[recipe.container].video;
-    const copied = recipe.video.codec === 'as it is' && (!carried || carried.has(facts.video.codec));
-    const wanted = layout === 'kept' || copied ? { layout: kept, first: packed.first } : { layout, first: firstEye(recipe.views) };
-    const isPacked = packingOf(wanted.layout) !== null;
-    if (layout === 'kept' || copied) this.tell('picture', 'views said', [kept, wanted.first]);
-    else this.tell('picture', 'views put', isPacked ? [wanted.layout, wanted.first] : [wanted.layout]);
-    if (isPacked && wanted.first === 'right' && recipe.container !== 'Matroska' && recipe.container !== 'WebM')
-      this.tell('picture', 'eye order not written', [recipe.container], { weight: 'eyes' });
-    return wanted;
-  }
-
-  /** Both eyes taken apart and put together, each treated alike. Nothing where that would give the very same picture. */
-  private viewsSteps(
-    { layout, first }: NonNullable<EncodePlan['video']['views']>,
-    steps: readonly PictureStep[],
-    eye: ReturnType<VideoPlanner['spaceSteps']> extends infer S ? Omit<S, 'steps'> : never,
-    lossless: boolean,
-  ): ReturnType<VideoPlanner['spaceSteps']> {
-    const { packed, video } = this.facts;
-    const made = packingOf(layout);
-    // Squeezed pictures have whole pixels, and even ones but for lossless encoders.
-    const step = lossless ? 2 : 4;
-    const whole = (n: number) => Math.max(step, n - (n % step));
-    const beside = made?.packing === 'beside';
-    const width = made?.half && beside ? whole(eye.widthPixels) : eye.widthPixels;
-    const height = made?.half && !beside ? whole(eye.heightPixels) : eye.heightPixels;
-    const times = (is: boolean) => (made && !made.half && is ? 2 : 1);
-    const out = {
-      widthPixels: width * times(beside),
-      heightPixels: height * times(!beside),
-      displayAspect: (eye.displayAspect * times(beside)) / times(!beside),
-    };
-    if (!packed) return { steps: [], ...out };
-    const half = isHalf(packed, video.displayAspect);
-    const same = made?.packing === packed.packing && made.half === half && first === packed.first;
-    const isWhole = out.widthPixels === video.widthPixels && out.heightPixels === video.heightPixels;
-    if (same && steps.length === 0 && isWhole) return { steps: [], ...out };
-    // Squeezed eyes get their size back first, unless they are scaled anyway, or squeezed again untouched.
-    const alike = half && made?.half && made.packing === packed.packing;
-    const scaled = steps[0]?.kind === 'scale' || (alike && steps.length === 0);
-    const full = eyeFacts(this.facts).video;
-    const stretch: PictureStep[] =
-      half && !scaled ? [{ kind: 'scale', width: full.widthPixels, height: full.heightPixels, square: false }] : [];
-    return {
-      steps: [{ kind: 'views', from: packed, to: layout, first, width, height, steps: [...stretch, ...steps] }],
-      ...out,
-    };
-  }
-
   private wantsTreatment(): boolean {
     if (this.recipe.views.layout !== 'kept' && this.facts.packed) return true;
     const { deinterlace, bars, mostRows, pixels, denoise, turn, mirror, brightness, contrast, saturation, hue } = this.recipe.picture;
@@ -397,10 +339,7 @@ export class VideoPlanner {
   }
 
   /** What is done to the picture's shape: bars, size, pixels. */
-  private spaceSteps(
-    interlaced: boolean,
-    lossless: boolean,
-  ): { steps: PictureStep[]; widthPixels: number; heightPixels: number; displayAspect: number } {
+  private spaceSteps(interlaced: boolean, lossless: boolean): Placed {
     const { video } = eyeFacts(this.facts);
     const { bars, mostRows, pixels, grow, mark } = this.recipe.picture;
     const steps: PictureStep[] = [];
