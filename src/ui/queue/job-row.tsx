@@ -77,6 +77,7 @@ function StageLine({ job }: { job: JobState }) {
 /** Its state in a word or two. */
 function stateText(job: JobState): string {
   if (job.paused) return job.state === 'waiting' ? 'on hold' : 'paused';
+  if (job.state === 'waiting' && job.startAt !== null) return `begins ${moment(job.startAt)}`;
   return JOB[job.state];
 }
 
