@@ -124,7 +124,7 @@ try {
   await page.getByText('× playing time').first().waitFor({ timeout: 90_000 });
   await page.waitForTimeout(1500);
   await shot('queue');
-  await page.getByLabel('Ended').getByText('in the vault', { exact: true }).nth(5).waitFor({ timeout: 240_000 });
+  await page.getByRole('list', { name: 'Jobs' }).getByText('in the vault', { exact: true }).nth(5).waitFor({ timeout: 240_000 });
   await page.goto(`${address}/`);
   await page.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'Tide Tables' });
   await page.getByRole('table', { name: 'Discs' }).getByText('in the vault', { exact: true }).first().waitFor();
