@@ -136,6 +136,11 @@ export const JobStateSchema = z.object({
   stretches: z.array(DamageStretchSchema).readonly().default([]),
 });
 export type JobState = z.infer<typeof JobStateSchema>;
+/** Nothing more happens to it by itself. */
+export const isOver = ({ state }: Pick<JobState, 'state'>): boolean => state === 'done' || state === 'failed' || state === 'cancelled';
+/** The order in which jobs that wait are begun: pages show the same. */
+export const byRank = (a: Pick<JobState, 'id' | 'rank'>, b: Pick<JobState, 'id' | 'rank'>): number =>
+  a.rank - b.rank || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
 
 export const OutputSchema = z.object({
   id,

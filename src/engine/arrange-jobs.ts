@@ -64,7 +64,7 @@ export async function arrangeJobs(queue: Queue, runners: Runners, { jobs, decisi
       refused.push({ id, problem: toProblem(error) });
     });
   if (decision.do === 'move') {
-    const waiting = queue.open.map((r) => ({ id: r.order.id, rank: r.told.rank }));
+    const waiting = queue.open.map((r) => r.told);
     // Others get another rank too where there is no room between two.
     for (const [id, rank] of movedBefore(waiting, new Set(ids), decision.before))
       await say(queue, id, { type: 'ranked', rank }).catch((error: unknown) => {

@@ -1,6 +1,6 @@
 import { existsSync, mkdirSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import type { Arrange, EngineEvent, Job, JobState } from '@/contract';
+import { byRank, type Arrange, type EngineEvent, type Job, type JobState } from '@/contract';
 import { wholeTitleReel } from '@/core/reels';
 import { JobFolder, parseEvent } from '@/node/job-folder';
 import { identify, type ProcessId } from '@/node/process-id';
@@ -9,7 +9,7 @@ import { temporaryFolder } from '@/test-support/discs';
 import { seeded, type Random } from '@/test-support/random';
 import { sketchReading } from '@/test-support/readings';
 import { Jobs } from './jobs';
-import { byRank, movedBefore } from './queue-order';
+import { movedBefore } from './queue-order';
 import type { Runners } from './runners';
 
 /**

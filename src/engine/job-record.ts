@@ -5,6 +5,7 @@ import {
   JobSourceSchema,
   JobStateSchema,
   RecipesSchema,
+  isOver,
   storagesOf,
   toProblem,
   WorkError,
@@ -16,7 +17,7 @@ import {
 import { JobFolder } from '@/node/job-folder';
 import type { ProcessId } from '@/node/process-id';
 import { EventFollower } from './follower';
-import { foldJob, isOver, newFolded, type Folded } from './job-state';
+import { foldJob, newFolded, type Folded } from './job-state';
 import { phaseOf, type Phase } from './lanes';
 import { claimOf, type Claim } from './names';
 

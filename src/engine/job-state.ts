@@ -189,5 +189,3 @@ function reduceState(state: JobState, event: JobEvent, last: Folded['last']): Jo
       return state;
   }
 }
-
-export const isOver = (state: JobState): boolean => state.state === 'done' || state.state === 'failed' || state.state === 'cancelled';

@@ -10,6 +10,7 @@ import {
   JOB_VERSION,
   JobSchema,
   WorkError,
+  byRank,
   placeOf,
   storagesOf,
   toProblem,
@@ -32,7 +33,6 @@ import { JobRecord } from './job-record';
 import { lostJobState } from './job-state';
 import { Lanes } from './lanes';
 import { arrangeJobs, type Arranged } from './arrange-jobs';
-import { byRank } from './queue-order';
 import type { QueueRules } from './queue-rules';
 import { Names, claimOf, requireFreeInLibrary, type Claim } from './names';
 import type { Runners } from './runners';
@@ -315,7 +315,7 @@ export class Jobs {
         } else if (!record.isOver) idle.push(record);
       }
       const due = idle.filter((r) => r.isDue && (!rules.held || r.cancelAskedAt !== null));
-      due.sort((a, b) => byRank({ id: a.order.id, rank: a.told.rank }, { id: b.order.id, rank: b.told.rank }));
+      due.sort((a, b) => byRank(a.told, b.told));
       for (const record of due) await this.orHeld(record, () => this.begin(record, lanes));
     } catch (error) {
       console.error(`queue: ${toProblem(error).message}`);

@@ -1,14 +1,14 @@
 import { appendFileSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { ServerResponse } from 'node:http';
-import { WorkError, type Job, type JobEvent } from '@/contract';
+import { isOver, WorkError, type Job, type JobEvent } from '@/contract';
 import { temporaryFolder } from '@/test-support/discs';
 import { sketchReading } from '@/test-support/readings';
 import { wholeTitleReel } from '@/core/reels';
 import { EventFollower } from './follower';
 import { Hub } from './hub';
 import { Lanes, phaseOf, type Order } from './lanes';
-import { foldJob, isOver, newFolded } from './job-state';
+import { foldJob, newFolded } from './job-state';
 import { identify, isAlive } from '@/node/process-id';
 import { Players } from './players';
 import { resolveInside } from './roots';

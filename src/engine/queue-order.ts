@@ -1,15 +1,12 @@
+import { byRank, type JobState } from '@/contract';
+
 /** In what order jobs are begun: by rank, which is when they were sent until somebody moves them. */
 
-export interface Ranked {
-  readonly id: string;
-  readonly rank: number;
-}
+export type Ranked = Pick<JobState, 'id' | 'rank'>;
 
 /** Nearer to each other than this, two ranks have no room for a third: all are then numbered anew. */
 const LEAST_GAP = 1e-3;
 const STEP = 1000;
-
-export const byRank = (a: Ranked, b: Ranked): number => a.rank - b.rank || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
 
 /**
  * New ranks that put jobs before another one, in the order that they have among themselves.

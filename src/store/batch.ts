@@ -1,4 +1,4 @@
-import type { JobState, Problem } from '@/contract';
+import { isOver, type JobState, type Problem } from '@/contract';
 
 /** A batch: jobs that were on the queue together, without a pause of any length in which nothing was. */
 
@@ -20,7 +20,7 @@ export interface Batch {
 /** So long nothing may be on the queue within one batch, milliseconds: changing a disc takes its time. */
 const MOST_IDLE_MS = 30 * 60_000;
 
-const isOpen = (j: JobState) => j.state !== 'done' && j.state !== 'failed' && j.state !== 'cancelled';
+const isOpen = (j: JobState) => !isOver(j);
 
 /** The batch that is under way, or was last; null where no job has ever been begun that is still listed. */
 export function lastBatch(jobs: readonly JobState[]): Batch | null {
@@ -59,6 +59,7 @@ export function lastBatch(jobs: readonly JobState[]): Batch | null {
 export interface ReportRow {
   readonly name: string;
   readonly disc: string;
+  readonly kind: keyof Pick<Batch, 'done' | 'withGaps' | 'failed' | 'cancelled' | 'open'>;
   readonly outcome: string;
   readonly files: readonly string[];
   readonly storage: string;
@@ -75,7 +76,10 @@ const OUTCOME = (j: JobState): string => {
 
 /** What is said of each job, those that want eyes first. */
 export function reportRows(batch: Batch): readonly ReportRow[] {
-  return [...batch.failed, ...batch.withGaps, ...batch.open, ...batch.cancelled, ...batch.done].map((j) => ({
+  const kinds = ['failed', 'withGaps', 'open', 'cancelled', 'done'] as const;
+  const all = kinds.flatMap((kind) => batch[kind].map((job) => ({ kind, job })));
+  return all.map(({ kind, job: j }) => ({
+    kind,
     name: j.name,
     disc: j.disc,
     outcome: OUTCOME(j),

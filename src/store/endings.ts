@@ -1,4 +1,4 @@
-import type { EngineState, JobState, ReadingTask } from '@/contract';
+import { isOver, type EngineState, type JobState, type ReadingTask } from '@/contract';
 
 /** Something that ran in the background and has come to its end. */
 export type Ending =
@@ -9,13 +9,12 @@ export type Ending =
 
 type Known = Pick<EngineState, 'readings' | 'jobs'>;
 const isReading = (t: ReadingTask) => t.state === 'reading' || t.state === 'waiting';
-const isOpen = (j: JobState) => j.state !== 'done' && j.state !== 'failed' && j.state !== 'cancelled';
 
 /** What has ended between two states of the engine. What had ended before this page saw it is no news; nor is what was cancelled. */
 export function endingsBetween(before: Known | null, after: Known | null): Ending[] {
   if (!before || !after) return [];
   const readings = new Set(before.readings.filter(isReading).map((t) => t.id));
-  const jobs = new Set(before.jobs.filter(isOpen).map((j) => j.id));
+  const jobs = new Set(before.jobs.filter((j) => !isOver(j)).map((j) => j.id));
   return [
     ...after.readings.flatMap((task): Ending[] => {
       if (!readings.has(task.id)) return [];

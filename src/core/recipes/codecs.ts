@@ -1,5 +1,5 @@
 import type { AudioCodec, VideoCodec } from '../reading';
-import type { Container, CopyAudio, CopyVideo } from './recipe';
+import type { Container, CopyAudio, CopyVideo, Recipe } from './recipe';
 
 /** What containers carry and encoders take: the tables that plans are made by. */
 
@@ -111,3 +111,9 @@ export const USUAL_KEYS: Readonly<Record<Exclude<CopyVideo, 'as it is'>, number>
 
 /** Pictures a second of film, exactly: what was sped up for television had one of these. */
 export const FILM_RATE = { '24': { numerator: 24, denominator: 1 }, '23.976': { numerator: 24_000, denominator: 1001 } } as const;
+
+/** Whether a recipe leaves a picture as it is: it wants to, and its container carries that codec. */
+export function copiesVideo({ container, video }: Pick<Recipe, 'container' | 'video'>, codec: VideoCodec): boolean {
+  const carried = CARRIES[container].video;
+  return video.codec === 'as it is' && (!carried || carried.has(codec));
+}

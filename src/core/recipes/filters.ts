@@ -146,18 +146,20 @@ export function filtersOf({ video }: EncodePlan): string {
   return `[0:v:0]${before}[frames];[frames][0:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]${after}[picture]`;
 }
 
+/** Filters, and more behind them: of a graph, before its end. */
+export function behind(filters: string, more: string): string {
+  const end = '[picture]';
+  if (filters.endsWith(end)) return `${filters.slice(0, -end.length)},${more}${end}`;
+  return filters === '' ? more : `${filters},${more}`;
+}
+
 /** Filters with what hardware wants behind them. */
 export function uploaded({ video: { hardware, bitDepth } }: EncodePlan, filters: string): string {
   const upload = uploadFilter(hardware, bitDepth);
-  if (upload === '') return filters;
-  if (filters.endsWith('[picture]')) return `${filters.slice(0, -'[picture]'.length)},${upload}[picture]`;
-  return filters === '' ? upload : `${filters},${upload}`;
+  return upload === '' ? filters : behind(filters, upload);
 }
 
 /** Filters with what makes a film slower behind them. */
 export function slowed({ slower }: EncodePlan, filters: string): string {
-  if (slower === 1) return filters;
-  const times = `settb=AVTB,setpts=PTS*${slower.toFixed(9)}`;
-  if (filters.endsWith('[picture]')) return `${filters.slice(0, -'[picture]'.length)},${times}[picture]`;
-  return filters === '' ? times : `${filters},${times}`;
+  return slower === 1 ? filters : behind(filters, `settb=AVTB,setpts=PTS*${slower.toFixed(9)}`);
 }

@@ -1,4 +1,13 @@
-import { CARRIES, CONTAINER_SHARE, COPIED_KBPS, ENCODES, FILM_RATE, FLAC_KBPS_PER_CHANNEL, PCM_KBPS_PER_CHANNEL, QUALITY } from './codecs';
+import {
+  CONTAINER_SHARE,
+  COPIED_KBPS,
+  ENCODES,
+  FILM_RATE,
+  FLAC_KBPS_PER_CHANNEL,
+  PCM_KBPS_PER_CHANNEL,
+  QUALITY,
+  copiesVideo,
+} from './codecs';
 import type { SubtitleCodec } from '../reading';
 import type { EncodePlan, PictureStep, PlannedAudio, Rate } from './encode-plan';
 import { HARDWARE, type Hardware } from './hardware-names';
@@ -63,8 +72,7 @@ export class VideoPlanner {
     const planner = new ViewsPlanner(this.recipe, this.facts, this.reasons);
     const views = soundOnly ? null : planner.wanted();
     if (video.twoViews && !soundOnly) this.tell('video', 'second view left', [], { weight: 'eyes' });
-    const carried = CARRIES[container].video;
-    if (soundOnly || (recipe.video.codec === 'as it is' && (!carried || carried.has(video.codec)))) {
+    if (soundOnly || copiesVideo(recipe, video.codec)) {
       if (soundOnly) this.tell('video', 'sound only', [container]);
       else this.tell('video', 'video copied', [video.codec]);
       if (!soundOnly && this.wantsTreatment()) this.tell('picture', 'not treated when copied', [], { weight: 'eyes' });

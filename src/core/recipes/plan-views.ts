@@ -1,4 +1,4 @@
-import { CARRIES } from './codecs';
+import { copiesVideo } from './codecs';
 import type { EncodePlan, PictureStep } from './encode-plan';
 import type { Reasons } from './reasons';
 import type { EncodeFacts, MadeLayout, Recipe } from './recipe';
@@ -35,8 +35,7 @@ export class ViewsPlanner {
     }
     const half = isHalf(packed, facts.video.displayAspect) ? ', half' : '';
     const kept: MadeLayout = `${packed.packing === 'beside' ? 'side by side' : 'over-under'}${half}`;
-    const carried = CARRIES[recipe.container].video;
-    const copied = recipe.video.codec === 'as it is' && (!carried || carried.has(facts.video.codec));
+    const copied = copiesVideo(recipe, facts.video.codec);
     const wanted = layout === 'kept' || copied ? { layout: kept, first: packed.first } : { layout, first: firstEye(recipe.views) };
     const isPacked = packingOf(wanted.layout) !== null;
     if (layout === 'kept' || copied) this.tell('picture', 'views said', [kept, wanted.first]);

@@ -1,4 +1,5 @@
 import type { EncodePlan } from './encode-plan';
+import { behind } from './filters';
 import { shapeInMatroska, shapeOf, stereoMode } from './views';
 
 /** What FFmpeg is told of pictures that hold both eyes' views: that the file says so, and how they are shaped. */
@@ -10,10 +11,7 @@ export const shapeTimes = ({ container, video }: EncodePlan): number =>
 /** Pixels for the container; the stream itself says how its picture is shaped as a whole: see `videoArguments`. */
 export function shaped(plan: EncodePlan, filters: string): string {
   const times = shapeTimes(plan);
-  if (times === 1) return filters;
-  const shape = `setsar=${shapeOf(plan.video, times)}`;
-  if (filters.endsWith('[picture]')) return `${filters.slice(0, -'[picture]'.length)},${shape}[picture]`;
-  return filters === '' ? shape : `${filters},${shape}`;
+  return times === 1 ? filters : behind(filters, `setsar=${shapeOf(plan.video, times)}`);
 }
 
 /** How the copy says what its picture holds. What the source said would go along otherwise. */

@@ -20,13 +20,13 @@ export function packingOf(layout: MadeLayout): { readonly packing: (typeof PACKI
 /** The eye that stands first where a layout has a first one. */
 export const firstEye = ({ swapped }: Recipe['views']): 'left' | 'right' => (swapped ? 'right' : 'left');
 
-/** Above this, or below its inverse, a picture is two of usual shape in full; else they were squeezed into one. */
-const MOST_ASPECT = 2.8;
+/** A picture that is wider than this, or not even as wide as that, is two of usual shape in full; else they were squeezed into one. */
+const [MOST_ASPECT, LEAST_ASPECT] = [2.8, 1.1];
 
 /** Whether the eyes of a packed picture were squeezed into it. No film is as wide or as high as two of them in full. */
 export function isHalf({ packing }: PackedViews, displayAspect: readonly [number, number]): boolean {
   const aspect = displayAspect[0] / displayAspect[1];
-  return packing === 'beside' ? aspect < MOST_ASPECT : aspect > 1.1;
+  return packing === 'beside' ? aspect < MOST_ASPECT : aspect > LEAST_ASPECT;
 }
 
 /**
@@ -74,15 +74,14 @@ export function viewsFilter({ from, to, first, width, height }: ViewsStep, treat
       ? `,scale=${width / 2}:${height}:flags=lanczos`
       : `,scale=${width}:${height / 2}:flags=lanczos`
     : '';
-  const order = made && first === 'right' ? '[right][left]' : '[left][right]';
+  const order = first === 'right' ? '[right][left]' : '[left][right]';
   const coloured = COLOURED[to];
   const mixed = coloured ? `,stereo3d=${first === 'right' ? 'sbsr' : 'sbsl'}:${coloured}` : '';
-  const swapped = coloured && first === 'right' ? '[right][left]' : order;
   return [
     'split[forleft][forright]',
     `[forleft]${one('left')}${squeezed}[left]`,
     `[forright]${one('right')}${squeezed}[right]`,
-    `${swapped}${stack}${mixed}`,
+    `${order}${stack}${mixed}`,
   ].join(';');
 }
 

@@ -5,14 +5,14 @@ import { useEngine } from '@/store/engine';
 import { endingsBetween, type Ending } from '@/store/endings';
 import { discNamed } from '@/store/live';
 import { lastBatch } from '@/store/batch';
-import type { EngineState } from '@/contract';
+import { isOver, type EngineState } from '@/contract';
 import { plural } from '../format';
 import { batchText } from '../queue/batch-text';
 import { tellOutside, useTold } from './use-told';
 import { discSentence } from '../words';
 import { toast, type ToastWish } from './toasts';
 
-const hasOpen = ({ jobs }: EngineState) => jobs.some((j) => j.state !== 'done' && j.state !== 'failed' && j.state !== 'cancelled');
+const hasOpen = ({ jobs }: EngineState) => jobs.some((j) => !isOver(j));
 
 /** What ends together is told together. */
 const GATHER_MS = 700;

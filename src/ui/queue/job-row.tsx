@@ -3,7 +3,7 @@
 import Link from 'next/link';
 import { useState, type ReactNode } from 'react';
 import { MASTER, SHIPPED } from '@/core/recipes';
-import { STAGES, type JobState, type Stage } from '@/contract';
+import { STAGES, isOver, type JobState, type Stage } from '@/contract';
 import { arrange } from '@/store/arrange';
 import { ApiError, call } from '@/store/api';
 import { useKeptOrder } from '@/store/live';
@@ -101,7 +101,7 @@ function Actions({ job, first, onMove }: Pick<RowProps, 'job' | 'first' | 'onMov
       const { problem } = await arrange([job.id], decision);
       if (problem) throw new ApiError(problem);
     });
-  const over = job.state === 'done' || job.state === 'failed' || job.state === 'cancelled';
+  const over = isOver(job);
   const run = (name: 'cancelJob' | 'retryJob' | 'goAroundJob' | 'forgetJob') => () => void action.run(() => call(name, { id: job.id }));
   return (
     <span className="flex shrink-0 items-center justify-end gap-1.5">

@@ -1,4 +1,4 @@
-import type { JobState } from '@/contract';
+import { byRank, isOver, type JobState } from '@/contract';
 
 /** How the queue is listed: what runs, what waits in the order in which it will be begun, and what is over. */
 
@@ -15,7 +15,6 @@ const GROUP: Readonly<Record<JobState['state'], GroupName>> = {
 };
 export const groupOf = ({ state }: JobState): GroupName => GROUP[state];
 
-const inTurn = (a: JobState, b: JobState) => a.rank - b.rank || a.id.localeCompare(b.id);
 const latestFirst = (a: JobState, b: JobState) => (b.endedAt ?? b.createdAt).localeCompare(a.endedAt ?? a.createdAt);
 
 export interface JobGroup {
@@ -35,7 +34,7 @@ export function queueGroups(jobs: readonly JobState[], only: GroupName | null, w
   };
   const found = Map.groupBy(jobs.filter(isWanted), groupOf);
   return GROUPS.filter((name) => only === null || name === only)
-    .map((name) => ({ name, jobs: (found.get(name) ?? []).sort(name === 'Running' || name === 'Waiting' ? inTurn : latestFirst) }))
+    .map((name) => ({ name, jobs: (found.get(name) ?? []).sort(name === 'Running' || name === 'Waiting' ? byRank : latestFirst) }))
     .filter((g) => g.jobs.length > 0);
 }
 
@@ -43,18 +42,17 @@ export function queueGroups(jobs: readonly JobState[], only: GroupName | null, w
 export function canTell(
   jobs: readonly JobState[],
 ): Readonly<Record<'pause' | 'resume' | 'order' | 'time' | 'cancel' | 'retry' | 'forget', boolean>> {
-  const over = (j: JobState) => j.state === 'done' || j.state === 'failed' || j.state === 'cancelled';
   const some = (is: (j: JobState) => boolean) => jobs.some(is);
   return {
-    pause: some((j) => !over(j) && !j.paused),
-    resume: some((j) => !over(j) && j.paused),
+    pause: some((j) => !isOver(j) && !j.paused),
+    resume: some((j) => !isOver(j) && j.paused),
     order: some((j) => j.state === 'waiting'),
     time: some((j) => j.state === 'waiting'),
-    cancel: some((j) => !over(j)),
+    cancel: some((j) => !isOver(j)),
     retry: some(
       (j) => (j.state === 'failed' || j.state === 'cancelled') && j.problem?.code !== 'order-lost' && j.problem?.code !== 'too-new',
     ),
-    forget: some(over),
+    forget: some(isOver),
   };
 }
 

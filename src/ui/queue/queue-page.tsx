@@ -2,7 +2,7 @@
 
 import Link from 'next/link';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
-import type { JobState } from '@/contract';
+import { byRank, type JobState } from '@/contract';
 import { arrange } from '@/store/arrange';
 import { lastBatch } from '@/store/batch';
 import { useEngine } from '@/store/engine';
@@ -31,7 +31,7 @@ export function QueuePage() {
   const counts = useMemo(() => Map.groupBy(jobs, groupOf), [jobs]);
   const listed = useMemo(() => groups.flatMap((g) => g.jobs), [groups]);
   const marked = useMemo(() => listed.filter((j) => chosen.has(j.id)), [listed, chosen]);
-  const first = useMemo(() => queueGroups(jobs, 'Waiting', '')[0]?.jobs[0]?.id ?? null, [jobs]);
+  const first = useMemo(() => [...(counts.get('Waiting') ?? [])].sort(byRank)[0]?.id ?? null, [counts]);
   const batch = useMemo(() => lastBatch(jobs), [jobs]);
   const last = useRef<string | null>(null);
   /** With shift, all from the last one on. */

@@ -2,15 +2,20 @@
 
 import Link from 'next/link';
 import { useMemo } from 'react';
-import { lastBatch, reportCsv, reportRows } from '@/store/batch';
+import { lastBatch, reportCsv, reportRows, type ReportRow } from '@/store/batch';
 import { useEngine } from '@/store/engine';
 import { dayTime, moment } from '../format';
 import { Button, Empty, Panel, StateText, type State } from '../parts/controls';
 import { saveText } from '../parts/save-file';
 import { batchText } from './batch-text';
 
-const markOf = (outcome: string): State =>
-  outcome === 'failed' ? 'damaged' : outcome.includes('gaps') ? 'eyes' : outcome.startsWith('in the vault') ? 'kept' : 'none';
+const MARK: Readonly<Record<ReportRow['kind'], State>> = {
+  failed: 'damaged',
+  withGaps: 'eyes',
+  done: 'kept',
+  open: 'none',
+  cancelled: 'none',
+};
 
 /** What became of the last batch, job by job: to be looked at in the morning, printed, or kept as a file. */
 export function ReportPage() {
@@ -74,7 +79,7 @@ export function ReportPage() {
                     {row.name}
                   </th>
                   <td className={cell}>
-                    <StateText state={markOf(row.outcome)}>{row.outcome}</StateText>
+                    <StateText state={MARK[row.kind]}>{row.outcome}</StateText>
                     {row.problem && (
                       <p className="max-w-[420px] text-second">
                         {row.problem.message}. {row.problem.whatToDo}
