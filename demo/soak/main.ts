@@ -122,7 +122,7 @@ async function lose(times: number): Promise<void> {
   const count = await calls(stage);
   const to = row('library unmounted at a call');
   const away = `${stage.library}.away`;
-  for (const at of pointsOf(count, Math.ceil(times / 4))) {
+  for (const at of pointsOf(count, SIZE >= 200 ? count : times)) {
     await stage.prepare();
     await stage.run({ mode: 'run', at, command: `mv '${stage.library}' '${away}' && mkdir '${stage.library}'` });
     if (existsSync(away)) {

@@ -2,7 +2,7 @@ import { access, constants, mkdir, open, rm, rmdir, stat, statfs } from 'node:fs
 import path from 'node:path';
 import type { MatroskaSink } from '@/core/matroska';
 import { WorkError, storagesOf, type Job } from '@/contract';
-import { WORKSHOP, requireThere, type MarkedStorage } from './storage-mark';
+import { WORKSHOP, requireThere, storageAway, type MarkedStorage } from './storage-mark';
 
 export const workshopOf = (storage: string, jobId: string): string => path.join(storage, WORKSHOP, jobId);
 
@@ -48,7 +48,14 @@ export async function requireStorage(storage: MarkedStorage, neededBytes: number
 export async function makeWorkshop(storage: MarkedStorage, jobId: string): Promise<string> {
   await requireThere(storage);
   const folder = workshopOf(storage.path, jobId);
-  await mkdir(folder, { recursive: true });
+  try {
+    // A storage with a mark has the folder that it stands in. Only then is nothing made in its place when it goes after this look at it.
+    await mkdir(folder, { recursive: storage.mark === null });
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code;
+    if (code === 'ENOENT') throw storageAway(storage.name);
+    if (code !== 'EEXIST') throw error;
+  }
   return folder;
 }
 

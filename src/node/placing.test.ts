@@ -1,7 +1,19 @@
 import { createHash } from 'node:crypto';
-import { appendFileSync, existsSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, utimesSync, writeFileSync } from 'node:fs';
+import {
+  appendFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  readdirSync,
+  renameSync,
+  utimesSync,
+  writeFileSync,
+} from 'node:fs';
 import path from 'node:path';
 import { temporaryFolder } from '@/test-support/discs';
+import { makeWorkshop } from './library';
+import { holdStorage, markStorage } from './storage-mark';
 import { placeFinished, realDisk, sidecarOf, type Disk, type Finished, type Whose } from './placing';
 
 /**
@@ -192,4 +204,23 @@ test('a sidecar that an earlier making of the same job has left alone is replace
   writeFileSync(path.join(j.library, 'Film.mkv.json'), JSON.stringify({ job: 'mine', sha: 'of another making' }));
   await place(j);
   expectPlaced(j);
+});
+
+test('a storage that is unmounted after it was looked at gets its files all the same, and the mount point nothing', async () => {
+  const folder = mkdtempSync(path.join(root, 'mounted-'));
+  const away = `${folder}.away`;
+  const storage = { name: 'Films', path: folder, mark: (await markStorage(folder)).id };
+  const { files, workshop } = job(folder);
+  const held = await holdStorage(storage);
+  renameSync(folder, away);
+  mkdirSync(folder);
+  const inside = (file: string) => path.join(held.path, path.relative(folder, file));
+  const moved = files.map((f) => ({ ...f, from: inside(f.from), to: inside(f.to) }));
+  await placeFinished(moved, inside(workshop), whose, () => undefined);
+  held.release();
+  expect(readdirSync(path.join(away, 'films')).sort()).toEqual(['Film.mkv', 'Film.mkv.json', 'Film.srt']);
+  expect(readdirSync(folder)).toEqual([]);
+  await expect(holdStorage(storage)).rejects.toMatchObject({ code: 'storage-missing' });
+  await expect(makeWorkshop(storage, 'job')).rejects.toMatchObject({ code: 'storage-missing' });
+  expect(readdirSync(folder)).toEqual([]);
 });

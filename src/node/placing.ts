@@ -195,8 +195,8 @@ class Placer {
 
   place(file: Finished): void {
     const { disk } = this;
-    if (!disk.stamp(file.from)) return; // it was seen above that what has the name is this file
-    this.give(file.from, file.to);
+    // Where it is no longer unfinished, it was seen above that what has the name is this file.
+    if (disk.stamp(file.from)) this.give(file.from, file.to);
     const placed = disk.stamp(file.to);
     if (!placed || placed.sizeBytes !== file.sizeBytes)
       throw new WorkError('proof-failed', `${path.basename(file.to)} was changed while it was placed`);

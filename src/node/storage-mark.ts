@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { closeSync, existsSync, openSync } from 'node:fs';
 import { readFile, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { z } from 'zod';
@@ -64,4 +65,37 @@ export const storageAway = (name: string): WorkError => new WorkError('storage-m
 /** Before anything is written. @throws WorkError `storage-missing`: the job waits for it. */
 export async function requireThere(storage: MarkedStorage): Promise<void> {
   if (!(await isThere(storage))) throw storageAway(storage.name);
+}
+
+/** A storage that was seen to be the right one and is held open: what is done below `path` is done in it and nowhere else. */
+export interface HeldStorage {
+  readonly path: string;
+  readonly release: () => void;
+}
+
+/**
+ * Between a look at a mark and a write a storage can be unmounted, and its path then names an empty folder. So the folder is opened
+ * first, its mark is read through what is open, and everything else is reached through it as well: proc(5), `/proc/pid/fd`. A file system
+ * that is held open can not be unmounted but lazily, and then stays where it is reached until it is released.
+ * @throws WorkError `storage-missing`.
+ */
+export async function holdStorage(storage: MarkedStorage): Promise<HeldStorage> {
+  let handle: number;
+  try {
+    handle = openSync(storage.path, 'r');
+  } catch {
+    throw storageAway(storage.name);
+  }
+  const release = () => {
+    closeSync(handle);
+  };
+  const held = `/proc/${process.pid}/fd/${handle}`;
+  const reached = existsSync(held) ? held : storage.path; // without /proc there is nothing better than the path
+  try {
+    await requireThere({ ...storage, path: reached });
+  } catch (error) {
+    release();
+    throw error;
+  }
+  return { path: reached, release };
 }

@@ -35,12 +35,13 @@ import { encodeCopy } from '@/node/encode-pieces';
 import { brightnessFigures, examineCopy, ffmpegVersion, probeShape } from '@/node/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { flushFile } from '@/node/durable';
-import { makeWorkshop, openFileSink, removeWorkshops, workshopOf } from '@/node/library';
+import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
 import { forgetIntent, placeFinished, realDisk, type FileStamp, type Finished, type Whose } from '@/node/placing';
 import { nearnessToMaster } from '@/node/outcome';
 import { openSource, requireSame } from '@/node/open-source';
 import { proveMasterFile, sha256InThread } from '@/node/prove-file';
 import { sealed } from '@/node/seal';
+import { holdStorage, type HeldStorage } from '@/node/storage-mark';
 import { APPLICATION } from '@/node/version';
 import { BesideSinks, besidePart, besidePath } from './beside';
 import { shortProof } from './short-proof';
@@ -439,12 +440,22 @@ export async function place(
     if (!found.success || found.data.jobId !== job.id) return 'other';
     return found.data.file.sha256 === file.sha256 ? 'this file' : 'this job';
   };
-  for (const { path: storage } of storagesOf(job)) {
-    const here = files.filter((f) => f.storage === storage).map((f) => f.file);
-    if (here.length > 0) await placeFinished(here, workshopOf(storage, job.id), whose, note);
+  const held: (HeldStorage & { readonly of: string })[] = [];
+  try {
+    for (const storage of storagesOf(job)) held.push({ ...(await holdStorage(storage)), of: storage.path });
+    for (const storage of held) {
+      const inside = (file: string) => path.join(storage.path, path.relative(storage.of, file));
+      const here = files.flatMap(({ file, storage: its }) =>
+        its === storage.of ? [{ ...file, from: inside(file.from), to: inside(file.to) }] : [],
+      );
+      if (here.length > 0) await placeFinished(here, workshopOf(storage.path, job.id), whose, note);
+    }
+    for (const storage of held)
+      if (more === 'none') await removeWorkshop(storage.path, job.id);
+      else forgetIntent(workshopOf(storage.path, job.id));
+  } finally {
+    for (const { release } of held) release();
   }
-  if (more === 'none') await removeWorkshops(job);
-  else for (const { path: storage } of storagesOf(job)) forgetIntent(workshopOf(storage, job.id));
   return files.map((f) => f.file.to);
 }
 
