@@ -34,7 +34,7 @@ export interface Clip {
 }
 
 /** The reel between two moments of its title. */
-export function clipReel({ title, reel }: LookedAt, fromMs: number, toMs: number): Reel {
+export function clipReel({ title, reel }: Pick<LookedAt, 'title' | 'reel'>, fromMs: number, toMs: number): Reel {
   const { audio, subtitles } = reel;
   return momentReel(title, reel.pieces[0]?.angle ?? 1, fromMs, toMs, { audio, subtitles });
 }

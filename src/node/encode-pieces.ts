@@ -9,12 +9,9 @@ import {
   encoderArguments,
   firstPassArguments,
   joinArguments,
-  loudnessArguments,
-  loudnessOf,
   pieceArguments,
   videoEncoderOf,
   whyWhole,
-  withLoudness,
   type EncodePiece,
   type EncodePlan,
   type FileTags,
@@ -26,6 +23,7 @@ import { withEncodeFolder, type BesideEncode } from './encode-folder';
 import { flushFile, syncFolder, writeDurably } from './durable';
 import { ffmpegVersion } from './ffmpeg';
 import { fastCrc32 } from './hash';
+import { asLoudAsWished } from './loudness';
 import { capture, collectLines, runProgram } from './program';
 
 /** A copy that is encoded from a master's file: in pieces where it is long, each of which is kept when it is finished. */
@@ -177,23 +175,6 @@ async function* chunksOf(file: string): AsyncGenerator<Uint8Array> {
   yield* createReadStream(file, { highWaterMark: READ_BYTES }) as AsyncIterable<Buffer>;
 }
 
-/** Measures the tracks that are to be as loud as was wished. */
-async function asLoudAsWished({ plan, master }: EncodeOrder, { signal, note }: EncodeWatch): Promise<EncodePlan> {
-  const found: ReturnType<typeof loudnessOf>[] = [];
-  for (const [i, track] of plan.audio.entries()) {
-    if (track.loudness === null) {
-      found.push(null);
-      continue;
-    }
-    const said: string[] = [];
-    await runProgram('ffmpeg', loudnessArguments(track, master), { signal, onLine: (line) => said.push(line) });
-    const loudness = loudnessOf(said);
-    found.push(loudness);
-    note(loudness ? `track ${i + 1}: ${loudness.lufs} LUFS, true peak ${loudness.peakDb} dB` : `track ${i + 1}: nothing is heard`);
-  }
-  return withLoudness(plan, found);
-}
-
 /** A copy in one go, in one pass or two. */
 async function encodeWhole(order: EncodeOrder, { signal, progress, note }: EncodeWatch, cwd: string | undefined): Promise<void> {
   const { plan, master, masterMs, output } = order;
@@ -268,7 +249,7 @@ async function encodeDivided(order: EncodeOrder, watch: EncodeWatch, pieces: rea
 export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promise<Encoded> {
   // FFmpeg may run in a folder of its own.
   const places = { master: path.resolve(wished.master), output: path.resolve(wished.output), folder: path.resolve(wished.folder) };
-  const order = { ...wished, ...places, plan: await asLoudAsWished(wished, watch) };
+  const order = { ...wished, ...places, plan: await asLoudAsWished(wished.plan, wished.master, watch) };
   const { plan } = order;
   if (!plan.video.hardware) return encodeBy(order, watch);
   try {

@@ -21,8 +21,8 @@ const WINDOW_MS = 2500;
 const LEVELS = 60;
 const MAX_LINES = 200_000;
 
-/** Stretches spread over a title; the whole of one that is short. Damaged chapters are passed over. */
-function windowsOf(title: Title, angle: number): Piece[] {
+/** Half a minute in stretches spread over a title; the whole of one that is short. Damaged chapters are passed over. */
+export function spreadPieces(title: Title, angle: number): Piece[] {
   const base = { title: title.number, angle, fromChapter: 1, toChapter: title.chapters.length };
   if (title.durationMs <= WINDOWS * WINDOW_MS * 1.2) return wholeTitleReel(title, '').pieces.map((p) => ({ ...p, angle }));
   const step = title.durationMs / WINDOWS;
@@ -126,7 +126,7 @@ export interface MeasureOptions extends WriteReelOptions {
 export async function measureTitle(opened: OpenedSource, reading: Reading, title: Title, options: MeasureOptions): Promise<TitleMeasure> {
   const { everything, signal } = options;
   const whole = wholeTitleReel(title, '');
-  const reel: Reel = everything ? whole : { ...whole, pieces: windowsOf(title, 1) };
+  const reel: Reel = everything ? whole : { ...whole, pieces: spreadPieces(title, 1) };
   const totalMs = Math.max(1, reelMs(reading.titles, reel.pieces));
   const found = new Findings();
   const everySamples = Math.max(4800, Math.round((totalMs / LEVELS) * 48));

@@ -94,6 +94,28 @@ test('a sample is ten seconds of the copy, its sound with it, in something that 
   await at.opened.close();
 });
 
+test('a sample is as loud as was wished of the whole, by what FFmpeg measures of both', async () => {
+  const at = await looked(HAVEN, 1);
+  const loudness = (file: string) => {
+    const { stderr } = spawnSync('ffmpeg', ['-nostats', '-i', file, '-map', '0:a:0', '-af', 'ebur128', '-f', 'null', '-'], {
+      encoding: 'utf8',
+    });
+    return Number([...stderr.matchAll(/I:\s+(-?[\d.]+) LUFS/g)].at(-1)?.[1]);
+  };
+  const sampled = async (wished: number | null) => {
+    const file = path.join(folder, `as loud as ${wished}`);
+    await rehearseSample(at, { ...access, audio: { ...access.audio, loudness: wished } }, 500, file, signal);
+    return loudness(file);
+  };
+  const whole = path.join(folder, 'whole.mkv');
+  await writeClip(at, 0, at.title.durationMs, whole, signal);
+  const plain = await sampled(null);
+  const soft = await sampled(-36);
+  expect(Math.abs(plain - -36)).toBeGreaterThan(3);
+  expect(Math.abs(soft - plain - (-36 - loudness(whole)))).toBeLessThan(1);
+  await at.opened.close();
+});
+
 test('a trial says what encoding the whole of it then shows; the quality it finds is the last that is near enough', async () => {
   const at = await looked(QUAY, 2);
   const lines: TrialLine[] = [];

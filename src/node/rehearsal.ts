@@ -18,7 +18,11 @@ import { encodeFacts, reelMs } from '@/core/reels';
 import { WorkError, type RehearsalLine } from '@/contract';
 import { clipReel, withClipFolder, writeClip, type Clip, type LookedAt } from './clips';
 import { withEncodeFolder } from './encode-folder';
+import { openFileSink } from './library';
+import { asLoudAsWished } from './loudness';
+import { spreadPieces } from './measure';
 import { runProgram } from './program';
+import { writeReel } from './write-reel';
 
 /** A recipe tried on a moment of a reel before anything is queued: the same picture before, treated, and encoded. */
 
@@ -98,9 +102,21 @@ export function rehearseStill(looked: LookedAt, recipe: Recipe, atMs: number, { 
 
 const PAGE_PICTURE = ['-c:v', 'libx264', '-preset', 'veryfast', '-crf', '12', '-pix_fmt', 'yuv420p'];
 
+/** What the reel's tracks sound like all over its title, as they are listened to elsewhere: in stretches spread over it. */
+async function writeSpread({ opened, reading, title, reel }: LookedAt, file: string, signal: AbortSignal): Promise<void> {
+  const pieces = spreadPieces(title, reel.pieces[0]?.angle ?? 1);
+  const spread = { ...clipReel({ title, reel }, 0, 1), pieces, subtitles: [] };
+  const sink = await openFileSink(file);
+  try {
+    await writeReel(opened, reading, spread, sink, { signal, onProgress: () => undefined });
+  } finally {
+    await sink.abandon();
+  }
+}
+
 /**
  * Ten seconds of the copy as it will be, in a file. Where pages can not play its codecs, they are turned into some that they can, with
- * as little loss as can be seen.
+ * as little loss as can be seen. Where a loudness is wished, they are as loud as stretches spread over the title say that the copy will be.
  * @returns the type of the file. @throws WorkError `encoder-failed`; what reading the source throws.
  */
 export function rehearseSample(looked: LookedAt, recipe: Recipe, atMs: number, output: string, signal: AbortSignal): Promise<string> {
@@ -113,7 +129,11 @@ export function rehearseSample(looked: LookedAt, recipe: Recipe, atMs: number, o
       path.join(folder, 'clip.mkv'),
       signal,
     );
-    const { plan } = planOfClip(looked, recipe, clip);
+    const { plan: planned } = planOfClip(looked, recipe, clip);
+    const isLoudnessWished = planned.audio.some((track) => track.loudness !== null);
+    const spread = path.join(folder, 'spread.mkv');
+    if (isLoudnessWished) await writeSpread(looked, spread, signal);
+    const plan = isLoudnessWished ? await asLoudAsWished(planned, spread, { signal, note: () => undefined }) : planned;
     const encoded = path.join(folder, 'encoded');
     await withEncodeFolder(plan, { source: clip.file }, (cwd) =>
       runProgram('ffmpeg', encoderArguments(plan, clip.file, encoded), { signal, cwd }),

@@ -193,7 +193,7 @@ export function RehearsedPicture({
         <p className="text-[12px] text-third">
           Grey is what would be cut off. One moment says little of the whole: “what it takes” tries several.
           {recipe.audio.loudness !== null &&
-            ' Ten seconds are as loud as the disc: loudness is measured over the whole, when the copy is made.'}
+            ' Ten seconds are about as loud as the copy: half a minute, spread over the title, is measured for them, all of it for the copy.'}
         </p>
       </aside>
     </div>
