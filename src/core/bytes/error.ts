@@ -18,7 +18,9 @@ const WHAT_TO_DO = {
   'not-found': 'Check that the source is complete: a file that its tables name is not there.',
   'read-failed': 'Clean the disc or try another drive, then read again.',
   'other-disc': 'Insert the disc that this was planned from, or read this one first.',
+  'source-gone': 'Put the disc back in, then go on: what was read is kept.',
   scrambled: 'This material is copy protected and can only be described, not taken.',
+  'bad-map': 'The file beside the image is not its map: take it away to read the image as whole, or put the right one there.',
   unsupported: 'The structure is valid, but this version can not use it.',
   cancelled: 'Nothing. It was stopped on request.',
 } as const;

@@ -11,6 +11,14 @@ export interface ByteSource {
    * @throws DiscError `read-failed` when the medium can not be read there.
    */
   read(offset: number, target: Uint8Array): Promise<number>;
+  /** Stretches, by their bytes, of which it is known without reading that they can not be read. */
+  gaps?(offset: number, length: number): readonly Gap[];
+}
+
+/** Bytes from `from` to before `to`. */
+export interface Gap {
+  readonly from: number;
+  readonly to: number;
 }
 
 /** Structures of a disc are small; what asks for more than this in one piece is not believed. */
@@ -78,6 +86,14 @@ export function extentSource(name: string, extents: readonly Extent[]): ByteSour
   return {
     name,
     sizeBytes,
+    gaps: (offset, length) =>
+      extents.flatMap((extent, i) => {
+        const start = starts[i] as number;
+        const [from, to] = [Math.max(0, offset - start), Math.min(extent.length, offset + length - start)];
+        if (from >= to || !extent.source.gaps) return [];
+        const shift = start - extent.offset;
+        return extent.source.gaps(extent.offset + from, to - from).map((g) => ({ from: g.from + shift, to: g.to + shift }));
+      }),
     read: async (offset, target) => {
       let done = 0;
       for (let i = 0; i < extents.length && done < target.byteLength; i++) {

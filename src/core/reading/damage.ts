@@ -207,12 +207,24 @@ export async function sampleContent(
   return { damage, looked: { sectors, of } };
 }
 
+/** What is known to be unreadable without reading it: the map of an image says so. */
+async function knownGaps(reading: Reading, open: (content: string) => Promise<ByteSource | null>): Promise<DamageStretch[]> {
+  const found: DamageStretch[] = [];
+  for (const content of new Set(reading.segments.map((s) => s.content))) {
+    const source = await unlessDamaged(open(content), null);
+    for (const { from, to } of source?.gaps?.(0, source.sizeBytes) ?? [])
+      addStretch(found, content, Math.floor(from / SECTOR_BYTES), Math.ceil(to / SECTOR_BYTES) - 1, 'unreadable');
+  }
+  return found;
+}
+
 /** Puts what is missing, and what a few looks into the content have shown, into a reading. */
 export async function withLooks(
   reading: Reading,
-  missing: readonly DamageStretch[],
+  absent: readonly DamageStretch[],
   open: (content: string) => Promise<ByteSource | null>,
 ): Promise<Reading> {
+  const missing = [...absent, ...(await knownGaps(reading, open))];
   // What can not be taken anyway is not looked into: enciphered content looks like spoilt one.
   const takeable = new Set(reading.titles.filter((t) => t.state === 'usable').flatMap((t) => t.parts.map((p) => p.segment)));
   const segments = reading.segments.filter((s) => takeable.has(s.id));
