@@ -1,7 +1,9 @@
 import { z } from 'zod';
 import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, MasterPromiseSchema, OutcomeSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
+import { DiscImageStateSchema } from './disc-image';
 import { FixityStateSchema, NO_FIXITY } from './fixity';
+import { SourceRefSchema } from './source';
 import { ProblemSchema } from './problem';
 import { EncoderStateSchema, RecipeIdSchema, RecipeSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
@@ -25,15 +27,6 @@ export const ArchiveSchema = z.object({
 });
 export type Archive = z.infer<typeof ArchiveSchema>;
 export const NameArchiveSchema = z.object({ name: z.string().trim().min(1).max(80) });
-
-/** A source as the browser names it: a root that the engine knows, and a path inside it. */
-export const SourceRefSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('place'), root: id, path: inside }),
-  z.object({ kind: z.literal('drive'), drive: id }),
-]);
-export type SourceRef = z.infer<typeof SourceRefSchema>;
-/** The same for the same source, whatever the order of its fields. */
-export const sourceKey = (ref: SourceRef): string => (ref.kind === 'drive' ? `drive ${ref.drive}` : `place ${ref.root} ${ref.path}`);
 
 export const DriveStateSchema = z.object({
   id,
@@ -208,6 +201,8 @@ export const EngineStateSchema = z.object({
   queue: QueueSettingsSchema.default(QUEUE_SETTINGS),
   outputs: z.number(),
   fixity: FixityStateSchema.default(NO_FIXITY),
+  /** Images of whole discs, finished and not. */
+  images: z.array(DiscImageStateSchema).default([]),
   /** Encoders as they were found; none before they were tried. */
   encoders: z.array(EncoderStateSchema).default([]),
 });
@@ -226,6 +221,7 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('queue'), queue: QueueSettingsSchema }),
   z.object({ type: z.literal('outputs'), count: z.number() }),
   z.object({ type: z.literal('fixity'), fixity: FixityStateSchema }),
+  z.object({ type: z.literal('images'), images: z.array(DiscImageStateSchema) }),
   z.object({ type: z.literal('encoders'), encoders: z.array(EncoderStateSchema) }),
 ]);
 export type EngineEvent = z.infer<typeof EngineEventSchema>;

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { SourceRefSchema } from './api';
+import { SourceRefSchema } from './source';
 import { ReelSchema, TagsSchema } from './job';
 import { FindingsSchema, ReadingSchema } from './reading';
 import { RecipeSchema } from './recipe';

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { CopyExpectationSchema, JobSourceSchema, MasterPromiseSchema, ProofSchema } from './job';
+import { ImageProgressSchema, ImageRecordSchema } from './disc-image';
 import { RecipeIdSchema } from './recipe';
 import { ReadingTaskSchema } from './api';
 import { ProblemSchema } from './problem';
@@ -16,6 +17,15 @@ export const HelperOrderSchema = z.discriminatedUnion('kind', [
     /** The drive need not be waited for. */
     spunUp: z.boolean(),
     thorough: z.boolean(),
+  }),
+  z.object({
+    kind: z.literal('take image'),
+    source: JobSourceSchema,
+    spunUp: z.boolean(),
+    files: z.object({ image: z.string(), map: z.string(), record: z.string() }),
+    label: z.string(),
+    fill: ImageRecordSchema.shape.fill,
+    retries: z.number().int().nonnegative(),
   }),
   /** SHA-256 of a file of the library. */
   z.object({ kind: z.literal('hash'), file: z.string() }),
@@ -39,6 +49,10 @@ export const HelperLineSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('progress'), progress: ReadingTaskSchema.shape.progress }),
   z.object({ type: z.literal('read'), reading: ReadingSchema, findings: FindingsSchema }),
   z.object({ type: z.literal('proven'), proof: ProofSchema, sha256: z.string(), besideMatch: z.boolean() }),
+  z.object({ type: z.literal('taking'), progress: ImageProgressSchema }),
+  /** Its passes are over. */
+  z.object({ type: z.literal('finishing') }),
+  z.object({ type: z.literal('taken'), record: ImageRecordSchema }),
   z.object({ type: z.literal('hashed'), sha256: z.string() }),
   z.object({ type: z.literal('failed'), problem: ProblemSchema }),
 ]);

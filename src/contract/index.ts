@@ -11,3 +11,5 @@ export type { FromDropped, ToDropped } from './dropped';
 export * from './helper';
 export * from './reading-text';
 export * from './fixity';
+export * from './disc-image';
+export * from './source';

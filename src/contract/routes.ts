@@ -34,6 +34,7 @@ import {
   SubmittedSchema,
 } from './api';
 import { ChecksSchema, FixityScheduleSchema } from './fixity';
+import { DiscImageStateSchema, GoOnImageSchema, ImageDetailSchema, TakeImageSchema } from './disc-image';
 import { ReadTextWishSchema } from './reading-text';
 import { RehearsalWishSchema, SampleSchema, TrialWishSchema } from './rehearsal';
 
@@ -84,6 +85,13 @@ export const ROUTES = {
   eject: route('POST', '/drives/:id/eject', null, DoneSchema),
   /** The user says that what is there now is this library. */
   takeStorage: route('POST', '/storages/:id/take', null, DoneSchema),
+  /** An image of a whole disc, into the library. */
+  takeImage: route('POST', '/images', TakeImageSchema, DiscImageStateSchema),
+  goOnImage: route('POST', '/images/:id/go-on', GoOnImageSchema, DoneSchema),
+  stopImage: route('POST', '/images/:id/stop', null, DoneSchema),
+  /** One that is not finished is given up. */
+  discardImage: route('DELETE', '/images/:id', null, DoneSchema),
+  image: route('GET', '/images/:id', null, ImageDetailSchema),
   submitJob: route('POST', '/jobs', SubmitJobSchema, SubmittedSchema),
   cancelJob: route('POST', '/jobs/:id/cancel', null, DoneSchema),
   retryJob: route('POST', '/jobs/:id/retry', null, DoneSchema),

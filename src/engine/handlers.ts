@@ -6,6 +6,7 @@ import { APPLICATION } from '@/node/version';
 import type { ArchiveIdentity } from './archive';
 import { orderCopies } from './copies';
 import type { DeviceDrives } from './device-drives';
+import type { DiscImages } from './disc-images';
 import type { Drives } from './drives';
 import type { Encoders } from './encoders';
 import type { Fixity } from './fixity';
@@ -37,6 +38,7 @@ export interface EngineParts {
   readonly outputs: Outputs;
   readonly players: Players;
   readonly fixity: Fixity;
+  readonly images: DiscImages;
   readonly helpers: Helpers;
   readonly encoders: Encoders;
   readonly rehearsals: Rehearsals;
@@ -77,7 +79,7 @@ async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
 
 /** One line a route: what it asks of which part. Bodies and queries are checked before they come here. */
 export const HANDLERS: Handlers = {
-  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, fixity, encoders }) => ({
+  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, fixity, images, encoders }) => ({
     boot: hub.boot,
     archive: archive.current,
     version: APPLICATION,
@@ -90,6 +92,7 @@ export const HANDLERS: Handlers = {
     queue: rules.current,
     outputs: outputs.lastCount,
     fixity: fixity.state,
+    images: images.states(),
     encoders: [...encoders.states],
   }),
   events: ({ hub }, { request, response }) => {
@@ -137,6 +140,20 @@ export const HANDLERS: Handlers = {
     looks.closeDrive(id);
     return done;
   },
+  takeImage: ({ images }, { body }) => images.take(body),
+  goOnImage: async ({ images }, { id, body }) => {
+    await images.goOn(id, body.source, body.retries);
+    return done;
+  },
+  stopImage: async ({ images }, { id }) => {
+    await images.stop(id);
+    return done;
+  },
+  discardImage: async ({ images }, { id }) => {
+    await images.discard(id);
+    return done;
+  },
+  image: ({ images }, { id }) => images.detail(id),
   submitJob: (parts, { body }) => submit(parts, body),
   cancelJob: async ({ jobs }, { id }) => {
     await jobs.cancel(id);

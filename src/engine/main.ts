@@ -3,13 +3,14 @@ import { chmodSync, rmSync } from 'node:fs';
 import { cpus } from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
-import type { JobSource, SourceRef } from '@/contract';
+import { IMAGE_FOLDER, imageRoot, type JobSource, type SourceRef } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { identify, isAlive, readProcess } from '@/node/process-id';
 import { ArchiveIdentity } from './archive';
 import { loadConfig } from './config';
 import { Encoders } from './encoders';
 import { DeviceDrives } from './device-drives';
+import { DiscImages } from './disc-images';
 import { Drives } from './drives';
 import { Fixity } from './fixity';
 import { Helpers } from './helpers';
@@ -49,7 +50,13 @@ writeDurably(lock, JSON.stringify(identify(process.pid)));
 const archive = new ArchiveIdentity(config.dataFolder, config.archive);
 const hub = new Hub(randomUUID());
 const storages = new Storages(config);
-const roots = new Roots(config);
+// Images of discs in the library are discs that can be read.
+const imagePlaces = config.storages.map((s) => ({
+  id: imageRoot(s.id),
+  name: `Disc images in ${s.name}`,
+  path: path.join(s.path, IMAGE_FOLDER),
+}));
+const roots = new Roots({ ...config, roots: [...config.roots, ...imagePlaces] });
 const here = path.dirname(fileURLToPath(import.meta.url));
 const helpers = new Helpers(path.join(here, 'helper.mjs'));
 const pool = new Pool(Math.max(2, Math.ceil(cpus().length / 2)));
@@ -69,6 +76,12 @@ const drives = new Drives(config, devices, tellDrives);
 const resolve = (ref: SourceRef): Promise<JobSource> =>
   ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
 const readings = new Readings(resolve, drives, hub, helpers);
+const placed = async (ref: SourceRef) => {
+  await roots.look();
+  hub.send({ type: 'roots', roots: roots.states() });
+  await readings.start(ref);
+};
+const images = new DiscImages({ storages, drives, helpers, hub, resolve, placed });
 const looks = new Looks(resolve, drives, pool, players);
 const encoders = new Encoders(config.dataFolder, hub);
 const rehearsals = new Rehearsals(looks, pool, path.join(config.dataFolder, 'rehearsals'), encoders);
@@ -135,6 +148,7 @@ const server = createEngineServer({
   outputs,
   players,
   fixity,
+  images,
   helpers,
   encoders,
   rehearsals,
@@ -142,6 +156,7 @@ const server = createEngineServer({
 });
 await Promise.all([storages.start(), roots.look(), devices.look()]);
 await jobs.start();
+await images.start();
 void watchOutputs();
 const trial = new AbortController();
 const firstTrial = setTimeout(
@@ -153,7 +168,7 @@ const firstTrial = setTimeout(
 );
 const timer = setInterval(
   () =>
-    void Promise.all([watch(), watchOutputs(), devices.look()])
+    void Promise.all([watch(), watchOutputs(), devices.look(), images.look()])
       .then(() => {
         fixity.beginIfDue(isIdle());
       })
@@ -174,6 +189,7 @@ function stop(): void {
   trial.abort();
   jobs.stop();
   void fixity.stop();
+  images.stopAll();
   looks.stop();
   server.close();
   server.closeAllConnections();

@@ -1,3 +1,4 @@
+import { existsSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -6,6 +7,8 @@ import { DiscError } from '@/core/bytes';
 import { SECTOR_BYTES } from '@/core/volume';
 import { openFileSource, type FileSource } from './files';
 
+const Zone = z.object({ sector: z.number().int().nonnegative(), sectors: z.number().int().positive() });
+
 /** What a simulated disc is: an image, how fast it reads, and where it is scratched. */
 export const SimulatedDiscSchema = z.object({
   label: z.string(),
@@ -13,11 +16,18 @@ export const SimulatedDiscSchema = z.object({
   image: z.string(),
   bytesPerSecond: z.number().positive(),
   spinUpMs: z.number().nonnegative(),
-  scratches: z.array(z.object({ sector: z.number().int().nonnegative(), sectors: z.number().int().positive() })),
+  scratches: z.array(Zone),
+  /** How long the drive tries before it gives up. */
+  retryMs: z.number().nonnegative().default(400),
+  /** Scratches that give way at the third try. */
+  unsteady: z.array(Zone).default([]),
+  /** Read at this share of the speed elsewhere: what ageing looks like before anything is lost. */
+  slow: z.array(Zone.extend({ share: z.number().positive().max(1) })).default([]),
+  /** Times the speed at the edge of the disc is that at its middle, as drives that turn evenly have it. */
+  edgeSpeed: z.number().min(1).max(3).default(1),
 });
+type Scratch = z.infer<typeof Zone>;
 export type SimulatedDisc = z.infer<typeof SimulatedDiscSchema>;
-
-const RETRY_MS = 400;
 
 export async function loadSimulatedDisc(file: string): Promise<SimulatedDisc> {
   return SimulatedDiscSchema.parse(JSON.parse(await readFile(file, 'utf8')));
@@ -37,23 +47,38 @@ export async function openSimulatedDrive(discFile: string, spunUp: boolean, sign
     throw new DiscError('cancelled', { source: disc.label, byteOffset: 0 }, 'Stopped while the drive was spinning up');
   }
   let busyUntil = 0;
+  const tries = new Map<number, number>();
+  /** The first sector of a read that does not come this time. */
+  const failing = (first: number, last: number): number | null => {
+    const inZone = (s: Scratch) => s.sector <= last && s.sector + s.sectors > first;
+    const scratch = disc.scratches.find(inZone);
+    if (scratch) return Math.max(first, scratch.sector);
+    for (const zone of disc.unsteady.filter(inZone)) {
+      const at = Math.max(first, zone.sector);
+      tries.set(at, (tries.get(at) ?? 0) + 1);
+      if (first !== last || (tries.get(at) ?? 0) < 3) return at;
+    }
+    return null;
+  };
   return {
     name: disc.label,
     sizeBytes: image.sizeBytes,
     read: async (offset, target) => {
-      const now = performance.now();
-      busyUntil = Math.max(now, busyUntil) + (target.byteLength / disc.bytesPerSecond) * 1000;
-      if (busyUntil - now > 4) await sleep(busyUntil - now);
+      const fail = (sector: number, why: string) =>
+        new DiscError('read-failed', { source: disc.label, byteOffset: sector * SECTOR_BYTES }, why);
       const first = Math.floor(offset / SECTOR_BYTES);
       const last = Math.floor((offset + target.byteLength - 1) / SECTOR_BYTES);
-      const scratch = disc.scratches.find((s) => s.sector <= last && s.sector + s.sectors > first);
-      if (scratch) {
-        await sleep(RETRY_MS);
-        throw new DiscError(
-          'read-failed',
-          { source: disc.label, byteOffset: Math.max(first, scratch.sector) * SECTOR_BYTES },
-          `Sector ${Math.max(first, scratch.sector)} can not be read`,
-        );
+      // A disc that was pulled out.
+      if (!existsSync(discFile)) throw fail(first, 'There is no disc');
+      const now = performance.now();
+      const slow = disc.slow.find((s) => s.sector <= last && s.sector + s.sectors > first)?.share ?? 1;
+      const speed = disc.bytesPerSecond * slow * (1 + (disc.edgeSpeed - 1) * (offset / image.sizeBytes));
+      busyUntil = Math.max(now, busyUntil) + (target.byteLength / speed) * 1000;
+      if (busyUntil - now > 4) await sleep(busyUntil - now);
+      const bad = failing(first, last);
+      if (bad !== null) {
+        await sleep(disc.retryMs);
+        throw fail(bad, `Sector ${bad} can not be read`);
       }
       return image.read(offset, target);
     },

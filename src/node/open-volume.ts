@@ -1,9 +1,11 @@
 import type { ByteSource } from '@/core/bytes';
 import { openContent } from '@/core/reading';
+import { mappedSource } from '@/core/rescue';
 import { openImage, type Volume } from '@/core/volume';
 import type { JobSource } from '@/contract';
 import { openSimulatedDrive } from './drive';
-import { openFileSource, openFolderVolume, type ReadingManner } from './files';
+import { openFileSource, openFolderVolume, type FileSource, type ReadingManner } from './files';
+import { mapOf, readMap } from './image-map';
 
 /** A simulated disc is a file that says so; a drive is a device. */
 const isSimulated = (path: string): boolean => path.endsWith('.json');
@@ -33,12 +35,26 @@ export async function openVolume(source: VolumeSource, options: OpenOptions = {}
     const folder = await openFolderVolume(source.path, options);
     return withContent(folder, () => folder.close());
   }
-  const file =
-    source.kind === 'drive' && isSimulated(source.path)
-      ? await openSimulatedDrive(source.path, options.spunUp ?? true, options.signal)
-      : await openFileSource(source.path, options);
+  const file = await openRaw(source, options);
   try {
     return withContent(await openImage(file), () => file.close());
+  } catch (error) {
+    await file.close();
+    throw error;
+  }
+}
+
+/**
+ * The bytes of a disc, whatever they stand in. An image beside which a map says what could not be read of its disc can not be read there.
+ * @throws DiscError `read-failed`, `bad-map`.
+ */
+export async function openRaw(source: VolumeSource, options: OpenOptions = {}): Promise<FileSource> {
+  if (source.kind === 'drive' && isSimulated(source.path)) return openSimulatedDrive(source.path, options.spunUp ?? true, options.signal);
+  const file = await openFileSource(source.path, options);
+  try {
+    const map = source.kind === 'image' ? await readMap(mapOf(source.path), file.sizeBytes) : null;
+    if (!map || map.gaps(0, file.sizeBytes).length === 0) return file;
+    return { ...mappedSource(file, map), close: () => file.close() };
   } catch (error) {
     await file.close();
     throw error;

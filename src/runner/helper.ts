@@ -3,7 +3,8 @@ import { writeFileSync } from 'node:fs';
 import { getPriority } from 'node:os';
 import { findRoles } from '@/core/findings';
 import { scanForDamage, withDamage } from '@/core/reading';
-import { HelperOrderSchema, toProblem, type HelperLine, type HelperOrder } from '@/contract';
+import { HelperOrderSchema, WorkError, toProblem, type HelperLine, type HelperOrder } from '@/contract';
+import { isImageable, takeDiscImage } from '@/node/disc-image';
 import { sha256File } from '@/node/hash';
 import { openSource } from '@/node/open-source';
 import { proveResult } from '@/node/prove-file';
@@ -46,6 +47,20 @@ async function read({ source, spunUp, thorough }: Order<'read'>): Promise<Helper
   }
 }
 
+/** Takes an image of a disc. */
+async function takeImage({ source, ...order }: Order<'take image'>): Promise<HelperLine> {
+  if (!isImageable(source)) throw new WorkError('bad-request', 'An image is taken of a disc, not of files');
+  const record = await takeDiscImage(
+    { source, ...order },
+    {
+      opened: () => void say({ type: 'opened' }),
+      progress: (progress) => void say({ type: 'taking', progress }),
+      finishing: () => void say({ type: 'finishing' }),
+    },
+  );
+  return { type: 'taken', record };
+}
+
 /** Proves a file of the library again, from what its sidecar says alone. */
 async function prove({ beside, ...result }: Order<'prove'>): Promise<HelperLine> {
   let besideMatch = true;
@@ -63,6 +78,7 @@ for await (const chunk of process.stdin) chunks.push(chunk as Buffer);
 try {
   const order = HelperOrderSchema.parse(JSON.parse(Buffer.concat(chunks).toString('utf8')));
   if (order.kind === 'hash') await say({ type: 'hashed', sha256: await sha256File(order.file, never) });
+  else if (order.kind === 'take image') await say(await takeImage(order));
   else await say(order.kind === 'read' ? await read(order) : await prove(order));
 } catch (error) {
   await say({ type: 'failed', problem: toProblem(error) });

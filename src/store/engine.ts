@@ -47,6 +47,8 @@ export function applyEvent(state: EngineState, event: EngineEvent): EngineState 
       return { ...state, outputs: event.count };
     case 'fixity':
       return { ...state, fixity: event.fixity };
+    case 'images':
+      return { ...state, images: event.images };
     case 'encoders':
       return { ...state, encoders: event.encoders };
     case 'hello':

@@ -256,6 +256,7 @@ test('events fold into the state of the engine', () => {
     drives: [],
     queue: { held: false, encodeLanes: null, background: false },
     fixity: { everyDays: 0, running: null, last: null, problem: null },
+    images: [],
     roots: [],
     storages: [],
     readings: [],

@@ -29,11 +29,18 @@ export class Refused extends Error {
   }
 }
 
+interface Zone {
+  readonly sector: number;
+  readonly sectors: number;
+}
+
 export interface TestDisc {
   readonly id: string;
   readonly image: string;
   readonly bytesPerSecond?: number;
-  readonly scratches?: readonly { readonly sector: number; readonly sectors: number }[];
+  readonly scratches?: readonly Zone[];
+  readonly unsteady?: readonly Zone[];
+  readonly retryMs?: number;
 }
 
 /** An engine process of its own, as the supervisor starts it, on a socket in a temporary folder. */
@@ -67,6 +74,8 @@ export class TestEngine {
           bytesPerSecond: disc.bytesPerSecond ?? 1e9,
           spinUpMs: 20,
           scratches: disc.scratches ?? [],
+          unsteady: disc.unsteady ?? [],
+          retryMs: disc.retryMs ?? 400,
         }),
       );
       return { id: disc.id, label: disc.id, file };
