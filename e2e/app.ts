@@ -61,6 +61,7 @@ function writeConfig(folder: string): string {
             disc('slow', 'The quay, slowly', { bytesPerSecond: 1.6e6 }),
             disc('sleepy', 'The quay, asleep', { spinUpMs: 60_000 }),
             disc('scratched', 'The quay, scratched', { scratches: [{ sector: 2600, sectors: 3 }] }),
+            disc('worn', 'The quay, worn', { scratches: [{ sector: 3100, sectors: 2 }], retryMs: 50 }),
           ],
         },
       ],

@@ -35,6 +35,12 @@ export function writeDemoConfig(cache, dataFolder) {
           disc('lamplighters-scratched', 'The Lamplighters, scratched copy', 'LAMPLIGHTERS.iso', {
             scratches: [{ sector: 30000, sectors: 40 }],
           }),
+          disc('lamplighters-worn', 'The Lamplighters, worn copy', 'LAMPLIGHTERS.iso', {
+            scratches: [{ sector: 52000, sectors: 6 }],
+            unsteady: [{ sector: 41000, sectors: 4 }],
+            slow: [{ sector: 44000, sectors: 12000, share: 0.3 }],
+            edgeSpeed: 1.8,
+          }),
         ],
       },
     ],

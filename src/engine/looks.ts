@@ -86,6 +86,11 @@ export class Looks {
     for (const look of this.looks.values()) if (look.source.kind === 'drive' && look.source.drive === drive) this.close(look);
   }
 
+  /** Lets an image go whose map has changed: what is open knows only the old one. */
+  closeFile(file: string): void {
+    for (const look of this.looks.values()) if (look.source.path === file) this.close(look);
+  }
+
   /** Opens a source for one disc's titles; the same again gives the same look. @throws DiscError `other-disc`. */
   async open({ source: ref, reading }: OpenLook): Promise<{ id: string }> {
     const source = await this.resolve(ref); // first: between looking for a view and keeping a new one nothing may be waited for

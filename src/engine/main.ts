@@ -76,13 +76,15 @@ const drives = new Drives(config, devices, tellDrives);
 const resolve = (ref: SourceRef): Promise<JobSource> =>
   ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
 const readings = new Readings(resolve, drives, hub, helpers);
+const looks = new Looks(resolve, drives, pool, players);
 const placed = async (ref: SourceRef) => {
   await roots.look();
+  looks.closeFile((await resolve(ref)).path);
   hub.send({ type: 'roots', roots: roots.states() });
-  await readings.start(ref);
+  // All of it is looked at: what an earlier state of the image was missing is not missing for ever.
+  await readings.start(ref, true);
 };
 const images = new DiscImages({ storages, drives, helpers, hub, resolve, placed });
-const looks = new Looks(resolve, drives, pool, players);
 const encoders = new Encoders(config.dataFolder, hub);
 const rehearsals = new Rehearsals(looks, pool, path.join(config.dataFolder, 'rehearsals'), encoders);
 const announceOutputs = () => {

@@ -193,7 +193,8 @@ class ImageWork {
     } else this.failed++;
     const now = performance.now();
     if (now - this.toldAt >= TELL_MS) {
-      if (this.toldAt > 0) this.speed = Math.round(((own.bytes - this.lastBytes) / (now - this.toldAt)) * 1000);
+      const speed = ((own.bytes - this.lastBytes) / (now - this.toldAt)) * 1000;
+      if (this.toldAt > 0) this.speed = this.speed === 0 ? speed : this.speed * 0.8 + speed * 0.2;
       this.lastBytes = own.bytes;
       this.toldAt = now;
       this.watch.progress({
@@ -201,7 +202,7 @@ class ImageWork {
         atByte: step.from,
         readBytes: this.map.bytesOf('read'),
         lostBytes: this.map.bytesOf('unreadable', 'edge not found', 'not searched'),
-        bytesPerSecond: this.speed,
+        bytesPerSecond: Math.round(this.speed),
         failed: this.failed,
       });
     }

@@ -35,6 +35,8 @@ export interface DiscRow {
   readonly state: DiscState;
   readonly coverage: ReturnType<typeof discState>['coverage'];
   readonly left: readonly LeftTitles[];
+  /** Share of it that was slow or failing when an image was taken; null where none was. */
+  readonly worn: number | null;
 }
 
 const lengthOf = ({ disc }: DiscRow) =>
@@ -69,7 +71,30 @@ function shareText({ coverage }: DiscRow): string {
 const leftText = (left: readonly LeftTitles[]): string =>
   left.length === 0 ? '' : `left: ${list(left.map((l) => `${l.count} ${l.count === 1 ? ROLE[l.role] : ROLE_PLURAL[l.role]}`))}`;
 
-const columnsOf = (chosen: ReadonlySet<string>, onChoose: (chosen: ReadonlySet<string>) => void, grouping: Grouping): Column<DiscRow>[] => [
+/** There where any disc has been read so far that it can be told. */
+const WORN: Column<DiscRow> = {
+  id: 'worn',
+  name: 'Worn',
+  width: '58px',
+  right: true,
+  value: (r) => r.worn ?? -1,
+  cell: (r) =>
+    r.worn === null ? null : (
+      <span
+        title="Of the disc, slow or failing at the first try when its image was taken"
+        className={r.worn > 0 ? 'text-damaged' : 'text-second'}
+      >
+        {Math.ceil(r.worn * 100)} %
+      </span>
+    ),
+};
+
+const columnsOf = (
+  chosen: ReadonlySet<string>,
+  onChoose: (chosen: ReadonlySet<string>) => void,
+  grouping: Grouping,
+  isWornKnown: boolean,
+): Column<DiscRow>[] => [
   {
     id: 'choose',
     name: '',
@@ -152,6 +177,7 @@ const columnsOf = (chosen: ReadonlySet<string>, onChoose: (chosen: ReadonlySet<s
     value: (r) => r.disc.reading.sizeBytes,
     cell: (r) => bytes(r.disc.reading.sizeBytes),
   },
+  ...(isWornKnown ? [WORN] : []),
   {
     id: 'read',
     name: 'Read',
@@ -175,7 +201,8 @@ export function Collection({
   onChoose: (chosen: ReadonlySet<string>) => void;
 }) {
   const allChosen = rows.length > 0 && rows.every((r) => chosen.has(r.disc.fingerprint));
-  const columns = useMemo(() => columnsOf(chosen, onChoose, grouping), [chosen, onChoose, grouping]);
+  const isWornKnown = rows.some((r) => r.worn !== null);
+  const columns = useMemo(() => columnsOf(chosen, onChoose, grouping, isWornKnown), [chosen, onChoose, grouping, isWornKnown]);
   return (
     <>
       <label className="flex items-center gap-2 border-b border-faint px-2.5 py-1 text-second">

@@ -2,7 +2,9 @@
 
 import { Disc3 } from 'lucide-react';
 import Link from 'next/link';
-import type { DriveState, ReadingTask, SourceRef } from '@/contract';
+import dynamic from 'next/dynamic';
+import { useState } from 'react';
+import type { DriveState, ReadingTask, SourceRef, StorageState } from '@/contract';
 import { call } from '@/store/api';
 import { Button } from '../parts/controls';
 import { Select } from '../parts/fields';
@@ -11,6 +13,8 @@ import { ReadingProgress, isUnderWay } from '../parts/reading-progress';
 import { useAction } from '../parts/use-action';
 import type { DiscRow } from './collection';
 import { lastTask, startReading } from './readings';
+
+const TakeImageDialog = dynamic(() => import('./take-image').then((m) => m.TakeImageDialog), { loading: () => null });
 
 const STATE: Readonly<Record<DriveState['state'], string>> = {
   empty: 'empty',
@@ -34,7 +38,7 @@ function DiscSelect({ drive, onInsert }: { drive: DriveState; onInsert: (disc: s
       onChange={(disc) => {
         if (disc !== '') onInsert(disc);
       }}
-      className="max-w-56"
+      className="max-w-[118px]"
     />
   );
 }
@@ -54,8 +58,19 @@ function Recognised({ fingerprint, rows }: { fingerprint: string; rows: readonly
 }
 
 /** A drive: what lies in it, and what is being read of it. */
-export function DriveRow({ drive, tasks, rows }: { drive: DriveState; tasks: readonly ReadingTask[]; rows: readonly DiscRow[] }) {
+export function DriveRow({
+  drive,
+  tasks,
+  storages,
+  rows,
+}: {
+  drive: DriveState;
+  tasks: readonly ReadingTask[];
+  storages: readonly StorageState[];
+  rows: readonly DiscRow[];
+}) {
   const action = useAction();
+  const [isAsked, setAsked] = useState(false);
   const ref: SourceRef = { kind: 'drive', drive: drive.id };
   const task = lastTask(tasks, ref);
   const reading = task && isUnderWay(task) ? task : null;
@@ -80,7 +95,7 @@ export function DriveRow({ drive, tasks, rows }: { drive: DriveState; tasks: rea
       {reading ? (
         <ReadingProgress task={reading} />
       ) : (
-        <div className="mt-1.5 flex items-center gap-2 empty:hidden">
+        <div className="mt-1.5 flex flex-wrap items-center gap-x-2 gap-y-1 empty:hidden">
           {drive.simulated && <DiscSelect drive={drive} onInsert={insert} />}
           {!drive.simulated && drive.tray && drive.state === 'empty' && (
             <Button tone="quiet" disabled={action.busy} onClick={() => void action.run(() => call('load', { id: drive.id }))}>
@@ -90,6 +105,17 @@ export function DriveRow({ drive, tasks, rows }: { drive: DriveState; tasks: rea
           {drive.disc && (
             <Button onClick={() => void action.run(() => startReading(ref))} busy={action.busy}>
               Read
+            </Button>
+          )}
+          {drive.disc && (
+            <Button
+              tone="quiet"
+              disabled={drive.state !== 'ready'}
+              onClick={() => {
+                setAsked(true);
+              }}
+            >
+              Image…
             </Button>
           )}
           {drive.disc && drive.tray && (
@@ -102,6 +128,16 @@ export function DriveRow({ drive, tasks, rows }: { drive: DriveState; tasks: rea
             </Button>
           )}
         </div>
+      )}
+      {isAsked && drive.disc && (
+        <TakeImageDialog
+          disc={drive.disc}
+          source={ref}
+          storages={storages}
+          onClose={() => {
+            setAsked(false);
+          }}
+        />
       )}
       {drive.problem && (
         <div className="mt-2">

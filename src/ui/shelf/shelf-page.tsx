@@ -3,6 +3,7 @@
 import { Download, Upload } from 'lucide-react';
 import dynamic from 'next/dynamic';
 import { useMemo, useRef, useState } from 'react';
+import type { DiscImageState } from '@/contract';
 import { catalogue, openedArchive } from '@/store/archive';
 import { ImportError, exportCatalogue, planImport, type ImportPlan } from '@/store/exchange';
 import { discState, type DiscState } from '@/store/disc-state';
@@ -28,21 +29,25 @@ const ImportDialog = dynamic(() => import('./import-dialog').then((m) => m.Impor
 const GROUPINGS: readonly Grouping[] = ['none', 'series', 'label', 'state'];
 const STATES = Object.keys(STATE) as DiscState[];
 
+const NO_IMAGES: readonly DiscImageState[] = [];
+
 function useRows(): DiscRow[] | null {
   const { state } = useEngine();
   const discs = useDiscs();
   const drafts = useDrafts();
   const jobs = useKnownJobs();
   const outputs = useOutputs();
+  const images = state?.images ?? NO_IMAGES;
   return useMemo(() => {
     if (!discs || !drafts || !jobs) return null;
     const draftOf = new Map(drafts.map((d) => [d.fingerprint, d]));
     return discs.map((disc) => {
       const draft = draftOf.get(disc.fingerprint);
       const cover = disc.tags.cover ?? draft?.reels.find((r) => r.reel.tags?.cover)?.reel.tags?.cover ?? null;
-      return { disc, cover, ...discState(disc, draft, state?.jobs ?? jobs, outputs ?? []) };
+      const worn = images.find((i) => i.fingerprint === disc.fingerprint)?.worn ?? null;
+      return { disc, cover, worn, ...discState(disc, draft, state?.jobs ?? jobs, outputs ?? []) };
     });
-  }, [discs, drafts, jobs, outputs, state?.jobs]);
+  }, [discs, drafts, jobs, outputs, state?.jobs, images]);
 }
 
 /** What the collection is narrowed down to; the state is remembered. */

@@ -3,11 +3,12 @@
 import { FolderOpen } from 'lucide-react';
 import dynamic from 'next/dynamic';
 import { useState } from 'react';
-import { sourceKey, type EngineState, type SourceRef } from '@/contract';
+import { imageRoot, sourceKey, type EngineState, type SourceRef } from '@/contract';
 import { Button, Panel, StateText } from '../parts/controls';
 import type { DiscRow } from './collection';
 import { DriveRow } from './drive-row';
 import { DropZone } from './drop-zone';
+import { ImagePanel } from './image-panel';
 import { LibraryStorage } from './library-storage';
 import { startReading } from './readings';
 import { ScanBar } from './scan-bar';
@@ -26,6 +27,12 @@ export function Trays({
   rows: readonly DiscRow[];
 }) {
   const known = new Set(knownSources.map(sourceKey));
+  // Images in the library have a list of their own; what was put there without a map is listed like any other.
+  const mapped = new Set(engine.images.map((i) => sourceKey({ kind: 'place', root: imageRoot(i.storage), path: `${i.name}.iso` })));
+  const isOwn = new Set(engine.storages.map((s) => imageRoot(s.id)));
+  const places = engine.roots.filter(
+    (root) => !isOwn.has(root.id) || root.found.some((f) => !mapped.has(sourceKey({ kind: 'place', root: f.root, path: f.path }))),
+  );
   const [browsing, setBrowsing] = useState<string | null>(null);
   return (
     <div className="flex min-h-0 flex-col gap-3 overflow-y-auto">
@@ -33,12 +40,13 @@ export function Trays({
         <Panel title="Trays" label="Trays" className="shrink-0">
           <ul>
             {engine.drives.map((d) => (
-              <DriveRow key={d.id} drive={d} tasks={engine.readings} rows={rows} />
+              <DriveRow key={d.id} drive={d} tasks={engine.readings} storages={engine.storages} rows={rows} />
             ))}
           </ul>
         </Panel>
       )}
-      {engine.roots.map((root) => (
+      <ImagePanel engine={engine} />
+      {places.map((root) => (
         <Panel
           key={root.id}
           label={root.name}

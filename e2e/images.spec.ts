@@ -1,0 +1,58 @@
+import { readFileSync } from 'node:fs';
+import path from 'node:path';
+import { expect, openBench, queueAs, seriousFaults, test } from './app';
+
+test.use({ house: 'images' });
+
+const QUAY = path.resolve('.cache/proving/discs/QUAY.iso');
+
+test('a scratched disc becomes an image, another copy fills its gap, and a film is made of it without either', async ({
+  page,
+  app,
+  open,
+}) => {
+  await open('/');
+  const insert = page.getByLabel('Insert a disc into Tray 1');
+  await insert.selectOption({ label: 'The quay, scratched' });
+  await expect(page.getByText('ready', { exact: true })).toBeVisible();
+  await page.getByRole('button', { name: 'Image…' }).click();
+  const asking = page.getByRole('dialog', { name: 'An image of The quay, scratched' });
+  await asking.getByLabel('Name of the image').fill('Quay');
+  await asking.getByLabel('Times that bad sectors are tried once more').fill('0');
+  expect(await seriousFaults(page)).toEqual([]);
+  await asking.getByRole('button', { name: 'Take the image' }).click();
+  await expect(asking).toBeHidden();
+  const images = page.getByRole('region', { name: 'Images in the library' });
+  const row = images.getByRole('button', { name: /^Quay/ });
+  await expect(row).toContainText('3 sectors of 7.52 MB not read');
+  await expect(row).toContainText('with gaps');
+  const file = path.join(app.library, 'Disc images', 'Quay.iso');
+  expect(readFileSync(file).equals(readFileSync(QUAY))).toBe(false);
+  await expect(page.getByRole('columnheader', { name: 'Worn' })).toBeVisible();
+
+  await row.click();
+  const detail = page.getByRole('dialog', { name: 'Quay' });
+  await expect(detail).toContainText('1 gap: 3 from sector 2,600');
+  await expect(detail.getByRole('img', { name: 'What was read, along the disc' })).toBeVisible();
+  expect(await seriousFaults(page)).toEqual([]);
+  await page.keyboard.press('Escape');
+  await insert.selectOption({ label: 'The quay, worn' });
+  await expect(page.getByRole('paragraph').filter({ hasText: 'The quay, worn' })).toBeVisible();
+  await expect(page.getByText('ready', { exact: true })).toBeVisible();
+  await row.click();
+  await expect(detail.getByLabel('The disc, or another copy of it')).toContainText('The quay, worn, in Tray 1');
+  await detail.getByRole('button', { name: 'Go on', exact: true }).click();
+  await expect(detail).toContainText('every sector read');
+  expect(readFileSync(file).equals(readFileSync(QUAY))).toBe(true);
+  await expect(detail.getByRole('row', { name: /The quay, worn in Tray 1.*6\.14 kB.*1/ })).toBeVisible();
+  await page.keyboard.press('Escape');
+
+  await page.getByRole('button', { name: 'Eject' }).click();
+  await expect(page.getByText('empty', { exact: true })).toBeVisible();
+  await openBench(page, 'Quay');
+  await expect(page.getByLabel('Read from')).toHaveValue(/^place images-of-library Quay\.iso/);
+  await queueAs(page, 'Out of the image');
+  await page.getByRole('link', { name: /^Queue/ }).click();
+  await expect(page.getByRole('listitem', { name: 'Job Out of the image' }).getByText('in the vault', { exact: true })).toBeVisible();
+  expect(app.results()).toEqual(expect.arrayContaining(['Out of the image.mkv', 'Out of the image.mkv.json']));
+});
