@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, MasterPromiseSchema, OutcomeSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
+import { NO_STANDING, StandingStateSchema } from './standing';
 import { DiscImageStateSchema } from './disc-image';
 import { FixityStateSchema, NO_FIXITY } from './fixity';
 import { SourceRefSchema } from './source';
@@ -203,6 +204,7 @@ export const EngineStateSchema = z.object({
   fixity: FixityStateSchema.default(NO_FIXITY),
   /** Images of whole discs, finished and not. */
   images: z.array(DiscImageStateSchema).default([]),
+  standing: StandingStateSchema.default(NO_STANDING),
   /** Encoders as they were found; none before they were tried. */
   encoders: z.array(EncoderStateSchema).default([]),
 });
@@ -221,6 +223,7 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('queue'), queue: QueueSettingsSchema }),
   z.object({ type: z.literal('outputs'), count: z.number() }),
   z.object({ type: z.literal('fixity'), fixity: FixityStateSchema }),
+  z.object({ type: z.literal('standing'), standing: StandingStateSchema }),
   z.object({ type: z.literal('images'), images: z.array(DiscImageStateSchema) }),
   z.object({ type: z.literal('encoders'), encoders: z.array(EncoderStateSchema) }),
 ]);

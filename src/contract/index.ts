@@ -13,3 +13,4 @@ export * from './reading-text';
 export * from './fixity';
 export * from './disc-image';
 export * from './source';
+export * from './standing';

@@ -35,6 +35,7 @@ import {
 } from './api';
 import { ChecksSchema, FixityScheduleSchema } from './fixity';
 import { DiscImageStateSchema, GoOnImageSchema, ImageDetailSchema, TakeImageSchema } from './disc-image';
+import { KeptReadingSchema, OutcomesQuerySchema, OutcomesSchema, StandingWishSchema } from './standing';
 import { ReadTextWishSchema } from './reading-text';
 import { RehearsalWishSchema, SampleSchema, TrialWishSchema } from './rehearsal';
 
@@ -92,6 +93,10 @@ export const ROUTES = {
   /** One that is not finished is given up. */
   discardImage: route('DELETE', '/images/:id', null, DoneSchema),
   image: route('GET', '/images/:id', null, ImageDetailSchema),
+  /** What is done with discs that come, without anybody asking. */
+  setStanding: route('POST', '/standing', StandingWishSchema, DoneSchema),
+  standingOutcomes: asking('/standing/outcomes', OutcomesSchema, OutcomesQuerySchema),
+  standingReading: route('GET', '/standing/readings/:id', null, KeptReadingSchema),
   submitJob: route('POST', '/jobs', SubmitJobSchema, SubmittedSchema),
   cancelJob: route('POST', '/jobs/:id/cancel', null, DoneSchema),
   retryJob: route('POST', '/jobs/:id/retry', null, DoneSchema),

@@ -21,6 +21,7 @@ import type { QueueRules } from './queue-rules';
 import type { Readings } from './readings';
 import type { Rehearsals } from './rehearsals';
 import type { Roots } from './roots';
+import type { StandingOrder } from './standing-order';
 import type { Storages } from './storages';
 import { streamEvents } from './stream-events';
 
@@ -39,6 +40,7 @@ export interface EngineParts {
   readonly players: Players;
   readonly fixity: Fixity;
   readonly images: DiscImages;
+  readonly standing: StandingOrder;
   readonly helpers: Helpers;
   readonly encoders: Encoders;
   readonly rehearsals: Rehearsals;
@@ -79,7 +81,7 @@ async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
 
 /** One line a route: what it asks of which part. Bodies and queries are checked before they come here. */
 export const HANDLERS: Handlers = {
-  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, fixity, images, encoders }) => ({
+  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, fixity, images, standing, encoders }) => ({
     boot: hub.boot,
     archive: archive.current,
     version: APPLICATION,
@@ -93,6 +95,7 @@ export const HANDLERS: Handlers = {
     outputs: outputs.lastCount,
     fixity: fixity.state,
     images: images.states(),
+    standing: standing.state,
     encoders: [...encoders.states],
   }),
   events: ({ hub }, { request, response }) => {
@@ -126,9 +129,11 @@ export const HANDLERS: Handlers = {
     readings.cancel(id);
     return done;
   },
-  insert: ({ drives, looks }, { id, body }) => {
+  insert: async ({ drives, looks, readings, standing }, { id, body }) => {
     drives.insert(id, body.disc);
     looks.closeDrive(id);
+    // As a disc in a drive of the machine: whether a page is open or not.
+    if (standing.isOn) await readings.start({ kind: 'drive', drive: id });
     return done;
   },
   load: async ({ devices }, { id }) => {
@@ -154,6 +159,12 @@ export const HANDLERS: Handlers = {
     return done;
   },
   image: ({ images }, { id }) => images.detail(id),
+  setStanding: ({ standing }, { body }) => {
+    standing.set(body.settings);
+    return done;
+  },
+  standingOutcomes: ({ standing }, { query }) => ({ outcomes: standing.outcomes(query.after) }),
+  standingReading: ({ standing }, { id }) => standing.reading(id),
   submitJob: (parts, { body }) => submit(parts, body),
   cancelJob: async ({ jobs }, { id }) => {
     await jobs.cancel(id);

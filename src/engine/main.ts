@@ -26,6 +26,7 @@ import { Rehearsals } from './rehearsals';
 import { Roots } from './roots';
 import { RunnerProcesses } from './runners';
 import { createEngineServer } from './server';
+import { StandingOrder } from './standing-order';
 import { Storages } from './storages';
 
 const WATCH_MS = 3000;
@@ -75,7 +76,9 @@ const devices = new DeviceDrives(config, tellDrives, (drive) => {
 const drives = new Drives(config, devices, tellDrives);
 const resolve = (ref: SourceRef): Promise<JobSource> =>
   ref.kind === 'drive' ? Promise.resolve().then(() => drives.source(ref.drive)) : roots.source(ref.root, ref.path);
-const readings = new Readings(resolve, drives, hub, helpers);
+const readings = new Readings(resolve, drives, hub, helpers, (task, reading, findings) => {
+  standing.ended(task, reading, findings);
+});
 const looks = new Looks(resolve, drives, pool, players);
 const placed = async (ref: SourceRef) => {
   await roots.look();
@@ -98,6 +101,7 @@ const rules = new QueueRules(config.dataFolder);
 const runners = new RunnerProcesses(runner);
 const jobs = new Jobs({ config, encoders, runners, drives, storages, hub, rules, finished: announceOutputs });
 
+const standing = new StandingOrder({ dataFolder: config.dataFolder, readings, roots, drives, jobs, outputs, storages, hub, resolve });
 const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, helpers, storages, hub });
 const isIdle = () => jobs.open.length === 0 && readings.states().every((t) => t.state !== 'reading');
 
@@ -151,6 +155,7 @@ const server = createEngineServer({
   players,
   fixity,
   images,
+  standing,
   helpers,
   encoders,
   rehearsals,
@@ -159,6 +164,7 @@ const server = createEngineServer({
 await Promise.all([storages.start(), roots.look(), devices.look()]);
 await jobs.start();
 await images.start();
+await standing.start();
 void watchOutputs();
 const trial = new AbortController();
 const firstTrial = setTimeout(
@@ -171,6 +177,7 @@ const firstTrial = setTimeout(
 const timer = setInterval(
   () =>
     void Promise.all([watch(), watchOutputs(), devices.look(), images.look()])
+      .then(() => standing.look())
       .then(() => {
         fixity.beginIfDue(isIdle());
       })

@@ -30,6 +30,8 @@ export class Readings {
     private readonly drives: Drives,
     private readonly hub: Hub,
     private readonly helpers: Helpers,
+    /** Hears of every reading that has ended. */
+    private readonly ended: (task: ReadingTask, reading: Reading | null, findings: Findings | null) => void = () => undefined,
   ) {}
 
   states(): ReadingTask[] {
@@ -104,6 +106,7 @@ export class Readings {
     } finally {
       use?.done();
     }
+    this.ended(task.state, task.reading, task.findings);
   }
 
   private find(id: string): Task {

@@ -43,7 +43,12 @@ export interface EarlierRecord {
   readonly answer: 'taken' | 'left';
   readonly archive: string;
 }
-export type SettingRecord = RulesRecord | EarlierRecord;
+/** How far what the standing order did is known here. */
+export interface StandingRecord {
+  readonly key: 'standing outcomes';
+  readonly seq: number;
+}
+export type SettingRecord = RulesRecord | EarlierRecord | StandingRecord;
 
 /** What is being composed on the Bench for one disc. */
 export interface DraftRecord {

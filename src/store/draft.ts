@@ -1,15 +1,5 @@
 import { useCallback, useEffect, useReducer } from 'react';
-import {
-  NO_TAGS,
-  applyRules,
-  fileNameOf,
-  nameValues,
-  safeFileName,
-  type HouseRules,
-  type NamePart,
-  type Proposal,
-  type Reel,
-} from '@/core/reels';
+import { applyRules, type HouseRules, type NamePart, type Proposal } from '@/core/reels';
 import { readRules } from './rules';
 import { catalogue } from './archive';
 import type { DiscRecord, DraftRecord, DraftReel } from './db';
@@ -36,14 +26,6 @@ export function proposeDraft(disc: Proposed, rules: HouseRules): DraftRecord {
   }));
   return { fingerprint: disc.fingerprint, storage: rules.storage, folder: rules.folder, changedAt: '', reels, past: [], future: [] };
 }
-
-/** File name of a reel, without extension: as the user wrote it, or by the archive's pattern. */
-export function fileNameFor(disc: Pick<DiscRecord, 'name'>, reel: Reel, rules: HouseRules): string {
-  if (reel.fileName) return safeFileName(reel.fileName);
-  return fileNameOf(rules.fileName, valuesOf(disc, reel));
-}
-export const valuesOf = (disc: Pick<DiscRecord, 'name'>, reel: Reel) =>
-  nameValues({ ...NO_TAGS, ...reel.tags, work: reel.name }, reel.name, reel.pieces[0]?.title ?? 0, disc.name);
 
 export interface DraftHistory {
   readonly record: DraftRecord | null;

@@ -3,6 +3,7 @@ import { EngineEventSchema, type EngineEvent, type EngineState, type ReadingTask
 import { call } from './api';
 import { catalogue, lastArchive, openArchive, openedArchive } from './archive';
 import { keepDamage, keepReading, reconcileJobs } from './discs';
+import { fetchOutcomes } from './standing';
 
 /** What the pages know of the engine. `link` says whether that is fresh. */
 export interface EngineView {
@@ -47,6 +48,8 @@ export function applyEvent(state: EngineState, event: EngineEvent): EngineState 
       return { ...state, outputs: event.count };
     case 'fixity':
       return { ...state, fixity: event.fixity };
+    case 'standing':
+      return { ...state, standing: event.standing };
     case 'images':
       return { ...state, images: event.images };
     case 'encoders':
@@ -79,6 +82,9 @@ async function fetchReading(task: ReadingTask): Promise<void> {
   }
 }
 
+/** Tried again with the next state, where it does not come. */
+const fetchStanding = ({ standing }: EngineState): void => void fetchOutcomes(standing.seq).catch(() => undefined);
+
 /** Events that come while the whole state is on its way may be newer than it: they are applied once more on top of it. */
 let loads = 0;
 let meanwhile: EngineEvent[] = [];
@@ -102,6 +108,7 @@ async function load(): Promise<void> {
     await reconcileJobs(catalogue(), state.jobs);
     for (const job of state.jobs) await keepDamage(catalogue(), job);
     for (const task of state.readings) void fetchReading(task);
+    fetchStanding(state);
   } catch {
     // Nothing answers: what was catalogued can be looked at all the same.
     const last = openedArchive() ? null : lastArchive();
@@ -135,6 +142,7 @@ function take(event: EngineEvent): void {
   set({ state: applyEvent(view.state, event), link: 'live' });
   if (event.type === 'archive') void openArchive(event.archive);
   if (event.type === 'reading') void fetchReading(event.task);
+  if (event.type === 'standing' && view.state) fetchStanding(view.state);
   if (event.type === 'job') {
     void catalogue().jobs.put(event.job);
     void keepDamage(catalogue(), event.job);

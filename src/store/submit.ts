@@ -1,9 +1,8 @@
 import { recipesById } from '@/core/recipes';
-import { fileNameOf, folderOf, readingForReel, type HouseRules, type Reel } from '@/core/reels';
+import { readingForReel, reelPlace, type HouseRules, type Reel } from '@/core/reels';
 import type { EngineState, SourceRef, StorageState, SubmitPlaces } from '@/contract';
 import { call } from './api';
 import type { DiscRecord, DraftRecord } from './db';
-import { fileNameFor, valuesOf } from './draft';
 import { ownRecipes } from './recipes';
 
 /** Where a reel goes: the storage, the folder in it, and the file name without extension. */
@@ -14,17 +13,6 @@ export interface Destination {
   /** Of copies that go elsewhere. */
   readonly places: SubmitPlaces;
 }
-
-/** Where copies of a reel go that do not go where it does, by the house rules. */
-export const placesOf = (disc: Pick<DiscRecord, 'name'>, reel: Reel, rules: Pick<HouseRules, 'places'>): SubmitPlaces =>
-  rules.places
-    .filter((p) => reel.recipes.includes(p.recipe))
-    .map(({ recipe, storage, folder, fileName }) => ({
-      recipe,
-      storage,
-      folder: folder && folderOf(folder, valuesOf(disc, reel)),
-      fileName: fileName && fileNameOf(fileName, valuesOf(disc, reel)),
-    }));
 
 /** The storage that a draft names, or the first there is; null where there is none. */
 export const storageOf = (draft: Pick<DraftRecord, 'storage'> | null, engine: Pick<EngineState, 'storages'> | null): StorageState | null =>
@@ -40,12 +28,7 @@ export function destinationOf(
 ): Destination | null {
   const storage = storageOf(draft, engine);
   if (!storage) return null;
-  return {
-    storage: storage.id,
-    folder: folderOf(draft.folder, valuesOf(disc, reel)),
-    fileName: fileNameFor(disc, reel, rules),
-    places: placesOf(disc, reel, rules),
-  };
+  return { storage: storage.id, ...reelPlace(disc.name, reel, draft.folder, rules) };
 }
 
 /** Sends a reel to the queue, with all of its disc that a job needs. @returns the job's identifier. @throws ApiError. */

@@ -1,5 +1,7 @@
 export type { Piece, Reel, TakenTrack } from './model';
 export { readingForReel } from './for-job';
+export { copyPlaces, reelFileName, reelPlace, reelValues, type ReelPlace } from './destination';
+export { EYES_REASONS, wantsEyes, type EyesReason, type WantsEyes } from './unattended';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
 export { takeAudio, takeSubtitle, wholeTitleReel, withTrack } from './propose';
 export { estimateReel, neededAt, roomAt, type ReelEstimate, type SizeExperience } from './estimate';

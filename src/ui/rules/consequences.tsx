@@ -2,9 +2,9 @@
 
 import { useMemo } from 'react';
 import { MASTER } from '@/core/recipes';
-import type { HouseRules, Reel } from '@/core/reels';
+import { reelFileName, type HouseRules, type Reel } from '@/core/reels';
 import type { DiscRecord } from '@/store/db';
-import { fileNameFor, proposalOf } from '@/store/draft';
+import { proposalOf } from '@/store/draft';
 import { list, plural } from '../format';
 
 const copies = ({ recipes }: Reel): string => {
@@ -14,7 +14,7 @@ const copies = ({ recipes }: Reel): string => {
 
 /** A reel in a few words: enough to see that it has changed. */
 const told = (disc: DiscRecord, reel: Reel, rules: HouseRules) =>
-  `${fileNameFor(disc, reel, rules)}: ${list([plural(reel.audio.length, 'audio track'), plural(reel.subtitles.length, 'subtitle track')])}${copies(reel)}`;
+  `${reelFileName(disc.name, reel, rules)}: ${list([plural(reel.audio.length, 'audio track'), plural(reel.subtitles.length, 'subtitle track')])}${copies(reel)}`;
 
 /** What a change of the rules would do to discs of the collection. */
 export function Consequences({ discs, before, after }: { discs: readonly DiscRecord[]; before: HouseRules; after: HouseRules }) {

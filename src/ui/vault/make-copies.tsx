@@ -7,7 +7,7 @@ import type { RecipeId } from '@/core/recipes';
 import { call } from '@/store/api';
 import { useRecipes } from '@/store/recipes';
 import { useRules } from '@/store/rules';
-import { placesOf } from '@/store/submit';
+import { copyPlaces } from '@/core/reels';
 import { plural } from '../format';
 import { Button } from '../parts/controls';
 import { Modal } from '../parts/modal';
@@ -27,7 +27,7 @@ export function MakeCopies({ output, onClose }: { output: Output; onClose: () =>
   const order = () =>
     action.run(async () => {
       const reel = { ...sidecar.reel, recipes: copies.map((c) => c.id) };
-      const places = placesOf({ name: sidecar.disc.label }, reel, rules);
+      const places = copyPlaces(sidecar.disc.label, reel, rules);
       await call('makeCopies', { id: output.id, body: { copies, places } });
       toast({ text: `${sidecar.reel.name}: ${plural(copies.length, 'copy', 'copies')} on the queue`, state: 'running' });
       onClose();

@@ -1,7 +1,7 @@
-import { folderOf, type HouseRules } from '@/core/reels';
+import { folderOf, reelFileName, reelValues, type HouseRules } from '@/core/reels';
 import type { VaultEntry } from '@/contract';
 import type { DiscRecord } from '@/store/db';
-import { fileNameFor, valuesOf, type Draft } from '@/store/draft';
+import type { Draft } from '@/store/draft';
 
 /** Where a reel's file will be, and whether something of that name is planned or there. */
 export interface ReelPlace {
@@ -20,7 +20,9 @@ export function placesOf(
 ): Map<string, ReelPlace> {
   const reels = draft.record?.reels ?? [];
   const paths = reels.map(({ reel }) =>
-    [folderOf(draft.record?.folder ?? [], valuesOf(disc, reel)), fileNameFor(disc, reel, rules)].filter((p) => p !== '').join('/'),
+    [folderOf(draft.record?.folder ?? [], reelValues(disc.name, reel)), reelFileName(disc.name, reel, rules)]
+      .filter((p) => p !== '')
+      .join('/'),
   );
   const key = (path: string) => path.normalize('NFC').toLowerCase();
   const there = new Set(

@@ -3,13 +3,12 @@
 import { ScanSearch } from 'lucide-react';
 import Link from 'next/link';
 import { useState } from 'react';
-import { estimateReel, folderOf, literalOf, roomAt } from '@/core/reels';
+import { estimateReel, folderOf, literalOf, reelValues, roomAt } from '@/core/reels';
 import { sourceKey, type Problem } from '@/contract';
 import { call, problemOf } from '@/store/api';
 import { paceOf, secondsFor } from '@/store/history';
 import { useNextDisc } from '@/store/live';
 import { useOutputs } from '@/store/outputs';
-import { valuesOf } from '@/store/draft';
 import { readableSources } from '@/store/sources';
 import { destinationOf, storageOf, submitReel } from '@/store/submit';
 import { bytes, plural, timeLeft } from '../../format';
@@ -110,7 +109,7 @@ function FolderField() {
       label="Folder in the library"
       value={literal ?? ''}
       // Where the rules name it, it may be another for each reel: the one of the selected is shown.
-      placeholder={literal === null && shown ? folderOf(folder, valuesOf(disc, shown.reel)) : 'no folder in it'}
+      placeholder={literal === null && shown ? folderOf(folder, reelValues(disc.name, shown.reel)) : 'no folder in it'}
       title={literal === null ? 'By the house rules; what is written here goes before them' : 'Folder in the library'}
       className="w-36"
       onChange={(e) => {
