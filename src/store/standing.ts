@@ -1,10 +1,12 @@
 import type { Findings } from '@/core/findings';
 import type { Reading } from '@/core/reading';
-import { OUTCOMES_PAGE, type StandingOutcome } from '@/contract';
+import { OUTCOMES_PAGE, type StandingOutcome, type StandingSettings } from '@/contract';
 import { call } from './api';
 import { catalogue } from './archive';
 import { keepReading } from './discs';
 import type { Catalogue } from './db';
+import { ownRecipes } from './recipes';
+import { readRules } from './rules';
 
 /** What the standing order did while no page was open comes into the catalogue. */
 
@@ -68,4 +70,18 @@ export async function keepOutcome(
     future: [],
     changedAt: outcome.at,
   });
+}
+
+/** Gives or changes the order, with the house rules and the recipes as they are now. @throws ApiError. */
+export async function giveOrder(wished: Omit<StandingSettings, 'rules' | 'recipes'>): Promise<void> {
+  await call('setStanding', { body: { settings: { ...wished, rules: await readRules(), recipes: await ownRecipes() } } });
+}
+
+/** @throws ApiError. */
+export const endOrder = () => call('setStanding', { body: { settings: null } });
+
+/** The last outcomes, the newest first. @throws ApiError. */
+export async function lastOutcomes(seq: number): Promise<readonly StandingOutcome[]> {
+  const { outcomes } = await call('standingOutcomes', { query: { after: String(Math.max(0, seq - OUTCOMES_PAGE)) } });
+  return [...outcomes].reverse();
 }

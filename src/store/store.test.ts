@@ -5,13 +5,14 @@ import { DEFAULT_RULES, NO_TAGS } from '@/core/reels';
 import { job as jobOf } from '@/test-support/jobs';
 import { offers, sketchReading } from '@/test-support/readings';
 import type { EngineEvent, EngineState, JobState, Output } from '@/contract';
-import { EXCHANGE_FORMAT, HouseRulesSchema } from '@/contract';
+import { EXCHANGE_FORMAT, HouseRulesSchema, type StandingOutcome } from '@/contract';
 import { Catalogue, type DiscRecord, type DraftReel, type DraftRecord } from './db';
 import { discState } from './disc-state';
 import { keepDamage, keepReading, reconcileJobs } from './discs';
 import { proposeDraft, reduceDraft, type DraftHistory } from './draft';
 import { applyEvent } from './engine';
 import { planImport } from './exchange';
+import { keepOutcome } from './standing';
 
 const reading = sketchReading([{ parts: ['x:2'] }, { parts: ['a:30', 'b:30'], audio: 2 }], [offers(2, 1, true)]);
 const findings = findRoles(reading);
@@ -49,6 +50,49 @@ describe('the catalogue', () => {
       ['same', 'running'],
     ]);
   });
+});
+
+test('what the standing order did comes into the catalogue; what somebody has composed meanwhile stays', async () => {
+  const source = { kind: 'drive', drive: 'tray' } as const;
+  const [planned] = proposeDraft(
+    { fingerprint: reading.fingerprint, reading, findings, tags: NO_TAGS, firstEpisode: null },
+    DEFAULT_RULES,
+  ).reels;
+  if (!planned) throw new Error('nothing is proposed');
+  const outcome = {
+    seq: 1,
+    at: '2026-01-05',
+    fingerprint: reading.fingerprint,
+    name: 'In the tray',
+    source,
+    result: 'wants eyes',
+    reason: 'unsure',
+    detail: '',
+    reels: [planned],
+    storage: null,
+    folder: [],
+    tags: { ...NO_TAGS, series: 'The Locks', season: 2 },
+    firstEpisode: 5,
+  } satisfies StandingOutcome;
+  const kept = () => Promise.resolve({ reading, findings });
+  await keepOutcome(db, outcome, kept);
+  expect(await db.discs.get(reading.fingerprint)).toMatchObject({ readAt: '2026-01-05', firstEpisode: 5, tags: { series: 'The Locks' } });
+  expect((await db.drafts.get(reading.fingerprint))?.reels).toEqual([planned]);
+  // Somebody renames it, and gives the disc another series: the same again changes nothing of that.
+  const own = [{ ...planned, reel: { ...planned.reel, name: 'My own' } }];
+  await db.drafts.update(reading.fingerprint, { reels: own });
+  await db.discs.update(reading.fingerprint, { tags: { ...NO_TAGS, series: 'Other' } });
+  await keepOutcome(db, outcome, kept);
+  expect((await db.drafts.get(reading.fingerprint))?.reels).toEqual(own);
+  expect((await db.discs.get(reading.fingerprint))?.tags.series).toBe('Other');
+  // It was put in once more and queued: the jobs are real, and what was composed can be had back.
+  const queued = [{ ...planned, jobId: 'job-1' }];
+  await keepOutcome(db, { ...outcome, seq: 2, result: 'queued', reels: queued }, kept);
+  expect(await db.drafts.get(reading.fingerprint)).toMatchObject({ reels: queued, past: [own] });
+  // Of one that could not be read there is nothing to keep; one whose reading is gone keeps at least its plan.
+  await keepOutcome(db, { ...outcome, fingerprint: null }, kept);
+  await keepOutcome(db, { ...outcome, fingerprint: 'f'.repeat(64) }, () => Promise.reject(new Error('gone')));
+  expect(await db.discs.count()).toBe(1);
 });
 
 test('a catalogue of an earlier version is brought up to date, nothing of it lost', async () => {

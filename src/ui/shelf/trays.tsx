@@ -13,6 +13,7 @@ import { LibraryStorage } from './library-storage';
 import { startReading } from './readings';
 import { ScanBar } from './scan-bar';
 import { SourceRow } from './source-row';
+import { StandingBar } from './standing-bar';
 
 const PlaceBrowser = dynamic(() => import('../parts/place-browser').then((m) => m.PlaceBrowser), { loading: () => null });
 
@@ -43,6 +44,7 @@ export function Trays({
               <DriveRow key={d.id} drive={d} tasks={engine.readings} storages={engine.storages} rows={rows} />
             ))}
           </ul>
+          <StandingBar engine={engine} />
         </Panel>
       )}
       <ImagePanel engine={engine} />
