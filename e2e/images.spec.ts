@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { expect, openBench, queueAs, seriousFaults, test } from './app';
@@ -55,4 +56,21 @@ test('a scratched disc becomes an image, another copy fills its gap, and a film 
   await page.getByRole('link', { name: /^Queue/ }).click();
   await expect(page.getByRole('listitem', { name: 'Job Out of the image' }).getByText('in the vault', { exact: true })).toBeVisible();
   expect(app.results()).toEqual(expect.arrayContaining(['Out of the image.mkv', 'Out of the image.mkv.json']));
+
+  // And handed on, in a form that a program of another house checks.
+  await page.getByRole('link', { name: /^Vault/ }).click();
+  await page.getByRole('button', { name: 'Bag…' }).click();
+  const bag = page.getByRole('dialog', { name: 'A bag to hand on' });
+  await bag.getByLabel('Name of the bag').fill('For the city');
+  await bag.getByLabel('Organization that hands it on').fill('The museum');
+  expect(await seriousFaults(page)).toEqual([]);
+  await bag.getByRole('button', { name: 'Make the bag' }).click();
+  await expect(page.getByRole('list', { name: 'Bags' })).toContainText('made, and whole');
+  const cwd = path.join(app.library, 'Bags', 'For the city');
+  for (const list of ['manifest-sha256.txt', 'tagmanifest-sha256.txt'])
+    expect(spawnSync('sha256sum', ['--strict', '--check', list], { cwd }).status).toBe(0);
+  expect(readFileSync(path.join(cwd, 'bag-info.txt'), 'utf8')).toContain('Source-Organization: The museum');
+  expect(
+    readFileSync(path.join(cwd, 'data', 'Out of the image.mkv')).equals(readFileSync(path.join(app.library, 'Out of the image.mkv'))),
+  ).toBe(true);
 });

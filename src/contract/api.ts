@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, MasterPromiseSchema, OutcomeSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
+import { BagStateSchema } from './bag';
 import { NO_STANDING, StandingStateSchema } from './standing';
 import { DiscImageStateSchema } from './disc-image';
 import { FixityStateSchema, NO_FIXITY } from './fixity';
@@ -205,6 +206,7 @@ export const EngineStateSchema = z.object({
   /** Images of whole discs, finished and not. */
   images: z.array(DiscImageStateSchema).default([]),
   standing: StandingStateSchema.default(NO_STANDING),
+  bags: z.array(BagStateSchema).readonly().default([]),
   /** Encoders as they were found; none before they were tried. */
   encoders: z.array(EncoderStateSchema).default([]),
 });
@@ -223,6 +225,7 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('queue'), queue: QueueSettingsSchema }),
   z.object({ type: z.literal('outputs'), count: z.number() }),
   z.object({ type: z.literal('fixity'), fixity: FixityStateSchema }),
+  z.object({ type: z.literal('bags'), bags: z.array(BagStateSchema).readonly() }),
   z.object({ type: z.literal('standing'), standing: StandingStateSchema }),
   z.object({ type: z.literal('images'), images: z.array(DiscImageStateSchema) }),
   z.object({ type: z.literal('encoders'), encoders: z.array(EncoderStateSchema) }),

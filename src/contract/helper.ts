@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { CopyExpectationSchema, JobSourceSchema, MasterPromiseSchema, ProofSchema } from './job';
+import { BagOrderSchema } from './bag';
 import { ImageProgressSchema, ImageRecordSchema } from './disc-image';
 import { RecipeIdSchema } from './recipe';
 import { ReadingTaskSchema } from './api';
@@ -27,6 +28,7 @@ export const HelperOrderSchema = z.discriminatedUnion('kind', [
     fill: ImageRecordSchema.shape.fill,
     retries: z.number().int().nonnegative(),
   }),
+  BagOrderSchema,
   /** SHA-256 of a file of the library. */
   z.object({ kind: z.literal('hash'), file: z.string() }),
   z.object({
@@ -53,6 +55,8 @@ export const HelperLineSchema = z.discriminatedUnion('type', [
   /** Its passes are over. */
   z.object({ type: z.literal('finishing') }),
   z.object({ type: z.literal('taken'), record: ImageRecordSchema }),
+  z.object({ type: z.literal('bagging'), done: z.number(), total: z.number() }),
+  z.object({ type: z.literal('bagged'), files: z.number(), bytes: z.number() }),
   z.object({ type: z.literal('hashed'), sha256: z.string() }),
   z.object({ type: z.literal('failed'), problem: ProblemSchema }),
 ]);

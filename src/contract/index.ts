@@ -14,3 +14,4 @@ export * from './fixity';
 export * from './disc-image';
 export * from './source';
 export * from './standing';
+export * from './bag';

@@ -22,6 +22,7 @@ const ADVICE = {
   'master-changed': 'Nothing was put into the library. Prove the master in the Vault, and put back a copy of it that is whole.',
   'not-whole':
     'Nothing was put into the library. Read another copy or clean the disc, then retry; or take what is there: gaps stay as long as they are, and each is named.',
+  'file-changed': 'Nothing was put together. Check the file in the Vault, and put back a copy of it that is whole.',
   'proof-failed': 'The file was not put into the library. Read the disc again, and look at the log.',
   'text-reader-missing': 'Install what is named, or take the subtitles as the pictures that they are.',
   'copy-failed': 'Retry: the copy is made again, from the master that was proven. What else was proven is in the library.',

@@ -34,6 +34,7 @@ import {
   SubmittedSchema,
 } from './api';
 import { ChecksSchema, FixityScheduleSchema } from './fixity';
+import { BagStateSchema, BagWishSchema } from './bag';
 import { DiscImageStateSchema, GoOnImageSchema, ImageDetailSchema, TakeImageSchema } from './disc-image';
 import { KeptReadingSchema, OutcomesQuerySchema, OutcomesSchema, StandingWishSchema } from './standing';
 import { ReadTextWishSchema } from './reading-text';
@@ -115,6 +116,8 @@ export const ROUTES = {
   stopCheck: route('POST', '/fixity/stop', null, DoneSchema),
   scheduleChecks: route('POST', '/fixity', FixityScheduleSchema, DoneSchema),
   checks: route('GET', '/outputs/:id/checks', null, ChecksSchema),
+  makeBag: route('POST', '/bags', BagWishSchema, BagStateSchema),
+  stopBag: route('POST', '/bags/:id/stop', null, DoneSchema),
   /** Copies of a master, without its disc. */
   makeCopies: route('POST', '/outputs/:id/copies', CopyWishSchema, SubmittedSchema),
   play: asking('/outputs/:id/play', 'stream', PlayQuerySchema),

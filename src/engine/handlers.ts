@@ -5,6 +5,7 @@ import { examineAudioFile, requireSameFile } from '@/node/audio-file';
 import { APPLICATION } from '@/node/version';
 import type { ArchiveIdentity } from './archive';
 import { orderCopies } from './copies';
+import type { Bags } from './bags';
 import type { DeviceDrives } from './device-drives';
 import type { DiscImages } from './disc-images';
 import type { Drives } from './drives';
@@ -41,6 +42,7 @@ export interface EngineParts {
   readonly fixity: Fixity;
   readonly images: DiscImages;
   readonly standing: StandingOrder;
+  readonly bags: Bags;
   readonly helpers: Helpers;
   readonly encoders: Encoders;
   readonly rehearsals: Rehearsals;
@@ -81,7 +83,7 @@ async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
 
 /** One line a route: what it asks of which part. Bodies and queries are checked before they come here. */
 export const HANDLERS: Handlers = {
-  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, fixity, images, standing, encoders }) => ({
+  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, fixity, images, standing, bags, encoders }) => ({
     boot: hub.boot,
     archive: archive.current,
     version: APPLICATION,
@@ -96,6 +98,7 @@ export const HANDLERS: Handlers = {
     fixity: fixity.state,
     images: images.states(),
     standing: standing.state,
+    bags: bags.states,
     encoders: [...encoders.states],
   }),
   events: ({ hub }, { request, response }) => {
@@ -206,6 +209,11 @@ export const HANDLERS: Handlers = {
     return done;
   },
   checks: async ({ fixity }, { id }) => ({ checks: await fixity.of(id) }),
+  makeBag: ({ bags }, { body }) => bags.make(body),
+  stopBag: ({ bags }, { id }) => {
+    bags.stop(id);
+    return done;
+  },
   makeCopies: (parts, { id, body, signal }) => orderCopies(parts, id, body, signal),
   play: async ({ outputs, players }, { id, query, request, response }) => {
     const { file, output } = await outputs.find(id);

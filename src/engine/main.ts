@@ -7,6 +7,7 @@ import { IMAGE_FOLDER, imageRoot, type JobSource, type SourceRef } from '@/contr
 import { writeDurably } from '@/node/durable';
 import { identify, isAlive, readProcess } from '@/node/process-id';
 import { ArchiveIdentity } from './archive';
+import { Bags } from './bags';
 import { loadConfig } from './config';
 import { Encoders } from './encoders';
 import { DeviceDrives } from './device-drives';
@@ -103,6 +104,7 @@ const jobs = new Jobs({ config, encoders, runners, drives, storages, hub, rules,
 
 const standing = new StandingOrder({ dataFolder: config.dataFolder, readings, roots, drives, jobs, outputs, storages, hub, resolve });
 const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, helpers, storages, hub });
+const bags = new Bags({ outputs, checksOf: (id) => fixity.of(id), storages, helpers, hub });
 const isIdle = () => jobs.open.length === 0 && readings.states().every((t) => t.state !== 'reading');
 
 /** Looks at folders and storages now and then, and tells the pages what has changed. */
@@ -156,6 +158,7 @@ const server = createEngineServer({
   fixity,
   images,
   standing,
+  bags,
   helpers,
   encoders,
   rehearsals,
@@ -165,6 +168,7 @@ await Promise.all([storages.start(), roots.look(), devices.look()]);
 await jobs.start();
 await images.start();
 await standing.start();
+bags.start();
 void watchOutputs();
 const trial = new AbortController();
 const firstTrial = setTimeout(
@@ -199,6 +203,7 @@ function stop(): void {
   jobs.stop();
   void fixity.stop();
   images.stopAll();
+  bags.stopAll();
   looks.stop();
   server.close();
   server.closeAllConnections();

@@ -44,9 +44,11 @@ export interface Listing {
   readonly places: ReadonlyMap<string, Place>;
 }
 
-/** Names that sidecars have, below a folder. Links are not followed. */
+/** Names that sidecars have, below a folder. Links are not followed, and what is in bags is a copy for somebody else. */
 export async function* sidecarsIn(root: string, inside = '', depth = 0): AsyncGenerator<string> {
-  for (const entry of await readdir(path.join(root, inside), { withFileTypes: true }).catch(() => [])) {
+  const entries = await readdir(path.join(root, inside), { withFileTypes: true }).catch(() => []);
+  if (entries.some((e) => e.name === 'bagit.txt')) return;
+  for (const entry of entries) {
     const relative = path.join(inside, entry.name);
     if (entry.isDirectory() && entry.name !== WORKSHOP && depth < MAX_DEPTH) yield* sidecarsIn(root, relative, depth + 1);
     else if (entry.isFile() && entry.name.endsWith('.json') && isResultName(entry.name.slice(0, -'.json'.length))) yield relative;

@@ -4,6 +4,7 @@ import { getPriority } from 'node:os';
 import { findRoles } from '@/core/findings';
 import { scanForDamage, withDamage } from '@/core/reading';
 import { HelperOrderSchema, WorkError, toProblem, type HelperLine, type HelperOrder } from '@/contract';
+import { makeBag } from '@/node/bag';
 import { isImageable, takeDiscImage } from '@/node/disc-image';
 import { sha256File } from '@/node/hash';
 import { openSource } from '@/node/open-source';
@@ -13,6 +14,7 @@ import { proveResult } from '@/node/prove-file';
 
 type Order<K extends HelperOrder['kind']> = Extract<HelperOrder, { kind: K }>;
 
+const SAY_BYTES = 8 * 1024 * 1024;
 const never = new AbortController().signal;
 
 async function say(line: HelperLine): Promise<void> {
@@ -61,6 +63,17 @@ async function takeImage({ source, ...order }: Order<'take image'>): Promise<Hel
   return { type: 'taken', record };
 }
 
+/** Puts files of the library together to a bag. */
+async function bag(order: Order<'bag'>): Promise<HelperLine> {
+  let last = 0;
+  const made = await makeBag(order, (done, total) => {
+    if (done - last < SAY_BYTES) return;
+    last = done;
+    void say({ type: 'bagging', done, total });
+  });
+  return { type: 'bagged', ...made };
+}
+
 /** Proves a file of the library again, from what its sidecar says alone. */
 async function prove({ beside, ...result }: Order<'prove'>): Promise<HelperLine> {
   let besideMatch = true;
@@ -78,6 +91,7 @@ for await (const chunk of process.stdin) chunks.push(chunk as Buffer);
 try {
   const order = HelperOrderSchema.parse(JSON.parse(Buffer.concat(chunks).toString('utf8')));
   if (order.kind === 'hash') await say({ type: 'hashed', sha256: await sha256File(order.file, never) });
+  else if (order.kind === 'bag') await say(await bag(order));
   else if (order.kind === 'take image') await say(await takeImage(order));
   else await say(order.kind === 'read' ? await read(order) : await prove(order));
 } catch (error) {

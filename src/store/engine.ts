@@ -48,6 +48,8 @@ export function applyEvent(state: EngineState, event: EngineEvent): EngineState 
       return { ...state, outputs: event.count };
     case 'fixity':
       return { ...state, fixity: event.fixity };
+    case 'bags':
+      return { ...state, bags: event.bags };
     case 'standing':
       return { ...state, standing: event.standing };
     case 'images':

@@ -301,6 +301,7 @@ test('events fold into the state of the engine', () => {
     queue: { held: false, encodeLanes: null, background: false },
     fixity: { everyDays: 0, running: null, last: null, problem: null },
     images: [],
+    bags: [],
     standing: { settings: null, since: null, seq: 0, queued: 0, eyes: 0 },
     roots: [],
     storages: [],

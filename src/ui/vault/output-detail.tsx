@@ -13,6 +13,7 @@ import { useAction } from '../parts/use-action';
 import { recipeLine, resultName } from '../words-recipes';
 import { CHECK, legsText, proofState, proofText } from '../words-proof';
 import { Checks, LastCheck } from './checks';
+import { MakeBag } from './make-bag';
 import { MakeCopies } from './make-copies';
 import { OutcomeOf } from './outcome';
 import { Player } from './player';
@@ -230,6 +231,7 @@ function Provenance({ output }: { output: Output }) {
 export function OutputDetail({ output }: { output: Output }) {
   const { sidecar } = output;
   const [copying, setCopying] = useState(false);
+  const [bagging, setBagging] = useState(false);
   const left = sidecar.promise.tracks.flatMap((t, i) => t.left.map((l) => ({ ...l, track: i + 1 })));
   return (
     <Panel
@@ -263,8 +265,8 @@ export function OutputDetail({ output }: { output: Output }) {
         <div className="grid grid-cols-[minmax(0,380px)_minmax(0,1fr)]">
           <div className="px-4 py-3">
             <Player key={output.id} output={output} />
-            {sidecar.recipe === MASTER && (
-              <div className="pt-3">
+            <div className="flex flex-wrap gap-2 pt-3">
+              {sidecar.recipe === MASTER && (
                 <Button
                   disabled={output.presence !== 'present' || output.seal === 'broken'}
                   title="Copies of this master by any recipes; the disc is not needed"
@@ -274,7 +276,24 @@ export function OutputDetail({ output }: { output: Output }) {
                 >
                   Make copies…
                 </Button>
-              </div>
+              )}
+              <Button
+                disabled={output.presence !== 'present' || output.seal === 'broken'}
+                title="With sidecars and manifests, in a folder that anybody can check"
+                onClick={() => {
+                  setBagging(true);
+                }}
+              >
+                Bag…
+              </Button>
+            </div>
+            {bagging && (
+              <MakeBag
+                output={output}
+                onClose={() => {
+                  setBagging(false);
+                }}
+              />
             )}
             {copying && (
               <MakeCopies

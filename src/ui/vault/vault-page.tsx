@@ -11,6 +11,7 @@ import { Button, Empty, Panel, StateText } from '../parts/controls';
 import { STORAGE_IDENTITY } from '../words';
 import { resultName } from '../words-recipes';
 import { proofState, proofWord } from '../words-proof';
+import { BagBar } from './bag-bar';
 import { CHECKED, CHECK_MARK, FixityBar } from './fixity-bar';
 import { OutputDetail } from './output-detail';
 
@@ -126,6 +127,7 @@ export function VaultPage() {
           }}
         />
       )}
+      {state && <BagBar bags={state.bags} />}
       {vault && vault.unread.length > 0 && <Unread sidecars={vault.unread} />}
       {outputs === null ? (
         <Panel className="flex-1">

@@ -1,0 +1,105 @@
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { appendFileSync, existsSync, readFileSync, readdirSync } from 'node:fs';
+import path from 'node:path';
+import { wholeTitleReel } from '@/core/reels';
+import { isOver, type BagState, type BagWish, type SourceRef } from '@/contract';
+import { titleOf } from '@/test-support/discs';
+import { Refused, TestEngine } from '@/test-support/engine';
+
+/** Bags, checked by coreutils: `sha256sum -c` knows nothing of who has made the manifests. */
+
+let engine: TestEngine;
+beforeAll(async () => {
+  engine = new TestEngine();
+  await engine.start();
+});
+afterAll(() => engine.stop());
+
+const quay: SourceRef = { kind: 'place', root: 'images', path: 'QUAY.iso' };
+const bagOf = (outputs: readonly string[], name: string, change: Partial<BagWish> = {}) =>
+  engine.call('makeBag', { body: { outputs, storage: 'library', name, ...change } });
+const ended = ({ id }: BagState) =>
+  engine.until(async () => {
+    const now = (await engine.call('state')).bags.find((b) => b.id === id);
+    return now && now.state !== 'making' ? now : null;
+  });
+const code = (work: Promise<unknown>) =>
+  work.then(
+    () => 'nothing',
+    (e: unknown) => (e instanceof Refused ? e.problem.code : String(e)),
+  );
+const in_ = (...parts: string[]) => path.join(engine.library, ...parts);
+const verified = (bag: string, list: string) => spawnSync('sha256sum', ['--strict', '--check', list], { cwd: bag, encoding: 'utf8' });
+
+test('a bag holds a result with all that belongs to it, is whole by another program’s reckoning, and is no second copy in the vault', async () => {
+  const { jobId } = await engine.submit(
+    quay,
+    (r) => ({ ...wholeTitleReel(titleOf(r, 2), 'Nets & “Dawn” 100%'), subtitleFiles: true }),
+    'library',
+    'Films',
+  );
+  expect((await engine.jobUntil(jobId, isOver)).state).toBe('done');
+  const [output] = await engine.outputs();
+  if (!output) throw new Error('no result');
+  const done = await ended(await bagOf([output.id], 'To the / city archive', { organization: 'The archive', description: 'Two\nlines' }));
+  expect(done).toMatchObject({ state: 'done', problem: null });
+  const [name = ''] = readdirSync(in_('Bags'));
+  const bag = in_('Bags', name);
+  expect(name).not.toContain('/');
+  for (const list of ['manifest-sha256.txt', 'tagmanifest-sha256.txt']) {
+    // The form encodes the percent sign of a name; coreutils does not know that.
+    const lines = readFileSync(path.join(bag, list), 'utf8');
+    const { status, stdout } = spawnSync('sha256sum', ['--strict', '--check', '-'], {
+      cwd: bag,
+      encoding: 'utf8',
+      input: lines.replaceAll('%25', '%'),
+    });
+    expect(`${status} ${stdout}`).toMatch(/^0 /);
+  }
+  const files = readdirSync(bag, { recursive: true, withFileTypes: true })
+    .filter((e) => e.isFile())
+    .map((e) => path.relative(bag, path.join(e.parentPath, e.name)));
+  const listed = ['manifest-sha256.txt', 'tagmanifest-sha256.txt'].flatMap((list) =>
+    readFileSync(path.join(bag, list), 'utf8')
+      .trim()
+      .split('\n')
+      .map((l) => l.slice(66).replaceAll('%25', '%')),
+  );
+  expect(listed.sort()).toEqual(files.filter((f) => f !== 'tagmanifest-sha256.txt').sort());
+  // All that stands beside it in the library.
+  const own = readdirSync(in_('Films')).map((f) => path.join('data', 'Films', f));
+  expect(own.length).toBeGreaterThan(2);
+  expect(files.filter((f) => f.startsWith('data')).sort()).toEqual(own.sort());
+  const film = readFileSync(in_(output.path));
+  expect(readFileSync(path.join(bag, 'data', output.path)).equals(film)).toBe(true);
+  const info = readFileSync(path.join(bag, 'bag-info.txt'), 'utf8');
+  expect(info).toContain('External-Description: Two lines\n');
+  const bytes = own.reduce((sum, f) => sum + readFileSync(path.join(bag, f)).byteLength, 0);
+  expect(info).toContain(`Payload-Oxum: ${bytes}.${own.length}\n`);
+  const premis = readFileSync(path.join(bag, 'metadata', 'premis.xml'), 'utf8');
+  expect(premis).toContain(createHash('sha256').update(film).digest('hex'));
+  expect(premis).toContain('tracks bit-identical');
+  expect(readFileSync(path.join(bag, 'metadata', 'dublin-core.xml'), 'utf8')).toContain('<dc:title>Nets &amp; “Dawn” 100%</dc:title>');
+  expect((await engine.outputs()).map((o) => o.path)).toEqual([output.path]);
+  expect(await code(bagOf([output.id], name))).toBe('name-taken');
+  expect(verified(bag, 'tagmanifest-sha256.txt').status).toBe(0);
+});
+
+test('what is no longer what its sidecar says is not handed on, and nothing of such a bag stays', async () => {
+  const [output] = await engine.outputs();
+  if (!output) throw new Error('no result');
+  const film = readFileSync(in_(output.path));
+  // The same length: only reading it tells.
+  film[film.byteLength - 100] = (film[film.byteLength - 100] ?? 0) ^ 1;
+  spawnSync('sh', ['-c', `cat > "$1"`, 'sh', in_(output.path)], { input: film });
+  const bag = await ended(await bagOf([output.id], 'Spoilt'));
+  expect(bag).toMatchObject({ state: 'failed', problem: { code: 'file-changed' } });
+  expect(readdirSync(in_('Bags'))).not.toContain('Spoilt');
+  expect(readdirSync(in_('.careful-vault', 'bags'))).toEqual([]);
+  // Another length is seen at once; so is a sidecar that somebody has written to.
+  appendFileSync(in_(output.path), 'x');
+  expect(await code(bagOf([output.id], 'Longer'))).toBe('file-changed');
+  expect(await code(bagOf(['0'.repeat(24)], 'Nobody'))).toBe('not-known');
+  expect(existsSync(in_('Bags', 'Longer'))).toBe(false);
+});

@@ -1,0 +1,75 @@
+import { createHash } from 'node:crypto';
+import { mkdirSync, rmSync, statSync } from 'node:fs';
+import { open } from 'node:fs/promises';
+import path from 'node:path';
+import { BAG_DECLARATION, bagInfo, manifest, payloadOxum, type BaggedFile } from '@/core/bag';
+import { WorkError, type BagOrder } from '@/contract';
+import { syncFolder, writeDurably } from './durable';
+
+const CHUNK_BYTES = 1024 * 1024;
+
+/**
+ * Makes a bag in a folder of its own: files are copied and hashed in one go, and one that is not what it was ends all of it. Everything is
+ * flushed before it returns. @returns what it holds.
+ * @throws WorkError `file-changed`; system errors.
+ */
+export async function makeBag(
+  { folder, payload, tags, info }: Omit<BagOrder, 'kind'>,
+  progress: (doneBytes: number, totalBytes: number) => void,
+): Promise<{ files: number; bytes: number }> {
+  rmSync(folder, { recursive: true, force: true });
+  mkdirSync(folder, { recursive: true });
+  const total = payload.reduce((sum, f) => sum + statSync(f.from).size, 0);
+  let done = 0;
+  const bagged: BaggedFile[] = [];
+  const folders = new Set([folder]);
+  for (const { from, path: inside, sha256 } of payload) {
+    const to = path.join(folder, ...inside.split('/'));
+    mkdirSync(path.dirname(to), { recursive: true });
+    for (let at = path.dirname(to); at.length > folder.length; at = path.dirname(at)) folders.add(at);
+    const copied = await copyHashed(from, to, (bytes) => {
+      progress((done += bytes), total);
+    });
+    if (sha256 !== null && copied.sha256 !== sha256)
+      throw new WorkError('file-changed', `${path.basename(from)} is not what its sidecar says: its SHA-256 differs`);
+    bagged.push({ path: inside, ...copied });
+  }
+  const texts = [
+    { path: 'bagit.txt', text: BAG_DECLARATION },
+    { path: 'bag-info.txt', text: bagInfo([...info, ['Payload-Oxum', payloadOxum(bagged)]]) },
+    { path: 'manifest-sha256.txt', text: manifest(bagged) },
+    ...tags,
+  ];
+  const about = texts.map(({ path: inside, text }): BaggedFile => {
+    const to = path.join(folder, ...inside.split('/'));
+    mkdirSync(path.dirname(to), { recursive: true });
+    folders.add(path.dirname(to));
+    writeDurably(to, text);
+    return { path: inside, sha256: createHash('sha256').update(text).digest('hex'), bytes: Buffer.byteLength(text) };
+  });
+  writeDurably(path.join(folder, 'tagmanifest-sha256.txt'), manifest(about));
+  for (const made of folders) syncFolder(made);
+  return { files: bagged.length, bytes: total };
+}
+
+async function copyHashed(from: string, to: string, onBytes: (bytes: number) => void): Promise<{ sha256: string; bytes: number }> {
+  const [source, target] = [await open(from, 'r'), await open(to, 'wx')];
+  try {
+    const hash = createHash('sha256');
+    const buffer = Buffer.allocUnsafe(CHUNK_BYTES);
+    let bytes = 0;
+    for (;;) {
+      const { bytesRead } = await source.read(buffer, 0, CHUNK_BYTES, bytes);
+      if (bytesRead === 0) break;
+      hash.update(buffer.subarray(0, bytesRead));
+      for (let put = 0; put < bytesRead;) put += (await target.write(buffer, put, bytesRead - put, bytes + put)).bytesWritten;
+      bytes += bytesRead;
+      onBytes(bytesRead);
+    }
+    await target.sync();
+    return { sha256: hash.digest('hex'), bytes };
+  } finally {
+    await source.close();
+    await target.close();
+  }
+}
