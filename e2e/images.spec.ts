@@ -73,4 +73,22 @@ test('a scratched disc becomes an image, another copy fills its gap, and a film 
   expect(
     readFileSync(path.join(cwd, 'data', 'Out of the image.mkv')).equals(readFileSync(path.join(app.library, 'Out of the image.mkv'))),
   ).toBe(true);
+
+  // Discarded, had back by the way that says so, discarded again, and deleted on purpose.
+  const kept = readFileSync(path.join(app.library, 'Out of the image.mkv'));
+  const discard = page.getByRole('button', { name: 'Discard', exact: true });
+  await discard.click();
+  await expect(page.getByText('Nothing has been made yet')).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(discard).toBeVisible();
+  expect(readFileSync(path.join(app.library, 'Out of the image.mkv')).equals(kept)).toBe(true);
+  await discard.click();
+  await page.getByRole('button', { name: '1 result discarded' }).click();
+  const trash = page.getByRole('dialog', { name: 'Discarded' });
+  await expect(trash.getByRole('listitem')).toContainText('Out of the image.mkv in Museum library');
+  expect(await seriousFaults(page)).toEqual([]);
+  await trash.getByRole('button', { name: 'Delete all for good…' }).click();
+  await trash.getByRole('button', { name: 'Delete them' }).click();
+  await expect(trash.getByRole('listitem')).toHaveCount(0);
+  expect(app.results()).not.toContain('Out of the image.mkv');
 });

@@ -15,3 +15,4 @@ export * from './disc-image';
 export * from './source';
 export * from './standing';
 export * from './bag';
+export * from './trash';

@@ -37,6 +37,7 @@ import { ChecksSchema, FixityScheduleSchema } from './fixity';
 import { BagStateSchema, BagWishSchema } from './bag';
 import { DiscImageStateSchema, GoOnImageSchema, ImageDetailSchema, TakeImageSchema } from './disc-image';
 import { KeptReadingSchema, OutcomesQuerySchema, OutcomesSchema, StandingWishSchema } from './standing';
+import { EmptyTrashSchema, TrashSchema } from './trash';
 import { ReadTextWishSchema } from './reading-text';
 import { RehearsalWishSchema, SampleSchema, TrialWishSchema } from './rehearsal';
 
@@ -116,6 +117,12 @@ export const ROUTES = {
   stopCheck: route('POST', '/fixity/stop', null, DoneSchema),
   scheduleChecks: route('POST', '/fixity', FixityScheduleSchema, DoneSchema),
   checks: route('GET', '/outputs/:id/checks', null, ChecksSchema),
+  /** A result is set aside, with all that belongs to it. */
+  discard: route('POST', '/outputs/:id/discard', null, DoneSchema),
+  trash: route('GET', '/trash', null, TrashSchema),
+  putBack: route('POST', '/trash/:id/back', null, DoneSchema),
+  /** For good. */
+  emptyTrash: route('POST', '/trash/empty', EmptyTrashSchema, DoneSchema),
   makeBag: route('POST', '/bags', BagWishSchema, BagStateSchema),
   stopBag: route('POST', '/bags/:id/stop', null, DoneSchema),
   /** Copies of a master, without its disc. */

@@ -24,6 +24,7 @@ import type { Rehearsals } from './rehearsals';
 import type { Roots } from './roots';
 import type { StandingOrder } from './standing-order';
 import type { Storages } from './storages';
+import type { Trash } from './trash';
 import { streamEvents } from './stream-events';
 
 export interface EngineParts {
@@ -43,6 +44,7 @@ export interface EngineParts {
   readonly images: DiscImages;
   readonly standing: StandingOrder;
   readonly bags: Bags;
+  readonly trash: Trash;
   readonly helpers: Helpers;
   readonly encoders: Encoders;
   readonly rehearsals: Rehearsals;
@@ -209,6 +211,21 @@ export const HANDLERS: Handlers = {
     return done;
   },
   checks: async ({ fixity }, { id }) => ({ checks: await fixity.of(id) }),
+  discard: async ({ trash, outputs, hub }, { id }) => {
+    await trash.discard(id);
+    hub.send({ type: 'outputs', count: await outputs.count() });
+    return done;
+  },
+  trash: ({ trash }) => ({ entries: trash.list() }),
+  putBack: async ({ trash, outputs, hub }, { id }) => {
+    await trash.putBack(id);
+    hub.send({ type: 'outputs', count: await outputs.count() });
+    return done;
+  },
+  emptyTrash: ({ trash }, { body }) => {
+    trash.empty(body.ids);
+    return done;
+  },
   makeBag: ({ bags }, { body }) => bags.make(body),
   stopBag: ({ bags }, { id }) => {
     bags.stop(id);

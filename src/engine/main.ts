@@ -26,6 +26,7 @@ import { Readings } from './readings';
 import { Rehearsals } from './rehearsals';
 import { Roots } from './roots';
 import { RunnerProcesses } from './runners';
+import { Trash } from './trash';
 import { createEngineServer } from './server';
 import { StandingOrder } from './standing-order';
 import { Storages } from './storages';
@@ -105,6 +106,7 @@ const jobs = new Jobs({ config, encoders, runners, drives, storages, hub, rules,
 const standing = new StandingOrder({ dataFolder: config.dataFolder, readings, roots, drives, jobs, outputs, storages, hub, resolve });
 const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, helpers, storages, hub });
 const bags = new Bags({ outputs, checksOf: (id) => fixity.of(id), storages, helpers, hub });
+const trash = new Trash({ outputs, storages });
 const isIdle = () => jobs.open.length === 0 && readings.states().every((t) => t.state !== 'reading');
 
 /** Looks at folders and storages now and then, and tells the pages what has changed. */
@@ -159,6 +161,7 @@ const server = createEngineServer({
   images,
   standing,
   bags,
+  trash,
   helpers,
   encoders,
   rehearsals,
@@ -169,6 +172,7 @@ await jobs.start();
 await images.start();
 await standing.start();
 bags.start();
+trash.start();
 void watchOutputs();
 const trial = new AbortController();
 const firstTrial = setTimeout(

@@ -11,6 +11,8 @@ export interface ToastWish {
   readonly text: string;
   readonly state?: State;
   readonly to?: { readonly href: string; readonly name: string };
+  /** What can be done about it at once. */
+  readonly act?: { readonly name: string; readonly run: () => void };
 }
 interface Shown extends ToastWish {
   readonly id: number;
@@ -59,7 +61,7 @@ export function Toasts() {
   );
   return (
     <Toast.Provider duration={SHOWN_MS} label="Said" swipeDirection="right">
-      {all.map(({ id, text, state, to }) => (
+      {all.map(({ id, text, state, to, act }) => (
         <Toast.Root
           key={id}
           className="flex h-8 items-center gap-2 rounded-[8px] border border-line bg-card px-2.5 shadow-md"
@@ -76,6 +78,13 @@ export function Toasts() {
               <Link href={to.href} className="font-semibold text-accent underline-offset-2 hover:underline">
                 {to.name}
               </Link>
+            </Toast.Action>
+          )}
+          {act && (
+            <Toast.Action altText={`${act.name}, by the places above`} asChild>
+              <button type="button" className="font-semibold text-accent underline-offset-2 hover:underline" onClick={act.run}>
+                {act.name}
+              </button>
             </Toast.Action>
           )}
           <Toast.Close aria-label="Close" className="text-third hover:text-ink">

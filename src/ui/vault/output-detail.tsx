@@ -1,5 +1,6 @@
 'use client';
 
+import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Output } from '@/contract';
 import { FAULT_WEIGHTS } from '@/core/reading/fault';
@@ -9,6 +10,7 @@ import { call } from '@/store/api';
 import { bytes, clock, dayTime, languageName, plural } from '../format';
 import { Button, Panel, StateText } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
+import { toast } from '../parts/toasts';
 import { useAction } from '../parts/use-action';
 import { recipeLine, resultName } from '../words-recipes';
 import { CHECK, legsText, proofState, proofText } from '../words-proof';
@@ -227,6 +229,34 @@ function Provenance({ output }: { output: Output }) {
   );
 }
 
+/** Sets a result aside; can be undone from what says so, and later from the trash. */
+function Discard({ output }: { output: Output }) {
+  const action = useAction();
+  const client = useQueryClient();
+  const { name } = output.sidecar.reel;
+  const again = () => client.invalidateQueries({ queryKey: ['trash'] });
+  const putBack = async () => {
+    const { entries } = await call('trash');
+    const entry = entries.find((e) => e.storage === output.storage && e.path === output.path);
+    if (entry) await call('putBack', { id: entry.id });
+    await again();
+  };
+  const discard = () =>
+    action.run(async () => {
+      await call('discard', { id: output.id });
+      await again();
+      toast({ text: `${name} was discarded`, state: 'none', act: { name: 'Undo', run: () => void putBack() } });
+    });
+  return (
+    <>
+      <Button tone="danger" busy={action.busy} title="It stands aside until the trash is emptied" onClick={() => void discard()}>
+        Discard
+      </Button>
+      {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
+    </>
+  );
+}
+
 /** One result: watch it, see what is in it, what was proven, and whence it came. */
 export function OutputDetail({ output }: { output: Output }) {
   const { sidecar } = output;
@@ -286,6 +316,7 @@ export function OutputDetail({ output }: { output: Output }) {
               >
                 Bag…
               </Button>
+              <Discard output={output} />
             </div>
             {bagging && (
               <MakeBag

@@ -14,6 +14,7 @@ import { proofState, proofWord } from '../words-proof';
 import { BagBar } from './bag-bar';
 import { CHECKED, CHECK_MARK, FixityBar } from './fixity-bar';
 import { OutputDetail } from './output-detail';
+import { TrashLink } from './trash';
 
 /** Files listed at first, and with each wish for more. */
 const LISTED = 200;
@@ -116,7 +117,10 @@ export function VaultPage() {
     <div className="mx-auto flex h-full max-w-[2200px] flex-col gap-3 px-5 pt-4 pb-5">
       <div className="flex items-baseline justify-between gap-6">
         <h1 className="font-serif text-[24px] leading-none font-medium">The vault</h1>
-        <AwayStorages storages={state?.storages ?? []} />
+        <span className="flex items-baseline gap-6">
+          {state && <TrashLink stamp={state.outputs} />}
+          <AwayStorages storages={state?.storages ?? []} />
+        </span>
       </div>
       {state && outputs && outputs.length > 0 && (
         <FixityBar
