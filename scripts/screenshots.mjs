@@ -130,9 +130,19 @@ try {
   await page.getByRole('table', { name: 'Discs' }).getByText('in the vault', { exact: true }).first().waitFor();
   await page.waitForTimeout(2500);
   await shot('shelf');
-  await page.getByLabel('Headings').selectOption('state');
-  await shot('shelf-headings');
-  await page.getByLabel('Headings').selectOption('none');
+  await page.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The Lamplighters, worn copy' });
+  await page.getByText('ready', { exact: true }).waitFor();
+  await page.getByRole('button', { name: 'Image…' }).click();
+  await page.getByLabel('Name of the image').fill('The Lamplighters');
+  await page.getByRole('button', { name: 'Take the image' }).click();
+  const image = page.getByRole('region', { name: 'Images in the library' }).getByRole('button');
+  await image.getByText('with gaps').waitFor({ timeout: 90_000 });
+  await page.waitForTimeout(9000);
+  await image.click();
+  await page.getByRole('dialog').getByText('Its map has them all').waitFor();
+  await page.waitForTimeout(800);
+  await shot('disc-image');
+  await page.keyboard.press('Escape');
   await page.getByRole('link', { name: /^Vault/ }).click();
   await page
     .getByRole('button', { name: /^Lamplighters ?Lossless master/ })

@@ -127,7 +127,7 @@ export class Bags {
     this.controllers.set(state.id, controller);
     try {
       await this.around.helpers.run(order, controller.signal, (line) => {
-        if (line.type === 'bagging') this.set(state.id, { doneBytes: line.done }, false);
+        if (line.type === 'bagging') this.set(state.id, { doneBytes: Math.round(line.done) }, false);
       });
       const held = await holdStorage(storage);
       try {

@@ -5,13 +5,14 @@ import path from 'node:path';
 import { BAG_DECLARATION, bagInfo, manifest, payloadOxum, type BaggedFile } from '@/core/bag';
 import { WorkError, type BagOrder } from '@/contract';
 import { syncFolder, writeDurably } from './durable';
+import { sha256File } from './hash';
 
 const CHUNK_BYTES = 1024 * 1024;
 
 /**
  * Makes a bag in a folder of its own: files are copied and hashed in one go, and one that is not what it was ends all of it. Everything is
- * flushed before it returns. @returns what it holds.
- * @throws WorkError `file-changed`; system errors.
+ * flushed, and read again, before it returns. @returns what it holds.
+ * @throws WorkError `file-changed`, `storage-failing`; system errors.
  */
 export async function makeBag(
   { folder, payload, tags, info }: Omit<BagOrder, 'kind'>,
@@ -28,7 +29,7 @@ export async function makeBag(
     mkdirSync(path.dirname(to), { recursive: true });
     for (let at = path.dirname(to); at.length > folder.length; at = path.dirname(at)) folders.add(at);
     const copied = await copyHashed(from, to, (bytes) => {
-      progress((done += bytes), total);
+      progress((done += bytes) / 2, total);
     });
     if (sha256 !== null && copied.sha256 !== sha256)
       throw new WorkError('file-changed', `${path.basename(from)} is not what its sidecar says: its SHA-256 differs`);
@@ -49,6 +50,11 @@ export async function makeBag(
   });
   writeDurably(path.join(folder, 'tagmanifest-sha256.txt'), manifest(about));
   for (const made of folders) syncFolder(made);
+  for (const file of [...bagged, ...about]) {
+    if ((await sha256File(path.join(folder, ...file.path.split('/')))) !== file.sha256)
+      throw new WorkError('storage-failing', `${file.path} could not be read back as it was written`);
+    progress(Math.min(total, (done += file.bytes) / 2), total);
+  }
   return { files: bagged.length, bytes: total };
 }
 
