@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { IdSchema as id } from './id';
 import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, MasterPromiseSchema, OutcomeSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { BagStateSchema } from './bag';
@@ -12,11 +13,6 @@ import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, T
 
 /** What the browser and the engine say to each other. Every body on the way is one of these. */
 
-const id = z
-  .string()
-  .min(1)
-  .max(128)
-  .regex(/^[A-Za-z0-9._-]+$/);
 const inside = z.string().max(4096);
 
 /** Whose catalogue, jobs and rules these are: made once, with the data folder. */

@@ -1,14 +1,8 @@
 import { z } from 'zod';
+import { CountSchema as count, IdSchema as id } from './id';
 import { ProblemSchema } from './problem';
 
 /** Bags by RFC 8493: chosen results with all that belongs to them, to be handed on and checked by anybody. */
-
-const count = z.number().int().nonnegative();
-const id = z
-  .string()
-  .min(1)
-  .max(128)
-  .regex(/^[A-Za-z0-9._-]+$/);
 
 /** Folder of a library storage that bags are put into. */
 export const BAG_FOLDER = 'Bags';

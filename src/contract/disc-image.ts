@@ -1,16 +1,10 @@
 import { z } from 'zod';
+import { CountSchema as count, IdSchema as id } from './id';
 import { FILLS, TAKE_PASSES, type CurvePart, type Fill, type TakePass } from '@/core/rescue';
 import { SourceRefSchema } from './source';
 import { ProblemSchema } from './problem';
 
 /** Images of whole discs in the library: menus and all, with a map of what could not be read. */
-
-const count = z.number().int().nonnegative();
-const id = z
-  .string()
-  .min(1)
-  .max(128)
-  .regex(/^[A-Za-z0-9._-]+$/);
 
 /** Folder of a library storage that they stand in. */
 export const IMAGE_FOLDER = 'Disc images';

@@ -1,9 +1,8 @@
 import { z } from 'zod';
+import { CountSchema as count } from './id';
 import { ProblemSchema } from './problem';
 
 /** Whether files of the vault are still what they were: checks of the whole, and what each of them found. */
-
-const count = z.number().int().nonnegative();
 
 /**
  * `same`: SHA-256 and size are those of the sidecar, as are those of the files beside it. `changed`: they are not. `missing`: only the sidecar

@@ -1,10 +1,5 @@
 import { z } from 'zod';
-
-const id = z
-  .string()
-  .min(1)
-  .max(128)
-  .regex(/^[A-Za-z0-9._-]+$/);
+import { IdSchema as id } from './id';
 
 /** Where a disc can be read, as pages say it: a drive, or what lies in a configured place. */
 export const SourceRefSchema = z.discriminatedUnion('kind', [

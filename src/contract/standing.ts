@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { CountSchema as count } from './id';
 import { EYES_REASONS, type EyesReason } from '@/core/reels';
 import { ReelSchema, TagsSchema } from './job';
 import { FindingsSchema, ReadingSchema } from './reading';
@@ -11,8 +12,6 @@ import { SourceRefSchema } from './source';
  * given back, whether a page is open or not. What it needs to know is sent to the engine when it is given; what became of each disc is kept
  * there, for the catalogue of whichever page is opened next.
  */
-
-const count = z.number().int().nonnegative();
 
 export const StandingSettingsSchema = z.object({
   /** As they were when the order was given. */

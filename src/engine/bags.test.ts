@@ -5,7 +5,7 @@ import path from 'node:path';
 import { wholeTitleReel } from '@/core/reels';
 import { isOver, type BagState, type BagWish, type SourceRef } from '@/contract';
 import { titleOf } from '@/test-support/discs';
-import { Refused, TestEngine } from '@/test-support/engine';
+import { TestEngine, refusal } from '@/test-support/engine';
 
 /** Bags, checked by coreutils: `sha256sum -c` knows nothing of who has made the manifests. */
 
@@ -24,11 +24,6 @@ const ended = ({ id }: BagState) =>
     const now = (await engine.call('state')).bags.find((b) => b.id === id);
     return now && now.state !== 'making' ? now : null;
   });
-const code = (work: Promise<unknown>) =>
-  work.then(
-    () => 'nothing',
-    (e: unknown) => (e instanceof Refused ? e.problem.code : String(e)),
-  );
 const in_ = (...parts: string[]) => path.join(engine.library, ...parts);
 const verified = (bag: string, list: string) => spawnSync('sha256sum', ['--strict', '--check', list], { cwd: bag, encoding: 'utf8' });
 
@@ -82,7 +77,7 @@ test('a bag holds a result with all that belongs to it, is whole by another prog
   expect(premis).toContain('tracks bit-identical');
   expect(readFileSync(path.join(bag, 'metadata', 'dublin-core.xml'), 'utf8')).toContain('<dc:title>Nets &amp; “Dawn” 100%</dc:title>');
   expect((await engine.outputs()).map((o) => o.path)).toEqual([output.path]);
-  expect(await code(bagOf([output.id], name))).toBe('name-taken');
+  expect(await refusal(bagOf([output.id], name))).toBe('name-taken');
   expect(verified(bag, 'tagmanifest-sha256.txt').status).toBe(0);
 });
 
@@ -99,7 +94,7 @@ test('what is no longer what its sidecar says is not handed on, and nothing of s
   expect(readdirSync(in_('.careful-vault', 'bags'))).toEqual([]);
   // Another length is seen at once; so is a sidecar that somebody has written to.
   appendFileSync(in_(output.path), 'x');
-  expect(await code(bagOf([output.id], 'Longer'))).toBe('file-changed');
-  expect(await code(bagOf(['0'.repeat(24)], 'Nobody'))).toBe('not-known');
+  expect(await refusal(bagOf([output.id], 'Longer'))).toBe('file-changed');
+  expect(await refusal(bagOf(['0'.repeat(24)], 'Nobody'))).toBe('not-known');
   expect(existsSync(in_('Bags', 'Longer'))).toBe(false);
 });

@@ -8,7 +8,7 @@ import { wholeTitleReel } from '@/core/reels';
 import { holdersOf, lookAtDevice, rightsFor } from '@/node/device';
 import { deviceBytes, openFileSource } from '@/node/files';
 import { LOCKS, QUAY, temporaryFolder, titleOf } from '@/test-support/discs';
-import { Refused, TestEngine } from '@/test-support/engine';
+import { TestEngine, refusal } from '@/test-support/engine';
 
 /**
  * Drives of the machine. What stands in for one is a loop device where this machine lets us have one, so that the kernel's own block
@@ -46,11 +46,6 @@ const until = (id: string, wished: (d: DriveState) => boolean) =>
     const now = await drive(id);
     return wished(now) ? now : null;
   });
-const refusal = (work: Promise<unknown>): Promise<string> =>
-  work.then(
-    () => 'nothing',
-    (e: unknown) => (e instanceof Refused ? e.problem.code : String(e)),
-  );
 const reading = (label: string) =>
   engine.until(async () => (await engine.call('state')).readings.find((t) => t.name.startsWith(label) && t.state === 'done') ?? null);
 

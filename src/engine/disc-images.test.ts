@@ -4,7 +4,7 @@ import path from 'node:path';
 import { wholeTitleReel } from '@/core/reels';
 import { isOver, type DiscImageState, type SourceRef } from '@/contract';
 import { QUAY, temporaryFolder, titleOf } from '@/test-support/discs';
-import { Refused, TestEngine } from '@/test-support/engine';
+import { TestEngine, refusal } from '@/test-support/engine';
 
 /**
  * Images of worn discs, through the engine: against the image that the simulated disc is made of, and the scratches that it was given,
@@ -49,11 +49,6 @@ const ended = (id: string) =>
     return now.state === 'taking' || now.state === 'finishing' ? null : now;
   });
 const inLibrary = (name: string) => path.join(engine.library, 'Disc images', name);
-const code = (work: Promise<unknown>) =>
-  work.then(
-    () => 'nothing',
-    (e: unknown) => (e instanceof Refused ? e.problem.code : String(e)),
-  );
 
 /** Sectors that an image does not have as they stood on the disc. */
 function differing(file: string): number[] {
@@ -79,13 +74,13 @@ const range = (from: number, count: number) => Array.from({ length: count }, (_,
 test('a worn disc becomes an image with its gaps named, is joined with another copy, and is read from then on without either', async () => {
   await insert('first');
   const { id } = await take('Quay');
-  expect(await code(take('Something else'))).toBe('drive-busy');
-  expect(await code(engine.call('eject', { id: 'tray' }))).toBe('bad-request');
+  expect(await refusal(take('Something else'))).toBe('drive-busy');
+  expect(await refusal(engine.call('eject', { id: 'tray' }))).toBe('bad-request');
   // Nothing that looks finished, as long as it is not.
   expect(existsSync(inLibrary('Quay.iso'))).toBe(false);
   const first = await ended(id);
   expect(first).toMatchObject({ state: 'with gaps', lostBytes: 25 * SECTOR, problem: null, copies: 1 });
-  expect(await code(take('QUAY'))).toBe('name-taken');
+  expect(await refusal(take('QUAY'))).toBe('name-taken');
   expect(differing(inLibrary('Quay.iso'))).toEqual(range(there, 25));
   expect(unread(inLibrary('Quay.iso.map'))).toEqual(range(there, 25));
   expect(readFileSync(inLibrary('Quay.iso')).toString('latin1', there * SECTOR, there * SECTOR + 8)).toBe('NOT READ');

@@ -3,7 +3,7 @@ import path from 'node:path';
 import { wholeTitleReel } from '@/core/reels';
 import { isOver, type SourceRef } from '@/contract';
 import { titleOf } from '@/test-support/discs';
-import { Refused, TestEngine } from '@/test-support/engine';
+import { TestEngine, refusal } from '@/test-support/engine';
 
 let engine: TestEngine;
 beforeAll(async () => {
@@ -16,11 +16,6 @@ const quay: SourceRef = { kind: 'place', root: 'images', path: 'QUAY.iso' };
 const inLibrary = (...parts: string[]) => path.join(engine.library, ...parts);
 const films = () => readdirSync(inLibrary('Films')).sort();
 const bytesOf = () => films().map((f) => readFileSync(inLibrary('Films', f)).toString('base64'));
-const code = (work: Promise<unknown>) =>
-  work.then(
-    () => 'nothing',
-    (e: unknown) => (e instanceof Refused ? e.problem.code : String(e)),
-  );
 
 test('a discarded result is out of the vault with all of its files, comes back as it was, and is gone only when the trash is emptied', async () => {
   const { jobId } = await engine.submit(
@@ -43,7 +38,7 @@ test('a discarded result is out of the vault with all of its files, comes back a
   // Somebody has made another of that name: it is not written over, and nothing is lost.
   const [film = ''] = before[0] ?? [];
   writeFileSync(inLibrary('Films', film), 'another');
-  expect(await code(engine.call('putBack', { id: trashed }))).toBe('name-taken');
+  expect(await refusal(engine.call('putBack', { id: trashed }))).toBe('name-taken');
   expect(films()).toEqual([film]);
   expect(readFileSync(inLibrary('Films', film), 'utf8')).toBe('another');
   renameSync(inLibrary('Films', film), inLibrary('another'));

@@ -29,6 +29,13 @@ export class Refused extends Error {
   }
 }
 
+/** Why an engine would not do what it was asked for; `nothing` where it did. */
+export const refusal = (work: Promise<unknown>): Promise<string> =>
+  work.then(
+    () => 'nothing',
+    (e: unknown) => (e instanceof Refused ? e.problem.code : String(e)),
+  );
+
 interface Zone {
   readonly sector: number;
   readonly sectors: number;

@@ -3,10 +3,10 @@
 import { useState } from 'react';
 import { MOST_RETRIES, type SourceRef, type StorageState } from '@/contract';
 import { call } from '@/store/api';
-import { bytes } from '../format';
 import { Button } from '../parts/controls';
 import { Row, Select, TextField } from '../parts/fields';
 import { Modal } from '../parts/modal';
+import { PlaceRows, usableStorages } from '../parts/place-rows';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
 
@@ -45,7 +45,7 @@ export function TakeImageDialog({
   storages: readonly StorageState[];
   onClose: () => void;
 }) {
-  const usable = storages.filter((s) => s.identity === 'known' && s.writable);
+  const usable = usableStorages(storages);
   const [storage, setStorage] = useState(usable[0]?.id ?? '');
   const [name, setName] = useState(disc);
   const [retries, setRetries] = useState(2);
@@ -74,23 +74,15 @@ export function TakeImageDialog({
         The whole disc, menus and all, bit for bit. What can be read well is read first; then bad places are narrowed down to the sector. It
         can be stopped and gone on with at any time, also from another copy of the same disc.
       </p>
-      <Row name="Name" hint="Stands in the folder “Disc images” of the library, with its map.">
-        <TextField
-          label="Name of the image"
-          value={name}
-          onChange={(e) => {
-            setName(e.target.value);
-          }}
-        />
-      </Row>
-      <Row name="Library">
-        <Select
-          label="Library storage"
-          value={storage}
-          options={usable.map((s) => ({ value: s.id, name: `${s.name}${s.freeBytes === null ? '' : `, ${bytes(s.freeBytes)} free`}` }))}
-          onChange={setStorage}
-        />
-      </Row>
+      <PlaceRows
+        what="image"
+        hint="Stands in the folder “Disc images” of the library, with its map."
+        name={name}
+        onName={setName}
+        storage={storage}
+        storages={usable}
+        onStorage={setStorage}
+      />
       <Retries value={retries} onChange={setRetries} />
       <Row name="Unreadable" hint="Its map names every sector that was not read, whatever stands there.">
         <Select

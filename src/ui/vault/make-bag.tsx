@@ -7,8 +7,9 @@ import { useEngine } from '@/store/engine';
 import { useOutputs } from '@/store/outputs';
 import { bytes, plural } from '../format';
 import { Button } from '../parts/controls';
-import { Check, Row, Select, TextField } from '../parts/fields';
+import { Check, Row, TextField } from '../parts/fields';
 import { Modal } from '../parts/modal';
+import { PlaceRows, usableStorages } from '../parts/place-rows';
 import { ProblemNote } from '../parts/problem-note';
 import { toast } from '../parts/toasts';
 import { useAction } from '../parts/use-action';
@@ -19,7 +20,7 @@ const NO_STORAGES: readonly StorageState[] = [];
 
 /** Results of one disc put together with all that is known of them, to be handed on. */
 export function MakeBag({ output, onClose }: { output: Output; onClose: () => void }) {
-  const storages = (useEngine().state?.storages ?? NO_STORAGES).filter((s) => s.identity === 'known' && s.writable);
+  const storages = usableStorages(useEngine().state?.storages ?? NO_STORAGES);
   const { fingerprint } = output.sidecar.disc;
   const choices = (useOutputs() ?? []).filter((o) => o.sidecar.disc.fingerprint === fingerprint && o.presence === 'present');
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set([output.id]));
@@ -81,23 +82,15 @@ export function MakeBag({ output, onClose }: { output: Output; onClose: () => vo
           </li>
         ))}
       </ul>
-      <Row name="Name" hint="Of its folder, in “Bags”.">
-        <TextField
-          label="Name of the bag"
-          value={name}
-          onChange={(e) => {
-            setName(e.target.value);
-          }}
-        />
-      </Row>
-      <Row name="Library">
-        <Select
-          label="Library storage of the bag"
-          value={storage}
-          options={storages.map((s) => ({ value: s.id, name: `${s.name}${s.freeBytes === null ? '' : `, ${bytes(s.freeBytes)} free`}` }))}
-          onChange={setStorage}
-        />
-      </Row>
+      <PlaceRows
+        what="bag"
+        hint="Of its folder, in “Bags”."
+        name={name}
+        onName={setName}
+        storage={storage}
+        storages={storages}
+        onStorage={setStorage}
+      />
       <Row name="From">
         <TextField
           label="Organization that hands it on"
