@@ -100,6 +100,11 @@ export class DeviceDrives {
     return { kind: 'drive', path, label: `${seen.medium?.label ?? 'The disc'} in ${name}`, drive: id };
   }
 
+  /** Somebody reads it now. */
+  isUsed(id: string): boolean {
+    return (this.devices.get(id)?.users ?? 0) > 0;
+  }
+
   use(id: string): { readonly spunUp: boolean; readonly done: () => void } {
     const device = this.find(id);
     device.users++;

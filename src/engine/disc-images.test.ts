@@ -191,3 +191,21 @@ test('an image and a map that another tool has begun are gone on with; a map tha
   });
   expect(task.problem?.code).toBe('bad-map');
 });
+
+test('a job of a disc whose image is being taken waits for that, and then goes on by itself', async () => {
+  await engine.call('eject', { id: 'tray' });
+  await insert('slow');
+  const { reading } = await engine.read(tray);
+  if (!reading) throw new Error('nothing was read');
+  const { id } = await take('Taken first');
+  await engine.until(async () => ((await image(id)).progress ? true : null));
+  const reel = wholeTitleReel(titleOf(reading, 2), 'Waits for the image');
+  const body = { source: tray, fingerprint: reading.fingerprint, reading, reel, storage: 'library', folder: '', copies: [], places: [] };
+  const { jobId } = await engine.call('submitJob', { body });
+  // Long enough for the queue to have looked several times.
+  await new Promise((resolve) => setTimeout(resolve, 1500));
+  expect((await image(id)).state).toBe('taking');
+  expect((await engine.job(jobId)).state).toBe('waiting');
+  expect(await ended(id)).toMatchObject({ state: 'whole' });
+  expect((await engine.jobUntil(jobId, isOver)).state).toBe('done');
+});

@@ -98,6 +98,11 @@ export class Drives {
     return { kind: 'drive', path: disc.file, label: `${disc.label} in ${drive.name}`, drive: id };
   }
 
+  /** Somebody reads it now. */
+  isUsed(id: string): boolean {
+    return this.devices.has(id) ? this.devices.isUsed(id) : (this.trays.get(id)?.users ?? 0) > 0;
+  }
+
   /** Marks a drive as in use. @returns whether it has to spin up, and a function to call when done. */
   use(id: string): { readonly spunUp: boolean; readonly done: () => void } {
     if (this.devices.has(id)) return this.devices.use(id);

@@ -89,7 +89,7 @@ async function play(seed: number): Promise<number> {
     new Jobs({
       config: { dataFolder, storages: [{ id: 's', name: 'S', path: library, taken: true }] },
       runners,
-      drives: { use: () => ({ spunUp: true, done: () => undefined }) },
+      drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false },
       storages: {
         known: (id) => Promise.resolve({ id, name: 'S', path: library, taken: true, mark }),
         isAway: () => storageAway,
@@ -276,7 +276,7 @@ test('a runner that does not stop when it is asked to is killed, and a job is no
       ...{ launch: () => null, isAtWork: () => true, stop: (_, hard = false) => stopped.push(hard) },
       ...{ pause: () => undefined, goOn: () => undefined },
     },
-    drives: { use: () => ({ spunUp: true, done: () => undefined }) },
+    drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false },
     storages: { known: () => Promise.reject(new Error('none')), isAway: () => false },
     hub: { send: () => undefined },
     finished: () => undefined,

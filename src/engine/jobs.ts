@@ -50,7 +50,7 @@ const MAX_ATTEMPTS = 3;
 interface Surroundings {
   readonly config: Pick<EngineConfig, 'dataFolder' | 'storages'>;
   readonly runners: Runners;
-  readonly drives: Pick<Drives, 'use'>;
+  readonly drives: Pick<Drives, 'use' | 'isUsed'>;
   readonly storages: Pick<Storages, 'known' | 'isAway'>;
   readonly encoders?: Pick<Encoders, 'require' | 'hardware'>;
   readonly hub: Pick<Hub, 'send'>;
@@ -356,6 +356,9 @@ export class Jobs {
       return;
     }
     const { phase } = record;
+    // Two that read one disc in turn wear out its drive, and both are slow: the one that came first is waited for.
+    const { source } = record.order;
+    if (phase === 'reading' && source.kind === 'drive' && this.around.drives.isUsed(source.drive)) return;
     if (!lanes.take(record.order, phase)) return;
     this.requireRoom();
     const { attempts } = record.told;

@@ -107,7 +107,11 @@ const standing = new StandingOrder({ dataFolder: config.dataFolder, readings, ro
 const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, helpers, storages, hub });
 const bags = new Bags({ outputs, checksOf: (id) => fixity.of(id), storages, helpers, hub });
 const trash = new Trash({ outputs, storages });
-const isIdle = () => jobs.open.length === 0 && readings.states().every((t) => t.state !== 'reading');
+/** Jobs that wait, for a time or for somebody, are nothing that a check would be in the way of. */
+const isIdle = () =>
+  jobs.states().every((j) => j.state !== 'running') &&
+  readings.states().every((t) => t.state !== 'reading') &&
+  images.states().every((i) => i.progress === null);
 
 /** Looks at folders and storages now and then, and tells the pages what has changed. */
 const seen = new Map<string, string>();

@@ -86,7 +86,7 @@ test('a data folder of earlier versions: every job is in the queue, by its name 
   const jobs = new Jobs({
     config: { dataFolder, storages: [] },
     runners: { launch: () => null, isAtWork: () => false, stop: () => undefined, pause: () => undefined, goOn: () => undefined },
-    drives: { use: () => ({ spunUp: true, done: () => undefined }) },
+    drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false },
     storages: { known: () => Promise.reject(new Error('none')), isAway: () => true },
     hub: { send: () => undefined },
     finished: () => undefined,
