@@ -11,6 +11,8 @@ const MOST_KEPT = 50;
 /** What checks of a storage have found. It stands in the storage itself, and so goes where the files go. */
 export class CheckHistory {
   private readonly known = new Map<string, FixityCheck[]>();
+  /** A line that a power cut tore must not take the next one with it. */
+  private isTorn: boolean;
 
   /** @param root of the storage. */
   constructor(private readonly root: string) {
@@ -20,6 +22,7 @@ export class CheckHistory {
     } catch {
       // nothing was ever checked there
     }
+    this.isTorn = text !== '' && !text.endsWith('\n');
     for (const line of text.split('\n')) {
       const check = line === '' ? null : parsed(line);
       if (check) this.take(check);
@@ -35,7 +38,8 @@ export class CheckHistory {
 
   /** @throws system errors where the storage can not be written: nothing counts as checked then. */
   add(check: FixityCheck): void {
-    appendDurably(path.join(this.root, FILE), `${JSON.stringify(check)}\n`, true);
+    appendDurably(path.join(this.root, FILE), `${this.isTorn ? '\n' : ''}${JSON.stringify(check)}\n`, true);
+    this.isTorn = false;
     this.take(check);
   }
 

@@ -57,7 +57,6 @@ interface Found {
   readonly name: string;
   readonly files: ImageFiles;
   readonly isPlaced: boolean;
-  readonly record: ImageRecord | null;
 }
 
 /** Folder of a storage's workshop that unfinished images stand in. */
@@ -122,7 +121,7 @@ export class DiscImages {
     const stamp = JSON.stringify([stamps, found.isPlaced]);
     const before = this.seen.get(found.id);
     if (before?.stamp === stamp) return before.state;
-    const state = await stateOf(found);
+    const state = await stateOf(found, readImageRecord(found.files.record));
     this.seen.set(found.id, { stamp, state });
     return state;
   }
@@ -134,8 +133,7 @@ export class DiscImages {
       const unfinished = path.join(storagePath, WORKSHOP, UNFINISHED);
       for (const name of await readdir(unfinished).catch(() => [])) {
         const files = unfinishedImage(path.join(unfinished, name));
-        const record = readImageRecord(files.record);
-        if (record) all.push({ id: idOf(storage, name), storage, name, files, isPlaced: false, record });
+        if (existsSync(files.record)) all.push({ id: idOf(storage, name), storage, name, files, isPlaced: false });
         // Placed, and ended before it was tidied up.
         else if (!this.works.has(idOf(storage, name)) && !existsSync(files.image))
           await rm(path.join(unfinished, name), { recursive: true });
@@ -145,7 +143,7 @@ export class DiscImages {
         const files = imageFiles(path.join(folder, file));
         if (!file.toLowerCase().endsWith(ENDING) || !existsSync(files.map)) continue;
         const name = file.slice(0, -ENDING.length);
-        all.push({ id: idOf(storage, name), storage, name, files, isPlaced: true, record: readImageRecord(files.record) });
+        all.push({ id: idOf(storage, name), storage, name, files, isPlaced: true });
       }
     }
     return all.slice(0, MOST_LISTED);
@@ -171,9 +169,9 @@ export class DiscImages {
       throw new WorkError('name-taken', `“${marked.name}” already has a file ${name}${ENDING}`);
     await requireStorage(marked, source.kind === 'image' ? (await stat(source.path)).size : 0);
     const folder = path.join(marked.path, WORKSHOP, UNFINISHED, name);
-    const found: Found = { id, storage, name, files: unfinishedImage(folder), isPlaced: false, record: null };
+    const found: Found = { id, storage, name, files: unfinishedImage(folder), isPlaced: false };
     const label = source.kind === 'drive' ? (this.around.drives.states().find((d) => d.id === source.drive)?.disc ?? name) : name;
-    this.found = [...this.found, { ...(await stateOf({ ...found, record: emptyRecord(label, fill) })), state: 'taking' }];
+    this.found = [...this.found, { ...(await stateOf(found, emptyRecord(label, fill))), state: 'taking' }];
     makeFolderDurably(folder);
     this.begin(found, source, marked, { label, fill, retries });
     return this.states().find((s) => s.id === id) as DiscImageState;
@@ -186,7 +184,7 @@ export class DiscImages {
     const marked = await this.around.storages.known(found.storage);
     const source = await this.imageable(ref);
     if (source.path === found.files.image) throw new WorkError('bad-request', 'An image can not be gone on with from itself');
-    const { record } = found;
+    const record = readImageRecord(found.files.record);
     this.begin(found, source, marked, { label: record?.label ?? found.name, fill: record?.fill ?? 'zeroes', retries });
   }
 
@@ -290,7 +288,7 @@ export class DiscImages {
   /** Those that were finished, and not given their names before the engine ended, get them now. */
   async start(): Promise<void> {
     for (const found of await this.all())
-      if (!found.isPlaced && found.record?.sha256)
+      if (!found.isPlaced && readImageRecord(found.files.record)?.sha256)
         await this.around.storages
           .known(found.storage)
           .then((storage) => this.place(found, storage))
@@ -319,7 +317,11 @@ export class DiscImages {
     const map = (await readMap(found.files.map, size)) ?? RescueMap.untouched(size);
     const gaps = map.gaps(0, size);
     return {
-      record: found.record ?? { ...emptyRecord(found.name, 'zeroes'), sizeBytes: size, lostBytes: size - map.bytesOf('read') },
+      record: readImageRecord(found.files.record) ?? {
+        ...emptyRecord(found.name, 'zeroes'),
+        sizeBytes: size,
+        lostBytes: size - map.bytesOf('read'),
+      },
       cells: cellsOf(map),
       gaps: gaps.slice(0, 100).map((g) => [g.from, g.to - g.from]),
       gapCount: gaps.length,
@@ -335,7 +337,7 @@ const emptyRecord = (label: string, fill: ImageRecord['fill']): ImageRecord => (
   ...{ version: 1, application: '', label, sizeBytes: 0, fill, sources: [], curve: [], lostBytes: 0, sha256: null, fingerprint: null },
 });
 
-async function stateOf({ id, storage, name, files, isPlaced, record }: Found): Promise<DiscImageState> {
+async function stateOf({ id, storage, name, files, isPlaced }: Found, record: ImageRecord | null): Promise<DiscImageState> {
   const sizeBytes = record?.sizeBytes ?? (await stat(files.image).catch(() => null))?.size ?? 0;
   const map = await readMap(files.map, sizeBytes).catch(() => null);
   const readBytes = map?.bytesOf('read') ?? 0;

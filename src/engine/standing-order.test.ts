@@ -1,4 +1,4 @@
-import { copyFileSync, readFileSync, readdirSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
+import { appendFileSync, copyFileSync, readFileSync, readdirSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { DEFAULT_RULES } from '@/core/reels';
 import { isOver, type DriveState, type SourceRef, type StandingOutcome, type StandingSettings } from '@/contract';
@@ -144,4 +144,12 @@ test('outcomes are kept line by line; a torn one is passed over', async () => {
   const lines = readFileSync(log, 'utf8').trim().split('\n');
   expect(lines.map((l) => (JSON.parse(l) as StandingOutcome).seq)).toEqual([1, 2, 3, 4, 5, 6]);
   await expect(engine.call('standingReading', { id: '0'.repeat(64) })).rejects.toBeInstanceOf(Refused);
+  await engine.stop('SIGKILL');
+  appendFileSync(log, '{"seq":7,"at":"20');
+  await engine.start();
+  await engine.call('eject', { id: 'tray' });
+  await order(settings());
+  await insert('locks');
+  expect(await outcome(7)).toMatchObject({ seq: 8, result: 'known' });
+  expect((await engine.call('standingOutcomes', { query: '?after=6' })).outcomes.map((o) => o.seq)).toEqual([8]);
 });

@@ -78,7 +78,9 @@ export class StandingOrder {
     this.readingsFolder = path.join(around.dataFolder, 'standing');
     mkdirSync(this.readingsFolder, { recursive: true });
     this.kept = this.load();
-    this.seq = this.lines().at(-1)?.seq ?? 0;
+    this.seq = this.lastSeq();
+    // A line that a power cut tore must not take the next one with it.
+    if (existsSync(this.log) && this.text().at(-1) !== '') appendDurably(this.log, '\n', true);
   }
 
   private load(): Kept {
@@ -104,17 +106,27 @@ export class StandingOrder {
     return this.kept.settings !== null;
   }
 
-  private lines(): StandingOutcome[] {
-    if (!existsSync(this.log)) return [];
-    return readFileSync(this.log, 'utf8')
-      .split('\n')
-      .flatMap((line) => {
-        try {
-          return line === '' ? [] : [StandingOutcomeSchema.parse(JSON.parse(line))];
-        } catch {
-          return []; // torn by a power cut: what it said is on the queue all the same
-        }
-      });
+  /** Lines of the log with a number above one that is known, in order; what is known is not read through again. */
+  private linesAfter(seq: number, most = Infinity): StandingOutcome[] {
+    const found: StandingOutcome[] = [];
+    for (const line of this.text()) {
+      if (found.length >= most) break;
+      if (Number(/^\{"seq":(\d+),/.exec(line)?.[1] ?? 0) <= seq) continue;
+      try {
+        found.push(StandingOutcomeSchema.parse(JSON.parse(line)));
+      } catch {
+        // torn by a power cut: what it said is on the queue all the same
+      }
+    }
+    return found;
+  }
+
+  private text(): string[] {
+    return existsSync(this.log) ? readFileSync(this.log, 'utf8').split('\n') : [];
+  }
+
+  private lastSeq(): number {
+    return this.text().reduce((last, line) => Math.max(last, Number(/^\{"seq":(\d+),/.exec(line)?.[1] ?? 0)), 0);
   }
 
   /** Gives the order, changes it, or ends it. What is there when it is given is not taken: only what comes. @throws system errors. */
@@ -313,9 +325,7 @@ export class StandingOrder {
 
   /** @param after number of the last that is known. */
   outcomes(after: number): StandingOutcome[] {
-    return this.lines()
-      .filter((o) => o.seq > after)
-      .slice(0, OUTCOMES_PAGE);
+    return this.linesAfter(after, OUTCOMES_PAGE);
   }
 
   /** @throws WorkError `not-known`. */
