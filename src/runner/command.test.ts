@@ -43,6 +43,43 @@ test('make writes a master with its sidecar, and prove finds it as promised unti
   expect([changed.code, JSON.parse(changed.out)]).toEqual([1, expect.objectContaining({ passed: false, sha256Matches: false })]);
 });
 
+test('a title of an image with gaps in its map is refused, or made around them: all pictures but a few are those of the whole disc, at their times', () => {
+  const [image, lost] = [path.join(folder, 'gaps.iso'), 25];
+  const disc = readFileSync(QUAY);
+  const from = Math.floor((disc.byteLength / 2048) * 0.6) * 2048;
+  const to = from + lost * 2048;
+  writeFileSync(image, disc);
+  writeFileSync(`${image}.map`, `0x0 + 1\n0x0 ${from} +\n${from} ${to - from} -\n${to} ${disc.byteLength - to} +\n`);
+  const refused = vault('make', job('refused.json', { source: image, title: 2 }), path.join(folder, 'refused.mkv'));
+  expect([refused.code, refused.messages]).toEqual([1, expect.stringContaining('Title 2 can not be read whole')]);
+  expect(existsSync(path.join(folder, 'refused.mkv'))).toBe(false);
+
+  const [around, whole] = [path.join(folder, 'around.mkv'), path.join(folder, 'without gaps.mkv')];
+  expect(vault('make', job('around.json', { source: image, title: 2, damage: 'around' }), around).code).toBe(0);
+  expect(vault('make', job('whole.json', { source: QUAY, title: 2 }), whole).code).toBe(0);
+  // What the disc holds there is known from the disc that has no gap, by FFmpeg.
+  const pictures = (file: string) =>
+    new Map(
+      spawnSync('ffmpeg', ['-v', 'error', '-i', file, '-map', '0:v:0', '-f', 'framemd5', '-'], { encoding: 'utf8' })
+        .stdout.split('\n')
+        .filter((l) => l !== '' && !l.startsWith('#'))
+        .map((l) => l.split(',').map((f) => f.trim()))
+        .map((f) => [Number(f[2]), f[5] ?? '']),
+    );
+  const [made, truth] = [pictures(around), pictures(whole)];
+  expect(Math.max(...made.keys())).toBe(Math.max(...truth.keys()));
+  const differing = [...truth].filter(([pts, hash]) => made.get(pts) !== hash).map(([pts]) => pts);
+  // The lost sectors hold a fifteenth of a second; what refers to them goes with them, up to the next picture that stands alone.
+  expect(differing.length).toBeGreaterThan(0);
+  expect(differing.length).toBeLessThan(13);
+  expect(Math.max(...differing) - Math.min(...differing)).toBeLessThan(520);
+  const { promise } = SidecarSchema.parse(JSON.parse(readFileSync(`${around}.json`, 'utf8')));
+  const sectors = (kind: string) =>
+    (promise.wholeness?.faults ?? []).filter((f) => f.kind === kind).reduce((sum, f) => sum + f.lastSector - f.firstSector + 1, 0);
+  // Each is told of once, as what it is.
+  expect([sectors('unreadable'), sectors('no pack')]).toEqual([lost, 0]);
+});
+
 test('make takes a reel with chapters and chosen tracks', () => {
   const reading = ReadingSchema.parse((JSON.parse(vault('read', QUAY).out) as { reading: unknown }).reading);
   const audio = reading.titles[1]?.audio[1];

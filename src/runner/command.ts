@@ -18,14 +18,20 @@ const USAGE = `usage:
   vault make JOB.json OUTPUT      one reel to a file, with its sidecar; no server needed
   vault prove FILE                a file against its sidecar
 
-JOB.json: { "source": PATH, "title": NUMBER } takes a title whole;
+JOB.json: { "source": PATH, "title": NUMBER } takes a title whole, or refuses where the disc is not;
+          with "damage": "around" with what there is, gaps as long as they are;
           { "source": PATH, "reel": {…} } takes a reel as docs/formats.md describes it.
 OUTPUT ends in .mkv (lossless master) or .mp4 (access copy).
 `;
 
 /** What `make` reads: shorter than a job of the queue, since everything else follows from the disc. */
 const MakeSchema = z.union([
-  z.object({ source: z.string(), title: z.number().int().positive(), name: z.string().optional() }),
+  z.object({
+    source: z.string(),
+    title: z.number().int().positive(),
+    name: z.string().optional(),
+    damage: z.enum(['refuse', 'around']).default('refuse'),
+  }),
   z.object({ source: z.string(), reel: ReelSchema }),
 ]);
 
@@ -58,7 +64,10 @@ async function makeJob(jobFile: string, output: string): Promise<Job> {
     const recipes: string[] = [extension === '.mkv' ? 'master' : 'access'];
     const title = 'title' in wanted ? reading.titles.find((t) => t.number === wanted.title) : undefined;
     if ('title' in wanted && !title) throw new WorkError('bad-request', `The disc has no title ${wanted.title}`);
-    const reel = 'reel' in wanted ? wanted.reel : title ? wholeTitleReel(title, wanted.name ?? fileName) : null;
+    // Whoever asks for a title is not given a part of it as if it were one.
+    if ('title' in wanted && title && wanted.damage === 'refuse' && (title.state === 'damaged' || title.state === 'cut short'))
+      throw new WorkError('not-whole', `Title ${title.number} can not be read whole (${title.state})`);
+    const reel = 'reel' in wanted ? wanted.reel : title ? wholeTitleReel(title, wanted.name ?? fileName, wanted.damage) : null;
     if (!reel) throw new WorkError('bad-request', 'JOB.json names neither a title nor a reel');
     const folder = await realpath(path.dirname(path.resolve(output)));
     return JobSchema.parse({

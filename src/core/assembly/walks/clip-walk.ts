@@ -18,6 +18,7 @@ import { SecondView } from './second-view';
 import { EntryWatch, clipOf, stretchesOf, type ClipStretch } from './stretches';
 import type { FaultKind } from '../../reading/fault';
 import { sectorsOf, type Moment } from '../faults';
+import { Unread } from './unread';
 import type { Lane } from './lanes';
 import type { PlannedPiece } from '../plan';
 import type { PictureFramer, StretchBegin } from '../framers/framer';
@@ -55,6 +56,7 @@ export class ClipWalk implements Walk, TransportReceiver {
   /** The latest stamp of the picture, for places of faults; and the clip it counts in. */
   private clock90k = 0;
   private content = '';
+  private unread = new Unread();
   /** Size of the picture so far. */
   private size: string | null = null;
 
@@ -179,6 +181,7 @@ export class ClipWalk implements Walk, TransportReceiver {
   /** @internal part of the demultiplexer's contract. */
   fault(kind: TransportFault, pid: number, packet: number): void {
     if (this.soundOnly && (pid === this.routes.videoPid || pid < 0)) return;
+    if (kind === 'no packet' && this.unread.has(packet)) return; // said when it could not be read
     const lane = this.routes.laneOf(pid);
     const track = lane ? this.around.lanes.indexOf(lane) : null;
     this.around.faults.note(TRANSPORT_FAULTS[kind], track, this.now(), sectorsOf(this.content, packet * SOURCE_PACKET, SOURCE_PACKET));
@@ -268,8 +271,11 @@ export class ClipWalk implements Walk, TransportReceiver {
 
   private async *read(stretch: ClipStretch): AsyncGenerator<void, void> {
     const source = await this.around.openContent(stretch.first.content);
+    this.unread = new Unread();
     const unreadable = this.around.around
       ? (packet: number, packets: number) => {
+          this.unread.add(packet, packets);
+          this.around.witnesses.packs -= packets;
           const place = sectorsOf(stretch.first.content, packet * SOURCE_PACKET, packets * SOURCE_PACKET);
           this.around.faults.note('unreadable', null, this.now(), place);
         }

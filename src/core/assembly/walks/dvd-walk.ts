@@ -28,6 +28,7 @@ import type { PlannedPiece, PlannedSegment } from '../plan';
 import { ptsBetween } from '../timeline';
 import type { VideoFramer } from '../framers/video-framer';
 import { MAX_LEAD_TICKS } from '../framers/framer';
+import { Unread } from './unread';
 import { breakLanes, carryOver, carryingStreams, emptyStamp, lpcmChanges, type Walk, type WalkSurroundings } from './walk';
 
 /** How far beyond a cut sound that belongs before it is looked for. */
@@ -60,6 +61,7 @@ export class DvdWalk implements Walk, PesReceiver {
   private lastSegment: CellSegment | null = null;
   /** Something was missing since the last navigation pack. */
   private hole = false;
+  private unread = new Unread();
   private readonly watch: CellWatch;
   /** The last pack of a clock that has ended with its cell. */
   private endedNavigation: NavigationPack | null = null;
@@ -176,7 +178,9 @@ export class DvdWalk implements Walk, PesReceiver {
     const source = await this.around.openContent(segment.content);
     const end = Math.min(segment.lastSector + 1, segment.firstSector + mostSectors);
     const { signal, around, faults } = this.around;
+    this.unread = new Unread();
     const unreadable = (sector: number, sectors: number) => {
+      this.unread.add(sector, sectors);
       faults.note('unreadable', null, this.now(), sectorsOf(segment.content, sector * SECTOR_BYTES, sectors * SECTOR_BYTES));
     };
     const reader = new ReadAhead(source, SECTORS, segment.firstSector, end, {
@@ -205,6 +209,11 @@ export class DvdWalk implements Walk, PesReceiver {
   private sector(data: Uint8Array, at: number, got: number, sector: number, segment: CellSegment): void {
     if (sector < this.skipToSector) {
       this.clock.forgetNext();
+      return;
+    }
+    if (this.unread.has(sector)) {
+      breakLanes(this.around.lanes);
+      this.hole = true;
       return;
     }
     const navigation = readNavigationPack(data, at);
