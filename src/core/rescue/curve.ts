@@ -45,7 +45,9 @@ export const curveSpeeds = (parts: readonly CurvePart[]): (number | null)[] =>
 
 /** A part that is read at less than this share of what its neighbours are has become slow. */
 const SLOW_SHARE = 0.5;
-const NEIGHBOURS = 20;
+/** Of the disc on either side; what three quarters of that are slower than is what the drive can do there, also beside a wide zone that is slow. */
+const NEIGHBOURS = CURVE_PARTS / 4;
+const USUAL = 0.75;
 
 /**
  * Share of a disc, 0 to 1, that is read at half the speed of what lies around it, or not at the first try: what shows that it ages.
@@ -57,7 +59,7 @@ export function wornShare(parts: readonly CurvePart[]): number {
   const worn = parts.filter((part, i) => {
     if (part.failed > 0) return true;
     const around = speeds.slice(Math.max(0, i - NEIGHBOURS), i + NEIGHBOURS + 1).filter((s) => s !== null);
-    const usual = [...around].sort((a, b) => a - b)[around.length >> 1];
+    const usual = [...around].sort((a, b) => a - b)[Math.floor((around.length - 1) * USUAL)];
     const own = speeds[i];
     return own !== null && own !== undefined && usual !== undefined && own < usual * SLOW_SHARE;
   }).length;

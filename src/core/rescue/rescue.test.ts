@@ -285,4 +285,8 @@ test('a zone that is read at half the speed of its neighbours counts as worn; th
   const usual = (i: number) => 4e6 + i * 2e4;
   expect(worn(usual)).toBe(0);
   expect(worn((i) => (i >= 50 && i < 60 ? usual(i) / 3 : usual(i)))).toBeCloseTo(0.05, 2);
+  // A wide zone is as slow as most of what lies next to it.
+  expect(worn((i) => (i >= 80 && i < 120 ? usual(i) / 3 : usual(i)))).toBeCloseTo(0.2, 2);
+  // Two layers: out to the edge, and back in.
+  expect(worn((i) => usual(i < 100 ? i * 2 : (199 - i) * 2))).toBe(0);
 });
