@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { CountSchema as count } from './id';
-import { EYES_REASONS, type EyesReason } from '@/core/reels';
+import { EYES_REASONS } from '@/core/reels';
 import { ReelSchema, TagsSchema } from './job';
 import { FindingsSchema, ReadingSchema } from './reading';
 import { RecipeSchema } from './recipe';
@@ -37,7 +37,6 @@ export type StandingSettings = z.infer<typeof StandingSettingsSchema>;
 
 /** Of a disc that is not queued, beside what its findings say. */
 export const OUTCOME_REASONS = [...EYES_REASONS, 'known', 'refused', 'unreadable'] as const;
-export type OutcomeReason = EyesReason | 'known' | 'refused' | 'unreadable';
 
 /** One line of `standing-outcomes.ndjson`. */
 export const StandingOutcomeSchema = z.object({

@@ -20,6 +20,7 @@ import { APPLICATION } from '@/node/version';
 import { dublinCoreOf, filesOf, inBag, premisOf, type BaggedOutput } from './bag-records';
 import type { Helpers } from './helpers';
 import type { Hub } from './hub';
+import { comparable } from './names';
 import type { Outputs } from './outputs';
 import type { Storages } from './storages';
 
@@ -166,7 +167,7 @@ const accessions = (outputs: readonly Output[]): string[] => [
 function firstTwice(names: readonly string[]): string | null {
   const seen = new Set<string>();
   for (const name of names) {
-    const key = name.normalize('NFC').toLowerCase();
+    const key = comparable(name);
     if (seen.has(key)) return name;
     seen.add(key);
   }

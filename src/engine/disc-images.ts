@@ -22,7 +22,7 @@ import {
   type SourceRef,
   type TakeImage,
 } from '@/contract';
-import { imageFiles, isImageable, readImageRecord, unfinishedImage, type ImageFiles } from '@/node/disc-image';
+import { imageFiles, isImageable, readImageRecord, unfinishedImage, type DiscSource, type ImageFiles } from '@/node/disc-image';
 import { makeFolderDurably } from '@/node/durable';
 import { readMap } from '@/node/image-map';
 import { requireStorage } from '@/node/library';
@@ -188,10 +188,10 @@ export class DiscImages {
     this.begin(found, source, marked, { label: record?.label ?? found.name, fill: record?.fill ?? 'zeroes', retries });
   }
 
-  private async imageable(ref: SourceRef): Promise<Exclude<JobSource, { kind: 'folder' | 'file' }>> {
+  private async imageable(ref: SourceRef): Promise<DiscSource> {
     const source = await this.around.resolve(ref);
     if (!isImageable(source)) throw new WorkError('bad-request', 'An image is taken of a disc, not of files');
-    if (source.kind !== 'drive') return source as Exclude<JobSource, { kind: 'folder' | 'file' }>;
+    if (source.kind !== 'drive') return source;
     const drive = this.around.drives.states().find((d) => d.id === source.drive);
     if (drive?.state === 'reading' || drive?.state === 'spinning up')
       throw new WorkError('drive-busy', `${drive.name} is being read: let that end, or stop it`);
@@ -200,7 +200,7 @@ export class DiscImages {
 
   private begin(
     found: Found,
-    source: Exclude<JobSource, { kind: 'folder' | 'file' }>,
+    source: DiscSource,
     storage: MarkedStorage,
     how: { readonly label: string; readonly fill: ImageRecord['fill']; readonly retries: number },
   ): void {
@@ -218,7 +218,7 @@ export class DiscImages {
 
   private async run(
     found: Found,
-    source: Exclude<JobSource, { kind: 'folder' | 'file' }>,
+    source: DiscSource,
     storage: MarkedStorage,
     how: { readonly label: string; readonly fill: ImageRecord['fill']; readonly retries: number },
     work: Work,

@@ -211,15 +211,13 @@ export const HANDLERS: Handlers = {
     return done;
   },
   checks: async ({ fixity }, { id }) => ({ checks: await fixity.of(id) }),
-  discard: async ({ trash, outputs, hub }, { id }) => {
+  discard: async ({ trash }, { id }) => {
     await trash.discard(id);
-    hub.send({ type: 'outputs', count: await outputs.count() });
     return done;
   },
   trash: ({ trash }) => ({ entries: trash.list() }),
-  putBack: async ({ trash, outputs, hub }, { id }) => {
+  putBack: async ({ trash }, { id }) => {
     await trash.putBack(id);
-    hub.send({ type: 'outputs', count: await outputs.count() });
     return done;
   },
   emptyTrash: ({ trash }, { body }) => {

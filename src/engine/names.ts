@@ -6,7 +6,7 @@ import { WorkError, placeOf, type Job } from '@/contract';
 import { sidecarOf } from '@/node/placing';
 
 /** A name as storages compare it that tell neither cases nor ways of composing a letter apart: what is free there is free everywhere. */
-const comparable = (name: string): string => name.normalize('NFC').toLowerCase();
+export const comparable = (name: string): string => name.normalize('NFC').toLowerCase();
 
 /** What names follow from, as a job has it. */
 export type Wanted = Pick<Job, 'storage' | 'folder' | 'fileName' | 'places' | 'reel' | 'copies'>;

@@ -61,6 +61,9 @@ const NOTHING: Kept = { version: 1, settings: null, since: null, queued: 0, eyes
 /** A file that grows, or was written just now, is still being copied. */
 const SETTLED_MS = 8000;
 
+/** Number of an outcome by the beginning of its line; 0 for what is none. */
+const seqOf = (line: string): number => Number(/^\{"seq":(\d+),/.exec(line)?.[1] ?? 0);
+
 /** Reads, plans, queues and gives back, while an order for that stands. All of it survives the end of the engine. */
 export class StandingOrder {
   private readonly file: string;
@@ -107,11 +110,11 @@ export class StandingOrder {
   }
 
   /** Lines of the log with a number above one that is known, in order; what is known is not read through again. */
-  private linesAfter(seq: number, most = Infinity): StandingOutcome[] {
+  private linesAfter(seq: number, most: number): StandingOutcome[] {
     const found: StandingOutcome[] = [];
     for (const line of this.text()) {
       if (found.length >= most) break;
-      if (Number(/^\{"seq":(\d+),/.exec(line)?.[1] ?? 0) <= seq) continue;
+      if (seqOf(line) <= seq) continue;
       try {
         found.push(StandingOutcomeSchema.parse(JSON.parse(line)));
       } catch {
@@ -126,18 +129,21 @@ export class StandingOrder {
   }
 
   private lastSeq(): number {
-    return this.text().reduce((last, line) => Math.max(last, Number(/^\{"seq":(\d+),/.exec(line)?.[1] ?? 0)), 0);
+    return this.text().reduce((last, line) => Math.max(last, seqOf(line)), 0);
   }
 
   /** Gives the order, changes it, or ends it. What is there when it is given is not taken: only what comes. @throws system errors. */
   set(settings: StandingSettings | null): void {
     const isNew = settings !== null && this.kept.settings === null;
-    const there = this.around.roots.states().flatMap((r) => r.found.map((f) => sourceKey({ kind: 'place', root: f.root, path: f.path })));
     this.keep({
       settings,
-      ...(isNew ? { since: new Date().toISOString(), queued: 0, eyes: 0, seen: there } : {}),
+      ...(isNew ? { since: new Date().toISOString(), queued: 0, eyes: 0, seen: this.imagesThere() } : {}),
       ...(settings === null ? { since: null, ejects: [] } : {}),
     });
+  }
+
+  private imagesThere(): string[] {
+    return this.around.roots.states().flatMap((r) => r.found.map((f) => sourceKey({ kind: 'place', root: f.root, path: f.path })));
   }
 
   /** Is this reading one that the order is about? */

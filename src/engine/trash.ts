@@ -10,8 +10,10 @@ import type { Outputs } from './outputs';
 import type { Storages } from './storages';
 
 interface Around {
-  readonly outputs: Pick<Outputs, 'find' | 'changed'>;
+  readonly outputs: Pick<Outputs, 'find'>;
   readonly storages: Pick<Storages, 'known' | 'states'>;
+  /** Results have gone out of the library, or come back. */
+  readonly changed: () => void;
 }
 
 const FOLDER = path.join(WORKSHOP, 'trash');
@@ -64,7 +66,7 @@ export class Trash {
       setAside(held.path, folder, record);
     } finally {
       held.release();
-      this.around.outputs.changed();
+      this.around.changed();
     }
   }
 
@@ -130,7 +132,7 @@ export class Trash {
       syncFolder(path.dirname(inside));
     } finally {
       held.release();
-      this.around.outputs.changed();
+      this.around.changed();
     }
   }
 

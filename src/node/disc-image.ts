@@ -47,8 +47,11 @@ export function readImageRecord(file: string): ImageRecord | null {
   }
 }
 
+/** A disc, or an image of one: what is read sector by sector. */
+export type DiscSource = Exclude<VolumeSource, { kind: 'folder' }>;
+
 export interface TakeOrder {
-  readonly source: VolumeSource;
+  readonly source: DiscSource;
   readonly spunUp: boolean;
   readonly files: ImageFiles;
   readonly label: string;
@@ -280,6 +283,6 @@ async function finish({ files }: TakeOrder, signal: AbortSignal | undefined): Pr
 }
 
 /** What a source is an image of: everything but folders and plain files. */
-export function isImageable(source: JobSource): source is VolumeSource {
+export function isImageable(source: JobSource): source is DiscSource {
   return source.kind === 'drive' || source.kind === 'image';
 }
