@@ -13,6 +13,11 @@ export class BitReader {
     return this.bit > this.data.byteLength * 8;
   }
 
+  /** Bits that were read or skipped, from the beginning of the data. */
+  get position(): number {
+    return this.bit;
+  }
+
   /** @param count 0 to 32 bits. @returns an unsigned number. */
   read(count: number): number {
     let value = 0;

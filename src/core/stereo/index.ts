@@ -1,0 +1,2 @@
+export { PairReader, type CodedPicture, type Pair } from './coded-pictures';
+export { Rewriter, type Met, type Written, type WrittenUnit } from './rewriter';

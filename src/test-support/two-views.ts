@@ -1,0 +1,87 @@
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import path from 'node:path';
+import { PairReader, Rewriter, type Met } from '@/core/stereo';
+
+/** Small true pairs of views, with the hash of each picture as their encoder reconstructed it: made before any of our code saw them. */
+const FOLDER = path.join(import.meta.dirname, 'samples', 'two-views');
+export const PAIRS = ['p-cabac', 'p-cavlc-slices', 'b-implicit', 'b-temporal-cavlc', 'needs-copies', 'pcm-cavlc'] as const;
+export const PAIR_SIZE = { width: 160, height: 96 } as const;
+
+/** Units of a stream with start codes. */
+export function unitsOf(stream: Uint8Array): Uint8Array[] {
+  const starts: number[] = [];
+  for (let i = 0; i + 2 < stream.byteLength; i++) if (stream[i] === 0 && stream[i + 1] === 0 && stream[i + 2] === 1) starts.push(i + 3);
+  return starts.map((from, i) => {
+    let to = i + 1 < starts.length ? (starts[i + 1] as number) - 3 : stream.byteLength;
+    while (to > from && stream[to - 1] === 0) to--;
+    return stream.subarray(from, to);
+  });
+}
+
+/** Units by access unit, each of which begins with a delimiter. */
+function accessUnits(stream: Uint8Array, delimiter: number): Uint8Array[][] {
+  const found: Uint8Array[][] = [];
+  for (const unit of unitsOf(stream)) {
+    if (((unit[0] ?? 0) & 31) === delimiter) found.push([]);
+    (found.at(-1) ?? found[found.push([]) - 1])?.push(unit);
+  }
+  return found;
+}
+
+export interface SamplePair {
+  /** Of both views, the base view's units first. */
+  readonly units: readonly (readonly Uint8Array[])[];
+  /** Hashes of pictures in order of display, by view. */
+  readonly sums: readonly [readonly string[], readonly string[]];
+}
+
+export function samplePair(name: (typeof PAIRS)[number]): SamplePair {
+  const read = (what: string) => readFileSync(path.join(FOLDER, `${name}.${what}`));
+  const [base, dependent] = [accessUnits(read('base.264'), 9), accessUnits(read('dep.264'), 24)];
+  const sums = (what: string) => read(what).toString().trim().split('\n');
+  return { units: base.map((units, i) => [...units, ...(dependent[i] ?? [])]), sums: [sums('base.md5'), sums('dep.md5')] };
+}
+
+/** Units behind lengths as a stream with start codes. */
+export function annexB(units: Uint8Array): Buffer {
+  const out: Uint8Array[] = [];
+  for (let at = 0; at + 4 <= units.byteLength;) {
+    const size = Buffer.from(units.subarray(at, at + 4)).readUInt32BE();
+    out.push(Uint8Array.of(0, 0, 0, 1), units.slice(at + 4, at + 4 + size));
+    at += 4 + size;
+  }
+  return Buffer.concat(out);
+}
+
+interface Rewritten {
+  readonly stream: Buffer;
+  readonly met: Met;
+  /** What came out picture by picture, in order of coding. */
+  readonly roles: readonly string[];
+}
+
+/** Both views as one stream. */
+export function rewritten(units: SamplePair['units']): Rewritten {
+  const [reader, rewriter] = [new PairReader(), new Rewriter()];
+  const out: Buffer[] = [];
+  const roles: string[] = [];
+  for (const access of units) {
+    const { base, dependent } = reader.read(access);
+    const made = base && rewriter.accessUnit(base, dependent);
+    if (!made) continue;
+    out.push(annexB(made.units));
+    roles.push(...made.pictures.map((p) => p.role));
+  }
+  return { stream: Buffer.concat(out), met: rewriter.met, roles };
+}
+
+/** What FFmpeg decodes of a stream, picture by picture in order of display, and what it complains of. */
+export function decodedPictures(stream: Uint8Array, { width, height }: { readonly width: number; readonly height: number } = PAIR_SIZE) {
+  const args = ['-v', 'error', '-f', 'h264', '-i', 'pipe:0', '-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-'];
+  const { stdout, stderr } = spawnSync('ffmpeg', args, { input: stream, maxBuffer: 2 ** 30 });
+  const size = width * height * 1.5;
+  const pictures = Array.from({ length: Math.floor(stdout.byteLength / size) }, (_, i) => stdout.subarray(i * size, (i + 1) * size));
+  return { pictures, sums: pictures.map((p) => createHash('md5').update(p).digest('hex')), complaints: stderr.toString() };
+}
