@@ -18,6 +18,7 @@ import {
   type SourcePicture,
 } from '@/core/recipes';
 import { WorkError } from '@/contract';
+import { bothViewsOf, feedBothViews, isOfSecondView, remarkOf } from './both-views';
 import { withClipFolder } from './clips';
 import { withEncodeFolder, type BesideEncode } from './encode-folder';
 import { flushFile, syncFolder, writeDurably } from './durable';
@@ -127,13 +128,14 @@ class PieceEncode {
 
   /** @throws WorkError `encoder-failed` where the piece does not hold the pictures that it must hold. */
   async piece(piece: EncodePiece, signal: AbortSignal, onTime: (ms: number) => void): Promise<void> {
-    const { plan, master } = this.order;
+    const { plan } = this.order;
     await madeOnce(this.pieceFile(piece), async (unfinished) => {
       const read = progressOf((ms) => {
         onTime(Math.max(0, ms - (piece.fromMs ?? 0) * plan.slower));
       });
-      const { errors } = await runProgram('ffmpeg', pieceArguments(plan, piece, master, unfinished), { signal, read, cwd: this.cwd });
-      for (const line of errors) this.watch.note(`encoder, piece ${piece.number}: ${line}`);
+      const { input, feed } = pictureInput(this.order, { ...this.watch, signal }, piece);
+      const { errors } = await runProgram('ffmpeg', pieceArguments(plan, piece, input, unfinished), { signal, read, feed, cwd: this.cwd });
+      for (const line of errors) if (!isOfSecondView(line)) this.watch.note(`encoder, piece ${piece.number}: ${line}`);
       const { out } = await capture(
         'ffprobe',
         ['-v', 'error', '-count_packets', '-show_entries', 'stream=nb_read_packets', '-of', 'csv=p=0', '-f', 'matroska', unfinished],
@@ -166,7 +168,7 @@ class PieceEncode {
       }
     };
     const { errors } = await runProgram('ffmpeg', joinArguments(plan, 'pipe:0', master, output), { signal, feed, cwd: this.cwd });
-    for (const line of errors) this.watch.note(`encoder, joining: ${line}`);
+    for (const line of errors) if (!isOfSecondView(line)) this.watch.note(`encoder, joining: ${line}`);
   }
 }
 
@@ -175,16 +177,45 @@ async function* chunksOf(file: string): AsyncGenerator<Uint8Array> {
   yield* createReadStream(file, { highWaterMark: READ_BYTES }) as AsyncIterable<Buffer>;
 }
 
+/** Film behind a piece: pictures are not coded in the order in which they are shown. */
+const BEHIND_MS = 2000;
+
+/** What FFmpeg reads as the picture: the master itself, or both of its views in turn, from where a piece begins. */
+function pictureInput({ plan, master }: EncodeOrder, { signal, note }: EncodeWatch, piece: EncodePiece | null) {
+  const frameMs = bothViewsOf(plan);
+  if (frameMs === null) return { input: master };
+  const fromMs = piece?.seekMs ?? null;
+  const lengthMs = piece?.toMs == null ? undefined : piece.toMs - (fromMs ?? 0) + BEHIND_MS;
+  const feed = async (input: MatroskaSink): Promise<void> => {
+    const wanted = { frameMs, fromMs, lengthMs, everything: false, signal };
+    // Whoever has all pictures of a piece reads no further; whoever stops for another reason says so when it ends.
+    let stopped = false;
+    const write = (data: Uint8Array) =>
+      input.write(data).catch((error: unknown) => {
+        stopped = true;
+        throw error;
+      });
+    const met = await feedBothViews(master, { write, writeAt: null }, wanted).catch((error: unknown) => {
+      if (!stopped) throw error;
+      return null;
+    });
+    const remark = met && remarkOf(met);
+    if (remark) note(piece ? `piece ${piece.number}: ${remark}` : remark);
+  };
+  return { input: 'pipe:0', feed };
+}
+
 /** A copy in one go, in one pass or two. */
 async function encodeWhole(order: EncodeOrder, { signal, progress, note }: EncodeWatch, cwd: string | undefined): Promise<void> {
   const { plan, master, masterMs, output } = order;
+  const { input, feed } = pictureInput(order, { signal, progress, note }, null);
   const run = async (args: readonly string[], onTime: (ms: number) => void) => {
-    const { errors } = await runProgram('ffmpeg', args, { signal, read: progressOf(onTime), cwd });
-    for (const line of errors) note(`encoder: ${line}`);
+    const { errors } = await runProgram('ffmpeg', args, { signal, read: progressOf(onTime), feed, cwd });
+    for (const line of errors) if (!isOfSecondView(line)) note(`encoder: ${line}`);
   };
   const ofSource = (ms: number) => ms / plan.slower;
   if (plan.video.rate?.passes !== 2) {
-    await run(encoderArguments(plan, master, output, '', order.tags), (ms) => {
+    await run(encoderArguments(plan, input, output, '', order.tags, master), (ms) => {
       progress(ofSource(ms));
     });
     return;
@@ -192,10 +223,10 @@ async function encodeWhole(order: EncodeOrder, { signal, progress, note }: Encod
   // Beside the library, whose name may hold what separates an encoder's parameters.
   await withClipFolder(async (seen) => {
     const log = path.join(seen, 'pass');
-    await run(firstPassArguments(plan, master, log), (ms) => {
+    await run(firstPassArguments(plan, input, log, master), (ms) => {
       progress(ofSource(ms) / 2);
     });
-    await run(encoderArguments(plan, master, output, log), (ms) => {
+    await run(encoderArguments(plan, input, output, log, {}, master), (ms) => {
       progress((masterMs + ofSource(ms)) / 2);
     });
   });

@@ -1,5 +1,15 @@
 import path from 'node:path';
-import { comparisonArguments, nearnessOf, together, type CompareWindow, type EncodePlan, type Nearness } from '@/core/recipes';
+import {
+  comparisonArguments,
+  nearnessOf,
+  takesBothViews,
+  together,
+  type CompareWindow,
+  type EncodePlan,
+  type Nearness,
+} from '@/core/recipes';
+import { asDecoded } from './both-views';
+import { withClipFolder } from './clips';
 import { withEncodeFolder } from './encode-folder';
 import { pictureStart } from './ffmpeg';
 import { capture } from './program';
@@ -10,6 +20,8 @@ const WINDOWS = 5;
 const WINDOW_MS = 1500;
 /** Film before a stretch that filters look back on. */
 const BEFORE_MS = 3000;
+/** Film behind a stretch: pictures are not coded in the order in which they are shown. */
+const AFTER_MS = 1000;
 
 /** Compares an encode with what it was made from. @param window null for all of it. @throws WorkError `encoder-failed`. */
 export async function compareEncode(
@@ -21,10 +33,14 @@ export async function compareEncode(
 ): Promise<Nearness> {
   // The master as it stands: of what goes along with a copy nothing is compared.
   const picture = { ...plan, chapters: false, cover: false };
-  return withEncodeFolder(picture, { source: original }, async (cwd) => {
-    const { out } = await capture('ffmpeg', comparisonArguments(plan, path.resolve(encoded), path.resolve(original), window), signal, cwd);
-    return nearnessOf(plan, out);
-  });
+  const compare = (source: string) =>
+    withEncodeFolder(picture, { source: original }, async (cwd) => {
+      const { out } = await capture('ffmpeg', comparisonArguments(plan, path.resolve(encoded), path.resolve(source), window), signal, cwd);
+      return nearnessOf(plan, out);
+    });
+  if (!takesBothViews(plan)) return compare(original);
+  const stretch = window && { fromMs: Math.max(0, window.seekMs), lengthMs: window.toMs - window.seekMs + AFTER_MS };
+  return withClipFolder(async (folder) => compare(await asDecoded(plan, original, path.join(folder, 'both.mkv'), signal, stretch)));
 }
 
 /**

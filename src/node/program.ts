@@ -110,7 +110,7 @@ export function startProgram(program: string, args: readonly string[], { signal,
 
 interface RunOptions<Fed> extends ProgramOptions {
   /** Writes its input; nothing where there is none. */
-  readonly feed?: (input: MatroskaSink) => Promise<Fed>;
+  readonly feed?: ((input: MatroskaSink) => Promise<Fed>) | undefined;
   /** Takes its output; it is thrown away where nobody does. */
   readonly read?: (stdout: Readable) => Promise<void>;
 }

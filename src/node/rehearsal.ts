@@ -16,6 +16,7 @@ import {
 } from '@/core/recipes';
 import { encodeFacts, reelMs } from '@/core/reels';
 import { WorkError, type RehearsalLine } from '@/contract';
+import { asDecoded } from './both-views';
 import { clipReel, withClipFolder, writeClip, type Clip, type LookedAt } from './clips';
 import { withEncodeFolder } from './encode-folder';
 import { openFileSink } from './library';
@@ -76,11 +77,12 @@ export function rehearseStill(looked: LookedAt, recipe: Recipe, atMs: number, { 
     const fromMs = Math.max(0, Math.min(atMs, looked.title.durationMs - 200) - BEFORE_MS);
     const clip = await writeClip(looked, fromMs, atMs + AFTER_MS, path.join(folder, 'clip.mkv'), signal);
     const { plan, facts } = planOfClip(looked, recipe, clip);
+    const decoded = await asDecoded(plan, clip.file, path.join(folder, 'both.mkv'), signal);
     return withEncodeFolder(plan, { source: clip.file }, async (cwd) => {
       const frameMs = facts.video.frameTicks / 27_000;
       const wished = Math.max(0, Math.min(atMs - clip.fromMs, clip.durationMs - 3 * frameMs)) - frameMs / 4;
       const copied = plan.video.codec === 'copy';
-      const treating = copied ? null : pictureBy(treatedPicture(plan, clip.file, wished, facts), signal, cwd);
+      const treating = copied ? null : pictureBy(treatedPicture(plan, decoded, wished, facts), signal, cwd);
       // Film that is restored has its own times: the picture that was taken is the one that is shown. Else both are had at once.
       const isFilm = plan.video.steps.some((s) => s.kind === 'film');
       const ms = isFilm ? (shownMs((await treating)?.errors ?? []) ?? wished + frameMs / 4) - frameMs / 4 : wished;
@@ -90,7 +92,7 @@ export function rehearseStill(looked: LookedAt, recipe: Recipe, atMs: number, { 
       if (copied) return;
       const encoded = path.join(folder, 'encoded.mkv');
       const began = performance.now();
-      await runProgram('ffmpeg', clipArguments(plan, clip.file, encoded), { signal, cwd });
+      await runProgram('ffmpeg', clipArguments(plan, decoded, encoded), { signal, cwd });
       const tookMs = performance.now() - began;
       const { jpeg } = await pictureBy(encodedPicture(plan, encoded, ms, facts), signal);
       if (!jpeg) throw new WorkError('encoder-failed', 'The encoder gave no picture at this moment');
@@ -135,8 +137,9 @@ export function rehearseSample(looked: LookedAt, recipe: Recipe, atMs: number, o
     if (isLoudnessWished) await writeSpread(looked, spread, signal);
     const plan = isLoudnessWished ? await asLoudAsWished(planned, spread, { signal, note: () => undefined }) : planned;
     const encoded = path.join(folder, 'encoded');
+    const decoded = await asDecoded(plan, clip.file, path.join(folder, 'both.mkv'), signal);
     await withEncodeFolder(plan, { source: clip.file }, (cwd) =>
-      runProgram('ffmpeg', encoderArguments(plan, clip.file, encoded), { signal, cwd }),
+      runProgram('ffmpeg', encoderArguments(plan, decoded, encoded), { signal, cwd }),
     );
     const type = playsInPage({ recipe: recipe.id, copy: { recipe } });
     if (type?.startsWith('audio/')) {

@@ -18,6 +18,7 @@ import {
   type TrialResult,
 } from '@/core/recipes';
 import { WorkError, type TrialLine } from '@/contract';
+import { asDecoded } from './both-views';
 import { withClipFolder, writeClip, type Clip, type LookedAt } from './clips';
 import { withEncodeFolder } from './encode-folder';
 import { compareEncode } from './outcome';
@@ -110,9 +111,10 @@ class Trial {
   private async sample(plan: EncodePlan, { clip, kind, fromMs, sourceBytes }: Clipped): Promise<SampleResult> {
     const { signal } = this.watch;
     const encoded = path.join(this.folder, 'encoded.mkv');
+    const decoded = await asDecoded(plan, clip.file, path.join(this.folder, 'both.mkv'), signal);
     const began = performance.now();
     await withEncodeFolder(plan, { source: clip.file }, (cwd) =>
-      runProgram('ffmpeg', clipArguments(plan, clip.file, encoded), { signal, cwd }),
+      runProgram('ffmpeg', clipArguments(plan, decoded, encoded), { signal, cwd }),
     );
     const tookMs = performance.now() - began;
     const near = await compareEncode(pictureOnly(plan), encoded, clip.file, null, signal);

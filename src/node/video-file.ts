@@ -188,17 +188,24 @@ const AFTER_MS = 100;
 interface Wanted {
   /** Where to begin, milliseconds; null at the beginning. */
   readonly seekMs: number | null;
+  /** How much from there is enough; to the end where it is not said. */
+  readonly lengthMs?: number | undefined;
   readonly streams: readonly number[];
   /** How each is handed over, as FFmpeg's arguments. */
   readonly codecs: readonly string[];
 }
 
 /** Streams of a file as Matroska with the file's own times, by FFmpeg, without decoding pictures or compressed sound. */
-export async function* matroskaOf(path: string, { seekMs, streams, codecs }: Wanted, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
+export async function* matroskaOf(
+  path: string,
+  { seekMs, lengthMs, streams, codecs }: Wanted,
+  signal?: AbortSignal,
+): AsyncGenerator<Uint8Array> {
   const args = [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-copyts'],
     ...['-fflags', '+genpts'], // program streams stamp only some pictures
     ...(seekMs === null ? [] : ['-ss', (seekMs / 1000).toFixed(3), '-noaccurate_seek']),
+    ...(lengthMs === undefined ? [] : ['-t', (lengthMs / 1000).toFixed(3)]),
     ...[...fileInput(path), ...streams.flatMap((s) => ['-map', `0:${s}`]), '-map_chapters', '-1', '-map_metadata', '-1'],
     ...codecs,
     ...['-copypriorss', '1', '-avoid_negative_ts', 'disabled', '-max_interleave_delta', '0', '-f', 'matroska', 'pipe:1'],

@@ -1,8 +1,10 @@
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { readFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
+import { MatroskaWriter } from '@/core/matroska';
 import { PairReader, Rewriter, type Met } from '@/core/stereo';
+import { avcConfiguration } from '@/core/streams';
 
 /** Small true pairs of views, with the hash of each picture as their encoder reconstructed it: made before any of our code saw them. */
 const FOLDER = path.join(import.meta.dirname, 'samples', 'two-views');
@@ -84,4 +86,64 @@ export function decodedPictures(stream: Uint8Array, { width, height }: { readonl
   const size = width * height * 1.5;
   const pictures = Array.from({ length: Math.floor(stdout.byteLength / size) }, (_, i) => stdout.subarray(i * size, (i + 1) * size));
   return { pictures, sums: pictures.map((p) => createHash('md5').update(p).digest('hex')), complaints: stderr.toString() };
+}
+
+const FRAME_TICKS = 1_125_000;
+/** How long a picture of the samples is shown: 24 a second. */
+export const PAIR_FRAME_TICKS = FRAME_TICKS;
+
+/** A pair as a master holds it: both views in each block, the second told by its configuration. */
+export async function pairMaster(name: (typeof PAIRS)[number], file: string): Promise<void> {
+  const { units } = samplePair(name);
+  const reader = new PairReader();
+  // When each is shown: by the order that the base view counts itself.
+  const orders = units.map((access, i) => {
+    const header = reader.read(access).base?.slices[0]?.header;
+    return header?.sequence.orderType === 0 ? header.orderLsb : i;
+  });
+  const shown = [...orders].sort((a, b) => a - b);
+  const ofType = (type: number, within = units[0] ?? []) => within.filter((u) => ((u[0] ?? 0) & 31) === type);
+  const isSecond = (units[0] ?? []).findIndex((u) => [15, 20, 24].includes((u[0] ?? 0) & 31));
+  const chunks: Buffer[] = [];
+  const writer = new MatroskaWriter(
+    {
+      write: (data) => {
+        chunks.push(Buffer.from(data));
+        return Promise.resolve();
+      },
+      writeAt: null,
+    },
+    1,
+    0,
+  );
+  const description = {
+    ...{
+      title: name,
+      application: 'test',
+      seed: name,
+      chapters: [],
+      tags: [],
+      durationNs: Math.round((units.length * FRAME_TICKS * 1000) / 27),
+    },
+    tracks: [
+      {
+        ...{ kind: 'video' as const, uid: 1n, codecId: 'V_MPEG4/ISO/AVC', name: '', language: null, isDefault: true, isForced: false },
+        ...{ isHearingImpaired: false, isVisuallyImpaired: false, isOriginal: false, isCommentary: false },
+        codecPrivate: avcConfiguration(ofType(7), ofType(8, units[0]?.slice(0, isSecond))),
+        defaultDurationNs: Math.round((FRAME_TICKS * 1000) / 27),
+        ...{ pixelWidth: PAIR_SIZE.width, pixelHeight: PAIR_SIZE.height, displayAspect: [PAIR_SIZE.width, PAIR_SIZE.height] as const },
+        ...{ interlacing: 'progressive' as const, topFieldFirst: null, colour: null, packed: null },
+        twoViews: { baseIsRight: false, configuration: avcConfiguration(ofType(15), ofType(8, units[0]?.slice(isSecond))) },
+      },
+    ],
+  };
+  await writer.begin(description);
+  for (const [i, access] of units.entries()) {
+    const data = Buffer.concat(access.flatMap((u) => [Buffer.from([u.length >>> 24, u.length >>> 16, u.length >>> 8, u.length]), u]));
+    const ticks = shown.indexOf(orders[i] as number) * FRAME_TICKS;
+    writer.add({ track: 0, ticks, durationTicks: null, key: i === 0, discardable: false, data });
+    if (writer.pending) await writer.flush();
+  }
+  await writer.finish(description);
+  writeFileSync(file, Buffer.concat(chunks));
 }

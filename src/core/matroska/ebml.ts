@@ -2,6 +2,9 @@
 
 import { concatBytes } from '../bytes';
 
+/** BlockAddIDType of the second view's configuration: "mvcC". */
+export const MVC_CONFIGURATION = 0x6d766343;
+
 /** Element identifiers with their marker bits. RFC 9559 section 5.1 names the Matroska ones. */
 export const ID = {
   EBML: 0x1a45dfa3,

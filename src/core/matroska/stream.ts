@@ -1,16 +1,21 @@
 import { ChunkReader, DiscError, concatBytes, type Where } from '../bytes';
-import { ID, uint } from './ebml';
+import { ID, MVC_CONFIGURATION, uint } from './ebml';
 import { UNKNOWN, children, readHeadOf, textOf, unsigned } from './elements';
 
 /** A track as its file describes it, in that file's own elements. */
 export interface DescribedTrack {
   readonly number: number;
+  readonly kind: 'video' | 'audio' | 'subtitle' | 'other';
   readonly codecId: string;
   /** What a player needs to decode it, element by element as it stands: codec data, picture and sound, delays. */
   readonly elements: Uint8Array;
   readonly defaultDurationNs: number | null;
   /** Of those, what the codec itself says; empty where it says nothing. */
   readonly codecPrivate: Uint8Array;
+  /** Its picture, as the whole element that describes it; empty where it has none. */
+  readonly picture: Uint8Array;
+  /** MVCDecoderConfigurationRecord of a second view that stands in its blocks (ISO/IEC 14496-15 7.5.1); null where none is said. */
+  readonly secondView: Uint8Array | null;
 }
 
 export interface StreamBlock {
@@ -42,14 +47,34 @@ const KEPT = new Set<number>([
   ID.Audio,
 ]);
 
+/** Types of tracks: RFC 9559 5.1.4.1.3. */
+const KINDS: Readonly<Record<number, DescribedTrack['kind']>> = { 1: 'video', 2: 'audio', 17: 'subtitle' };
+
+/** The configuration of a second view, where a mapping of additions is one. */
+function secondViewOf(mapping: Uint8Array, where: Where): Uint8Array | null {
+  let isOne = false;
+  let data: Uint8Array | null = null;
+  for (const field of children(mapping, where)) {
+    if (field.id === ID.BlockAddIDType) isOne = unsigned(field.data) === MVC_CONFIGURATION;
+    else if (field.id === ID.BlockAddIDExtraData) data = field.data;
+  }
+  return isOne ? data : null;
+}
+
 function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
   let number = 0;
+  let kind: DescribedTrack['kind'] = 'other';
+  let picture: Uint8Array = new Uint8Array(0);
+  let secondView: Uint8Array | null = null;
   let codecId = '';
   let defaultDurationNs: number | null = null;
   const elements: Uint8Array[] = [];
   let codecPrivate: Uint8Array = new Uint8Array(0);
   for (const field of children(entry, where)) {
     if (field.id === ID.TrackNumber) number = unsigned(field.data);
+    else if (field.id === ID.TrackType) kind = KINDS[unsigned(field.data)] ?? 'other';
+    else if (field.id === ID.Video) picture = field.whole;
+    else if (field.id === ID.BlockAdditionMapping) secondView ??= secondViewOf(field.data, where);
     else if (field.id === ID.CodecID) codecId = textOf(field.data);
     else if (field.id === ID.DefaultDuration) {
       const ns = unsigned(field.data);
@@ -60,7 +85,7 @@ function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
     if (KEPT.has(field.id)) elements.push(field.whole);
   }
   if (defaultDurationNs) elements.push(uint(ID.DefaultDuration, defaultDurationNs));
-  return { number, codecId, elements: concatBytes(elements), defaultDurationNs, codecPrivate };
+  return { number, kind, codecId, elements: concatBytes(elements), defaultDurationNs, codecPrivate, picture, secondView };
 }
 
 interface BlockPlace {

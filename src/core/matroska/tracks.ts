@@ -1,5 +1,5 @@
 import { concatBytes } from '../bytes';
-import { ID, binary, float64, master, uint, utf8 } from './ebml';
+import { ID, MVC_CONFIGURATION, binary, float64, master, uint, utf8 } from './ebml';
 import type { Hdr10 } from '../streams';
 import { iso639_2 } from './languages';
 
@@ -72,8 +72,6 @@ const FIELD_ORDER = { top: 1, bottom: 6 } as const;
 const LACED_VIEWS = { left: 13, right: 14 } as const;
 /** StereoMode of pictures that hold both views (RFC 9559 table 4). */
 const PACKED_VIEWS = { beside: { left: 1, right: 11 }, below: { left: 3, right: 2 } } as const;
-/** BlockAddIDType of the second view's configuration: "mvcC". */
-const MVC_CONFIGURATION = 0x6d766343;
 
 const flag = (id: number, value: boolean, byDefault = false) => (value === byDefault ? null : uint(id, value ? 1 : 0));
 

@@ -1,4 +1,4 @@
-import type { EncodePlan, PlannedAudio } from './encode-plan';
+import { takesBothViews, type EncodePlan, type PlannedAudio } from './encode-plan';
 import { BESIDE, filtersOf, isGraph, slowed, uploaded } from './filters';
 import { deviceArguments, hardwareArguments } from './hardware';
 import { HARDWARE_ENCODER, type HardwareName } from './hardware-names';
@@ -43,8 +43,8 @@ export const VIDEO_ENCODER: Readonly<Record<Exclude<EncodePlan['video']['codec']
   'MPEG-4': 'mpeg4',
 };
 
-/** Filters that not every machine has all of. */
-export const FILTER_NAMES = ['thorough deinterlacing', 'another speed'] as const;
+/** What not every FFmpeg does: filters, and decoding both views of a stereoscopic title. */
+export const FILTER_NAMES = ['thorough deinterlacing', 'another speed', 'both views'] as const;
 
 /** What recipes ask of FFmpeg, by the names that they use. */
 export type EncoderName = keyof typeof VIDEO_ENCODER | keyof typeof AUDIO_ENCODER | (typeof FILTER_NAMES)[number] | HardwareName;
@@ -60,6 +60,7 @@ export const encodersOf = ({ video, audio }: EncodePlan): EncoderName[] => [
   ...new Set([video.codec, ...audio.map((a) => a.codec)].filter((codec) => codec !== 'copy')),
   ...(video.steps.some((s) => s.kind === 'deinterlace' && s.thorough) ? ['thorough deinterlacing' as const] : []),
   ...(audio.some((a) => a.slower && !a.slower.pitchFalls) ? ['another speed' as const] : []),
+  ...(takesBothViews({ video }) ? ['both views' as const] : []),
 ];
 
 const X26X_PRESET: Readonly<Record<Effort, string>> = { little: 'veryfast', medium: 'medium', much: 'slow' };
@@ -363,22 +364,28 @@ export type FileTags = Partial<Readonly<Record<'title' | 'album' | 'track' | 'la
 /**
  * Everything that FFmpeg is told to make a copy by a plan, from a master's file.
  * @param input what FFmpeg reads: a file, or `pipe:0`. @param log where a first pass has left what it saw; see `firstPassArguments`.
+ * @param master where everything but the picture is, if that is another file.
  */
-export function encoderArguments(plan: EncodePlan, input: string, output: string, log = '', tags: FileTags = {}): string[] {
-  const filters = uploaded(plan, shaped(plan, slowed(plan, filtersOf(plan))));
+export function encoderArguments(plan: EncodePlan, input: string, output: string, log = '', tags: FileTags = {}, master = input): string[] {
+  const apart = master !== input;
+  const others = apart ? 1 : 0;
+  const filters = uploaded(plan, shaped(plan, slowed(plan, filtersOf(plan, others))));
   const pass = plan.video.rate?.passes === 2 ? { number: 2 as const, log } : null;
-  const { inputs, at } = furtherInputs(plan, input, 1);
+  const { inputs, at } = furtherInputs(plan, master, others + 1);
+  const { options } = mixes(plan.audio);
   return [
     ...QUIET,
     ...deviceArguments(plan.video.hardware),
-    ...mixes(plan.audio).options,
-    ...['-f', 'matroska', '-i', input],
+    // Each input keeps its clock: a picture that begins after its sound would else be put to its beginning.
+    ...(apart ? ['-copyts', '-thread_queue_size', '512', '-f', 'matroska', '-i', input] : []),
+    ...[...options, '-f', 'matroska', '-i', master],
     ...inputs,
     ...(plan.soundOnly ? [] : isGraph(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
-    ...audioArguments(plan, 0, at.mixed),
-    ...subtitleArguments(plan, at.subtitles ?? 0),
+    ...audioArguments(plan, others, at.mixed),
+    ...subtitleArguments(plan, at.subtitles ?? others),
     ...coverArguments(plan, at.cover),
-    ...['-map_chapters', String(at.chapters ?? 0), '-map_metadata', '0'],
+    ...['-map_chapters', String(at.chapters ?? others), '-map_metadata', String(others)],
+    ...(apart ? ['-map_metadata:s:v:0', '1:s:v:0'] : []),
     ...(plan.soundOnly ? Object.entries(tags).flatMap(([name, value]) => ['-metadata', `${name}=${value}`]) : []),
     ...(filters === '' || isGraph(plan) || plan.soundOnly ? [] : ['-filter:v:0', filters]),
     ...timesOf(plan),
@@ -389,11 +396,14 @@ export function encoderArguments(plan: EncodePlan, input: string, output: string
 }
 
 /** The first of two passes: the picture alone is looked through, and nothing kept but what the second needs. */
-export function firstPassArguments(plan: EncodePlan, input: string, log: string): string[] {
-  const filters = slowed(plan, filtersOf(plan));
+export function firstPassArguments(plan: EncodePlan, input: string, log: string, master = input): string[] {
+  const apart = master !== input;
+  const filters = slowed(plan, filtersOf(plan, apart ? 1 : 0));
   return [
     ...QUIET,
+    ...(apart ? ['-copyts'] : []),
     ...['-f', 'matroska', '-i', input],
+    ...(apart ? ['-f', 'matroska', '-i', master] : []),
     ...(isGraph(plan) ? ['-filter_complex', filters, '-map', '[picture]'] : ['-map', '0:v:0']),
     ...['-an', '-sn', '-map_chapters', '-1'],
     ...(filters === '' || isGraph(plan) ? [] : ['-filter:v:0', filters]),
@@ -405,7 +415,10 @@ export function firstPassArguments(plan: EncodePlan, input: string, log: string)
 
 const seconds = (ms: number): string => (ms / 1000).toFixed(6);
 
-/** One piece of the picture, by the times of its source: see `divideEncode`. It is Matroska, whatever the copy will be. */
+/**
+ * One piece of the picture, by the times of its source: see `divideEncode`. It is Matroska, whatever the copy will be.
+ * @param input a file, or a pipe that begins where the piece does, on the source's clock.
+ */
 export function pieceArguments(plan: EncodePlan, { fromMs, toMs, seekMs, warmUpMs }: EncodePiece, input: string, output: string): string[] {
   const trim = (start: number | null, end: number | null) =>
     start === null && end === null
@@ -415,7 +428,7 @@ export function pieceArguments(plan: EncodePlan, { fromMs, toMs, seekMs, warmUpM
   const filters = shaped(plan, slowed(plan, cut.join(',')));
   return [
     ...QUIET,
-    ...['-copyts', '-seek_timestamp', '1', ...(seekMs === null ? [] : ['-ss', seconds(seekMs)]), '-noaccurate_seek'],
+    ...['-copyts', '-seek_timestamp', '1', ...(seekMs === null || input === 'pipe:0' ? [] : ['-ss', seconds(seekMs)]), '-noaccurate_seek'],
     ...['-f', 'matroska', '-i', input, '-map', '0:v:0', '-map_chapters', '-1'],
     ...(filters === '' ? [] : ['-filter:v:0', filters]),
     ...timesOf(plan),

@@ -79,9 +79,17 @@ function markFilter(mark: Mark, heightPixels: number, eye: string): string {
 const TO_STANDARD =
   'zscale=t=linear:npl=100,format=gbrpf32le,zscale=p=bt709,tonemap=tonemap=hable:desat=0,zscale=t=bt709:m=bt709:r=tv,format=yuv420p';
 
+/** Between a copy, a quarter of a picture after its original, and the other eye's picture, half of one after it. */
+const LEAST_APART = 0.375;
+
 /** The filters of a step, by their names in FFmpeg. @param eye put to the names of labels, where there is a chain for each eye. */
 function filterOf(step: PictureStep, heightPixels: number, eye = ''): string {
   switch (step.kind) {
+    case 'pair': {
+      // Second pictures come half a picture later; what comes sooner is a copy that only decoding needed.
+      const least = ((step.frameMs / 1000) * LEAST_APART).toFixed(6);
+      return `select='isnan(prev_selected_t)+gte(t-prev_selected_t,${least})',stereo3d=al:sbsl`;
+    }
     case 'deinterlace': {
       const which = step.all ? 'all' : 'interlaced';
       if (step.thorough) return `nnedi=weights=${BESIDE.weights}:deint=${which}:field=${step.fields ? 'af' : 'a'}`;
@@ -135,15 +143,18 @@ const isOverlaid = (step: PictureStep | undefined): step is PictureStep & { kind
 /** The filters of a plan are a graph of several inputs, that ends in `[picture]`: subtitle pictures are drawn in. */
 export const isGraph = ({ video }: EncodePlan): boolean => video.steps.some(isOverlaid);
 
-/** The filters of a plan; empty where nothing is done. With subtitle pictures drawn in, a graph that ends in `[picture]`. */
-export function filtersOf({ video }: EncodePlan): string {
+/**
+ * The filters of a plan; empty where nothing is done. With subtitle pictures drawn in, a graph that ends in `[picture]`.
+ * @param others input that has what is no picture.
+ */
+export function filtersOf({ video }: EncodePlan, others = 0): string {
   const { steps } = video;
   const at = steps.findIndex(isOverlaid);
   const draw = steps[at];
   if (!isOverlaid(draw)) return said(video, chain(steps, video));
   const before = chain(steps.slice(0, at), video) || 'null';
   const after = said(video, chain(steps.slice(at + 1), video)) || 'null';
-  return `[0:v:0]${before}[frames];[frames][0:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]${after}[picture]`;
+  return `[0:v:0]${before}[frames];[frames][${others}:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]${after}[picture]`;
 }
 
 /** Filters, and more behind them: of a graph, before its end. */

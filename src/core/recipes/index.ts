@@ -2,7 +2,7 @@ export * from './recipe';
 export { isHalf, packingOf } from './views';
 export { ENCODES, QUALITY, USUAL_KEYS } from './codecs';
 export { SHIPPED, recipesById } from './shipped';
-export { allSteps } from './encode-plan';
+export { allSteps, takesBothViews } from './encode-plan';
 export type { EncodePlan, PictureStep, PlannedAudio, PlannedSubtitle, Rate } from './encode-plan';
 export { planEncode } from './plan';
 export type { Reason, ReasonCode } from './reasons';

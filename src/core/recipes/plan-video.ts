@@ -63,16 +63,19 @@ export class VideoPlanner {
 
   /** @param audio as it is planned: what it takes of a size that is wished. */
   video(audio: readonly PlannedAudio[]): EncodePlan['video'] {
-    const { recipe, facts } = this;
+    const { recipe } = this;
     const { container } = recipe;
+    const { facts } = this;
     const { video } = facts;
+    const soundOnly = SOUND_ONLY.has(container);
+    const copied = copiesVideo(recipe, video.codec);
+    const both = facts.packed?.inTurn === true;
     const shape = { widthPixels: video.widthPixels, heightPixels: video.heightPixels };
     const displayAspect = video.displayAspect[0] / video.displayAspect[1];
-    const soundOnly = SOUND_ONLY.has(container);
     const planner = new ViewsPlanner(this.recipe, this.facts, this.reasons);
     const views = soundOnly ? null : planner.wanted();
-    if (video.twoViews && !soundOnly) this.tell('video', 'second view left', [], { weight: 'eyes' });
-    if (soundOnly || copiesVideo(recipe, video.codec)) {
+    if (video.twoViews && !both && !soundOnly) this.tell('video', 'second view left', [], { weight: 'eyes' });
+    if (soundOnly || copied) {
       if (soundOnly) this.tell('video', 'sound only', [container]);
       else this.tell('video', 'video copied', [video.codec]);
       if (!soundOnly && this.wantsTreatment()) this.tell('picture', 'not treated when copied', [], { weight: 'eyes' });
@@ -114,7 +117,10 @@ export class VideoPlanner {
     const { steps: placed, ...eye } = this.spaceSteps(interlaced, lossless);
     const surface = [...placed, ...this.lightSteps(), ...this.surfaceSteps()];
     const { steps: shown, ...out } = views ? planner.steps(views, surface, eye, lossless) : { steps: surface, ...eye };
-    const all = [...steps, ...toned, ...this.drawSteps(), ...shown];
+    const drawn = this.drawSteps();
+    // Subtitles are drawn into each eye's picture before both are one: they stand where the screen is.
+    const pair: PictureStep[] = both ? [...drawn, { kind: 'pair', frameMs: video.frameTicks / 27_000 }] : [];
+    const all = [...pair, ...steps, ...toned, ...(both ? [] : drawn), ...shown];
     const aSecond = 27e6 / video.frameTicks;
     const film = steps.some((s) => s.kind === 'film') ? 0.8 : 1;
     const picturesPerSecond = (aSecond * (framesPerFrame ?? 1) * film) / this.slower;

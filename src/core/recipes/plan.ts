@@ -4,6 +4,7 @@ import { SoundPlanner } from './plan-sound';
 import { VideoPlanner } from './plan-video';
 import { Reasons } from './reasons';
 import { SOUND_ONLY, TEXTS, type Container, type EncodeFacts, type Recipe } from './recipe';
+import { pairedFacts, wantsBothViews } from './views';
 
 /** The text subtitles that a container carries, where it carries any. */
 const TEXT_OF: Readonly<Record<Container, PlannedSubtitle['codec'] | null>> = {
@@ -60,7 +61,8 @@ function slowerBy({ speed, video, container }: Recipe, facts: EncodeFacts, reaso
  * What a recipe does to a reel, and why. Pure: the same before the reel is queued and when it is made, but for what is
  * only known of the stream itself.
  */
-export function planEncode(recipe: Recipe, facts: EncodeFacts): EncodePlan {
+export function planEncode(recipe: Recipe, given: EncodeFacts): EncodePlan {
+  const facts = wantsBothViews(recipe, given) ? pairedFacts(given) : given;
   const reasons = new Reasons();
   const slower = slowerBy(recipe, facts, reasons);
   const audio = new SoundPlanner(recipe, facts, reasons, slower).audio();

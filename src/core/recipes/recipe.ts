@@ -118,6 +118,9 @@ export interface PackedViews {
   readonly first: 'left' | 'right';
 }
 
+/** `inTurn`: two views that come as pictures of their own, one after the other, and are put side by side as they are. */
+export type SeenViews = PackedViews & { readonly inTurn?: boolean };
+
 /** What is known of a reel's picture and tracks: by its tables before it is read, by its stream afterwards. */
 export interface EncodeFacts {
   readonly video: {
@@ -129,11 +132,13 @@ export interface EncodeFacts {
     readonly bitDepth: number;
     readonly dynamicRange: VideoTrack['dynamicRange'];
     readonly twoViews: boolean;
+    /** Of two views, the first decoded one is the right eye's. */
+    readonly baseIsRight?: boolean;
     /** What the stream says of the screen that it was graded on; absent where it was not looked at, or says nothing. */
     readonly brightness?: BrightnessFigures | null;
   };
   /** The picture holds two views, as somebody has said; absent or null for one. */
-  readonly packed?: PackedViews | null;
+  readonly packed?: SeenViews | null;
   /** By the stream's own flags, or by the tables; null where neither says. */
   readonly flaggedInterlaced: boolean | null;
   /** By samples; null where the title was not measured. */

@@ -20,7 +20,7 @@ export function shownSize({ video }: EncodeFacts): { width: number; height: numb
 function backInPlace(plan: EncodePlan, facts: EncodeFacts): string {
   const { width, height } = shownSize(facts);
   const { widthPixels, heightPixels } = facts.video;
-  if (allSteps(plan).some((s) => s.kind === 'turn' || s.kind === 'views'))
+  if (allSteps(plan).some((s) => s.kind === 'turn' || s.kind === 'views' || s.kind === 'pair'))
     return `scale='trunc(iw*sar/2)*2':ih,setsar=1,scale=${width}:${height}:force_original_aspect_ratio=decrease:flags=bicubic,pad=${width}:${height}:-1:-1:color=${CUT_COLOUR}`;
   const crop = plan.video.steps.find((s) => s.kind === 'crop');
   const placed =

@@ -1,5 +1,5 @@
 import type { EncodePlan, ViewsStep } from './encode-plan';
-import type { EncodeFacts, MadeLayout, PACKINGS, PackedViews, Recipe } from './recipe';
+import { SOUND_ONLY, type EncodeFacts, type MadeLayout, type PACKINGS, type Recipe, type SeenViews } from './recipe';
 
 /** Pictures that hold what both eyes see: how they are taken apart, and how they are put together again. */
 
@@ -24,7 +24,8 @@ export const firstEye = ({ swapped }: Recipe['views']): 'left' | 'right' => (swa
 const [MOST_ASPECT, LEAST_ASPECT] = [2.8, 1.1];
 
 /** Whether the eyes of a packed picture were squeezed into it. No film is as wide or as high as two of them in full. */
-export function isHalf({ packing }: PackedViews, displayAspect: readonly [number, number]): boolean {
+export function isHalf({ packing, inTurn }: SeenViews, displayAspect: readonly [number, number]): boolean {
+  if (inTurn) return false;
   const aspect = displayAspect[0] / displayAspect[1];
   return packing === 'beside' ? aspect < MOST_ASPECT : aspect > LEAST_ASPECT;
 }
@@ -52,6 +53,22 @@ export function eyeFacts(facts: EncodeFacts): EncodeFacts {
     measured: facts.measured && { ...facts.measured, bars: outer(facts.measured.bars) },
     barsByHand: facts.barsByHand ? outer(facts.barsByHand) : null,
   };
+}
+
+/** A title with two views as what it is when both are decoded: side by side in full, the view that is decoded first on the left. */
+export function pairedFacts(facts: EncodeFacts): EncodeFacts {
+  const { widthPixels, displayAspect, baseIsRight = false } = facts.video;
+  return {
+    ...facts,
+    video: { ...facts.video, widthPixels: widthPixels * 2, displayAspect: [displayAspect[0] * 2, displayAspect[1]] },
+    packed: { packing: 'beside', first: baseIsRight ? 'right' : 'left', inTurn: true },
+  };
+}
+
+/** Whether a copy of a title with two views has to have both decoded: what shows the first one alone has not. */
+export function wantsBothViews({ views, container, video: { codec } }: Recipe, { video }: EncodeFacts): boolean {
+  if (!video.twoViews || views.layout === 'kept' || codec === 'as it is' || SOUND_ONLY.has(container)) return false;
+  return views.layout !== (video.baseIsRight ? 'right eye' : 'left eye');
 }
 
 /**

@@ -23,7 +23,7 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
   const told = picture ? picture.combed + picture.whole : 0;
   const names = new Map(title.audio.map((t) => [t.stream, t]));
   return {
-    video: { ...video, twoViews: video.secondView !== null },
+    video: { ...video, twoViews: video.secondView !== null, baseIsRight: video.secondView?.baseIsRight ?? false },
     flaggedInterlaced: flaggedInterlaced ?? video.interlaced,
     measured: picture && { scan: picture.scan, combed: told > 0 ? picture.combed / told : 0, bars: picture.bars },
     barsByHand: reel.bars ?? null,

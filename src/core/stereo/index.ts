@@ -1,2 +1,3 @@
 export { PairReader, type CodedPicture, type Pair } from './coded-pictures';
 export { Rewriter, type Met, type Written, type WrittenUnit } from './rewriter';
+export { SHOWN_AT, writeBothViews } from './both-views';

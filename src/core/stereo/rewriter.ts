@@ -180,7 +180,8 @@ export class Rewriter {
 
   private enter(header: Slice['header']): void {
     const { sequence, unit } = header;
-    if (sequence.format.chroma === 3 && sequence.profile !== 244) throw refusal('Its colours are sampled in a way that only one profile has');
+    if (sequence.format.chroma === 3 && sequence.profile !== 244)
+      throw refusal('Its colours are sampled in a way that only one profile has');
     this.started = true;
     this.sets.restart();
     this.sequence = sequence;
@@ -269,7 +270,14 @@ export class Rewriter {
     if (this.live.size > MOST_LIVE) throw refusal(`Both views together need more than ${MOST_LIVE} pictures to refer to`);
   }
 
-  private head(view: 0 | 1, picture: Picture, idr: boolean, referenceIdc: number, commands: readonly Marking[], orders = this.ordersOf(picture, view)) {
+  private head(
+    view: 0 | 1,
+    picture: Picture,
+    idr: boolean,
+    referenceIdc: number,
+    commands: readonly Marking[],
+    orders = this.ordersOf(picture, view),
+  ) {
     const framesOnly = this.sequence?.format.framesOnly ?? true;
     return { idr, idrId: this.idrId, referenceIdc, frameNum: picture.outFrameNum, orders, framesOnly, commands } satisfies PictureHead;
   }
@@ -295,10 +303,10 @@ export class Rewriter {
       const h = slice.header;
       if (view === 1 && h.kind === B && !h.spatialDirect) this.met.temporalDirect++;
       const head = this.head(view, picture, idr, view === 0 ? Math.max(1, h.unit.referenceIdc) : h.unit.referenceIdc, commands, orders);
-      const use = (length: number, redundant: boolean) => {
+      const taken = (length: number, redundant: boolean) => {
         this.sets.write(this.out, h.picture, length, redundant);
       };
-      putSlice(this.out, slice.unit, h, head, entries[i] ?? [], this.sets.of(h.picture), use);
+      putSlice(this.out, slice.unit, h, head, entries[i] ?? [], this.sets.of(h.picture), taken);
     });
     this.pictures.push({ role: view === 0 ? 'base' : 'dependent', from: view === 0 ? 0 : from, to: this.out.length });
     if (referenceIdc > 0) this.hold(picture);

@@ -140,7 +140,8 @@ function parse(plain: Uint8Array, unit: UnitHead, sets: ParameterSets): { header
   if (Math.max(...active) > MOST_LISTED) throw broken('A list has too many references');
   const modifications = [kind === I ? [] : readModifications(bits), kind === B ? readModifications(bits) : []] as const;
   const weightsFrom = bits.position;
-  if ((picture.weighted && kind === P) || (picture.weightedBi === 1 && kind === B)) skipWeights(bits, active, kind === B ? 2 : 1, chroma !== 0);
+  if ((picture.weighted && kind === P) || (picture.weightedBi === 1 && kind === B))
+    skipWeights(bits, active, kind === B ? 2 : 1, chroma !== 0);
   const weightsTo = bits.position;
   let longTermIdr = false;
   let marking: Marking[] | null = null;

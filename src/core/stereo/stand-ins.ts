@@ -7,7 +7,8 @@ import { putList, putMarking, putPicture, sliceByte, type Entry, type PictureHea
 /** Number of the picture set that they use: no other has it. */
 export const OWN_SET = 0;
 
-const blocksOf = ({ widthUnits, heightUnits, framesOnly }: SequenceSet['format']): number => widthUnits * heightUnits * (framesOnly ? 1 : 2);
+const blocksOf = ({ widthUnits, heightUnits, framesOnly }: SequenceSet['format']): number =>
+  widthUnits * heightUnits * (framesOnly ? 1 : 2);
 
 /** Their picture set: CAVLC, two references, nothing else of what there could be. */
 export function ownPictureSet(): Uint8Array {

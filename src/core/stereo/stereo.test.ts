@@ -1,7 +1,10 @@
 import { PAIRS, decodedPictures, rewritten, samplePair } from '@/test-support/two-views';
 
 /** Pictures without copies: each of these is the base picture once more, between both of its moment. @throws where it is not. */
-function withoutCopies(found: readonly string[], [base, dependent]: readonly [readonly string[], readonly string[]]): { left: string[]; right: string[]; copies: number } {
+function withoutCopies(
+  found: readonly string[],
+  [base, dependent]: readonly [readonly string[], readonly string[]],
+): { left: string[]; right: string[]; copies: number } {
   const rest = [...found];
   const [left, right]: [string[], string[]] = [[], []];
   let copies = 0;

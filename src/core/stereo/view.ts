@@ -33,7 +33,9 @@ export const newPicture = (view: 0 | 1, exists = true): Picture => ({
   ...{ exists, broken: false, outFrameNum: 0, outLong: null, copy: null },
 });
 
-type Counted = Pick<SliceHeader, 'sequence' | 'frameNum' | 'orderLsb' | 'deltaBottom' | 'delta'> & { unit: Pick<SliceHeader['unit'], 'idr' | 'referenceIdc'> };
+type Counted = Pick<SliceHeader, 'sequence' | 'frameNum' | 'orderLsb' | 'deltaBottom' | 'delta'> & {
+  unit: Pick<SliceHeader['unit'], 'idr' | 'referenceIdc'>;
+};
 
 /**
  * One view's orders, lists and references, frames only; never shared between views.
@@ -156,7 +158,8 @@ export class View {
       const count = active[l] as number;
       if (count === 0) return [];
       // The one view that there is beside this one may be referred to.
-      const between = base && views ? ((unit.anchor ? views.anchor : views.nonAnchor)[1]?.[l] ?? []).filter((id) => id === views.ids[0]) : [];
+      const between =
+        base && views ? ((unit.anchor ? views.anchor : views.nonAnchor)[1]?.[l] ?? []).filter((id) => id === views.ids[0]) : [];
       const list = [...initial, ...between.map(() => base)].slice(0, count);
       while (list.length < count) list.push(null);
       let at = 0;

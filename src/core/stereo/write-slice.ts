@@ -68,7 +68,14 @@ export function putMarking(w: BitWriter, { idr, referenceIdc, commands }: Pictur
 export const sliceByte = ({ idr, referenceIdc }: PictureHead): number => (referenceIdc << 5) | (idr ? 5 : 1);
 
 /** Writes the head of a slice anew. @param set number of its picture set. @param redundant that set has a count of redundant pictures. */
-function putHead(w: BitWriter, header: SliceHeader, head: PictureHead, lists: readonly (readonly Entry[])[], set: number, redundant: boolean) {
+function putHead(
+  w: BitWriter,
+  header: SliceHeader,
+  head: PictureHead,
+  lists: readonly (readonly Entry[])[],
+  set: number,
+  redundant: boolean,
+) {
   w.clear();
   w.write(8, sliceByte(head));
   w.ue(header.firstBlock);
@@ -100,7 +107,7 @@ const scratch = new BitWriter();
  *
  * With CAVLC the data go on within a byte, and the samples of I_PCM blocks begin at a whole one (7.3.5): so the new head has the length,
  * modulo 8, of the old one. Codes of set numbers are 9, 11, 13 or 15 bits long, and the count of redundant pictures takes one more.
- * @param use says which number was taken, before the slice. @param unit the slice as it stands.
+ * @param taken says which number it was, before the slice. @param unit the slice as it stands.
  */
 export function putSlice(
   to: UnitBuffer,
@@ -109,13 +116,13 @@ export function putSlice(
   head: PictureHead,
   lists: readonly (readonly Entry[])[],
   numbers: SetNumbers,
-  use: (length: number, redundant: boolean) => void,
+  taken: (length: number, redundant: boolean) => void,
 ): void {
   const w = scratch;
   const { dataAt, plain, picture } = header;
   const dataByte = (dataAt + 7) >> 3;
   if (picture.cabac) {
-    use(0, false);
+    taken(0, false);
     putHead(w, header, head, lists, numbers.of(0, false), false);
     w.align(1);
   } else {
@@ -124,7 +131,7 @@ export function putSlice(
       const [length, redundant] = [k >> 1, (k & 1) === 1];
       putHead(w, header, head, lists, numbers.of(length, redundant), redundant);
       if (((w.length - dataAt) & 7) !== 0) continue;
-      use(length, redundant);
+      taken(length, redundant);
       break;
     }
     w.copy(plain, dataAt, dataByte * 8);

@@ -1,0 +1,87 @@
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import path from 'node:path';
+import { SHIPPED, planEncode, type EncodeFacts, type Recipe, type ViewLayout } from '@/core/recipes';
+import { temporaryFolder } from '@/test-support/discs';
+import { factsOf } from '@/test-support/encodes';
+import { PAIRS, PAIR_FRAME_TICKS, PAIR_SIZE, pairMaster, samplePair } from '@/test-support/two-views';
+import { encodeCopy } from './encode-pieces';
+
+/** Copies of titles with two views: what is in them is compared with what the pairs' own encoder reconstructed. */
+
+const folder = temporaryFolder();
+const { width, height } = PAIR_SIZE;
+const facts: EncodeFacts = {
+  ...factsOf(
+    {
+      codec: 'H.264',
+      widthPixels: width,
+      heightPixels: height,
+      displayAspect: [width, height],
+      frameTicks: PAIR_FRAME_TICKS,
+      twoViews: true,
+    },
+    null,
+  ),
+  flaggedInterlaced: false,
+  durationMs: 1000,
+};
+const recipe = (layout: ViewLayout, swapped = false): Recipe => ({
+  ...(SHIPPED[0] as Recipe),
+  container: 'Matroska',
+  video: { ...(SHIPPED[0] as Recipe).video, codec: 'FFV1', rate: null },
+  picture: { ...(SHIPPED[0] as Recipe).picture, mostRows: null },
+  views: { layout, swapped },
+});
+
+/** Pictures of a stretch of a file's frames, by hash. */
+function sumsOf(file: string, crop: string): string[] {
+  const size = crop.split(':').slice(0, 2).map(Number);
+  const bytes = ((size[0] ?? 0) * (size[1] ?? 0) * 3) / 2;
+  const { stdout } = spawnSync(
+    'ffmpeg',
+    ['-v', 'error', '-i', file, '-vf', `crop=${crop}`, '-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-'],
+    { maxBuffer: 2 ** 28 },
+  );
+  return Array.from({ length: stdout.byteLength / bytes }, (_, i) =>
+    createHash('md5')
+      .update(stdout.subarray(i * bytes, (i + 1) * bytes))
+      .digest('hex'),
+  );
+}
+
+async function copyOf(name: (typeof PAIRS)[number], r: Recipe): Promise<{ file: string; notes: string[] }> {
+  const [master, output] = [path.join(folder, `${name}.mkv`), path.join(folder, `${name} ${r.views.layout} ${r.views.swapped}.mkv`)];
+  await pairMaster(name, master);
+  const notes: string[] = [];
+  const order = {
+    plan: planEncode(r, facts),
+    master,
+    masterMs: 1000,
+    output,
+    folder: `${output}.pieces`,
+    application: 'test',
+    pieceMs: 60_000,
+  };
+  await encodeCopy(order, { progress: () => undefined, note: (text) => notes.push(text) });
+  return { file: output, notes };
+}
+
+test.each(PAIRS)('%s: both halves of a side-by-side copy are the two views, picture by picture', async (name) => {
+  const { sums } = samplePair(name);
+  const { file, notes } = await copyOf(name, recipe('side by side'));
+  expect(notes).toEqual([]);
+  expect(sumsOf(file, `${width}:${height}:0:0`)).toEqual(sums[0]);
+  expect(sumsOf(file, `${width}:${height}:${width}:0`)).toEqual(sums[1]);
+});
+
+test('over-under with the right eye first, and each eye alone', async () => {
+  const { sums } = samplePair('b-implicit');
+  const { file: below } = await copyOf('b-implicit', recipe('over-under', true));
+  expect(sumsOf(below, `${width}:${height}:0:0`)).toEqual(sums[1]);
+  expect(sumsOf(below, `${width}:${height}:0:${height}`)).toEqual(sums[0]);
+  const { file: right } = await copyOf('b-implicit', recipe('right eye'));
+  expect(sumsOf(right, `${width}:${height}:0:0`)).toEqual(sums[1]);
+  const { file: left } = await copyOf('b-implicit', recipe('left eye'));
+  expect(sumsOf(left, `${width}:${height}:0:0`)).toEqual(sums[0]);
+});
