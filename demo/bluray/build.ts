@@ -9,6 +9,8 @@ import { makeSoundClip } from './sound-clip';
 
 /** Raise when the way of authoring changes, so that cached discs are made anew. */
 const AUTHORING_VERSION = 5;
+/** Of discs with two views. */
+const VIEWS_VERSION = 1;
 
 /**
  * Builds Blu-ray discs where they are not yet there, or were made by an older version. Clips of the same name in several
@@ -26,7 +28,7 @@ export async function buildBlurays(
     const target = targets.get(plan.id) ?? '';
     const stampFile = path.join(cache, `stamp-${plan.id}`);
     const stamp = createHash('sha256')
-      .update(JSON.stringify([AUTHORING_VERSION, plan]))
+      .update(JSON.stringify([AUTHORING_VERSION, plan, ...(plan.twoViews ? [VIEWS_VERSION] : [])]))
       .digest('hex');
     if (existsSync(target) && existsSync(stampFile) && (await readFile(stampFile, 'utf8')) === stamp) continue;
     const work = path.join(cache, `work-${plan.id}`);
@@ -41,6 +43,8 @@ export async function buildBlurays(
     // What streams held before they were authored: tests compare with this, not with what our own reader says.
     const truths = clips.flat().flatMap((c) => (c.truth ? [[c.name, c.truth] as const] : []));
     if (truths.length > 0) await writeFile(path.join(cache, `truth-${plan.id}.json`), JSON.stringify(Object.fromEntries(truths)));
+    const views = clips.flat().flatMap((c) => (c.views ? [[c.name, c.views] as const] : []));
+    if (views.length > 0) await writeFile(path.join(cache, `views-${plan.id}.json`), JSON.stringify(Object.fromEntries(views)));
     await rm(work, { recursive: true, force: true });
     await writeFile(stampFile, stamp);
     say(`  disc ${plan.label}`);

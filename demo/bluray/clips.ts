@@ -6,8 +6,9 @@ import { divideClip, truthOf, type Division, type Truth } from './divide';
 import { makeGraphics, type Line } from './graphics';
 import { packetize } from './packetize';
 import { mergeStreams, scanClip, type ClipFacts } from './scan';
-import { pesOf, toSecondView } from './second-view';
+import { pesOf } from './pes-packets';
 import type { AuthoredStream } from './structures';
+import { Frames, encodeSecondView, type EncodedView } from './view-encoder';
 
 export type ClipAudio =
   | { readonly codec: 'truehd' | 'ac3' | 'eac3' | 'dts'; readonly channels: 2 | 6; readonly language: string; readonly tone: number }
@@ -42,6 +43,8 @@ export interface MadeClip {
   readonly facts: ClipFacts;
   /** Of a clip that was divided: what it held in one. */
   readonly truth?: Truth;
+  /** Of a clip with a second view: what both views' pictures are. */
+  readonly views?: EncodedView['pictures'];
 }
 
 const VIDEO_PID = 0x1011;
@@ -147,8 +150,8 @@ function pictureGraph(plan: ClipPlan, eye: number, input = 0): string {
   const size = Math.round(plan.height / 22);
   return [
     `[${input}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${source})/TB,trim=end_frame=${frames}`,
-    `crop=${plan.width}:${plan.height}:'(iw-ow)/2*(1+sin(n/110))+${eye * 4}':0,setsar=1`,
-    `drawbox=x='mod(t*60+${eye * 6},${plan.width})':y=${Math.round(plan.height * 0.55)}:w=${Math.round(plan.width / 18)}:h=${Math.round(plan.height / 40)}:color=0x2b1d14:t=fill`,
+    `crop=${plan.width}:${plan.height}:'(iw-ow)/2*(1+sin(n/110))-${eye * 8}':0,setsar=1`,
+    `drawbox=x='mod(t*60+${plan.width}-${eye * 12},${plan.width})':y=${Math.round(plan.height * 0.55)}:w=${Math.round(plan.width / 18)}:h=${Math.round(plan.height / 40)}:color=0x2b1d14:t=fill`,
     `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${size}:y=h-${2 * size}:fontsize=${size}:fontcolor=white@0.85`,
     ...(interlaced ? ['interlace=scan=tff'] : []),
   ].join(',');
@@ -178,30 +181,26 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
   );
   const { second } = plan;
   const secondStill = second ? await makeStill({ ...second, name: plan.name }, folder) : null;
-  const encode = async (eye: number, file: string) => {
-    const withSound = eye === 0;
-    const lastInput = 1 + sound.length + sups.length;
-    const graph = second
-      ? `${pictureGraph(plan, eye)}[v];${pictureGraph({ ...plan, ...second, title: `${plan.title} again` }, eye, lastInput)}[w]`
-      : `${pictureGraph(plan, eye)}[v]`;
-    await run('ffmpeg', [
-      ...quiet,
-      ...['-i', still],
-      ...(withSound ? sound.flatMap((a) => ['-f', 'lavfi', '-i', soundSource(a, plan.seconds)]) : []),
-      ...(withSound ? sups.flatMap((f) => ['-i', f]) : []),
-      ...(secondStill ? ['-i', secondStill] : []),
-      ...['-filter_complex', graph, '-map', '[v]', ...(second ? ['-map', '[w]'] : [])],
-      ...(withSound ? [...sound, ...sups].flatMap((_, i) => ['-map', String(i + 1)]) : []),
-      ...args,
-      ...(withSound ? sound.flatMap(audioArguments) : []),
-      ...['-c:s', 'copy', '-r', VIDEO[plan.video].rate, '-muxdelay', '0', '-output_ts_offset', String(plan.clock)],
-      ...(second ? ['-streamid', `1:${SECOND_PICTURE_PID}`] : []),
-      ...['-f', 'mpegts', '-mpegts_m2ts_mode', '1', file],
-    ]);
-    return new Uint8Array(await readFile(file));
-  };
   const file = path.join(folder, `${plan.name}.m2ts`);
-  const data = await encode(0, file);
+  const lastInput = 1 + sound.length + sups.length;
+  const graph = second
+    ? `${pictureGraph(plan, 0)}[v];${pictureGraph({ ...plan, ...second, title: `${plan.title} again` }, 0, lastInput)}[w]`
+    : `${pictureGraph(plan, 0)}[v]`;
+  await run('ffmpeg', [
+    ...quiet,
+    ...['-i', still],
+    ...sound.flatMap((a) => ['-f', 'lavfi', '-i', soundSource(a, plan.seconds)]),
+    ...sups.flatMap((f) => ['-i', f]),
+    ...(secondStill ? ['-i', secondStill] : []),
+    ...['-filter_complex', graph, '-map', '[v]', ...(second ? ['-map', '[w]'] : [])],
+    ...[...sound, ...sups].flatMap((_, i) => ['-map', String(i + 1)]),
+    ...args,
+    ...sound.flatMap(audioArguments),
+    ...['-c:s', 'copy', '-r', VIDEO[plan.video].rate, '-muxdelay', '0', '-output_ts_offset', String(plan.clock)],
+    ...(second ? ['-streamid', `1:${SECOND_PICTURE_PID}`] : []),
+    ...['-f', 'mpegts', '-mpegts_m2ts_mode', '1', file],
+  ]);
+  const data = new Uint8Array(await readFile(file));
   const kinds = plan.audio.flatMap((a) => (a.codec === 'truehd' ? ['truehd', 'ac3'] : [a.codec]));
   const truth = plan.divided ? await truthOf(file, kinds) : null;
   const format = formatCode(plan) | (RATE_CODE[VIDEO[plan.video].rate] ?? 1);
@@ -228,8 +227,10 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
     return (await divideClip(whole, plan.divided, VIDEO_PID, frame90k)).map((half) => ({ ...half, truth }));
   }
   if (plan.secondView !== undefined) {
-    const other = await encode(1, path.join(folder, `${plan.secondView}-plain.m2ts`));
-    const view = packetize(SECOND_VIEW_PID, pesOf(other, VIDEO_PID).map(toSecondView));
+    const wanted = new Frames(['-i', still, '-filter_complex', `${pictureGraph(plan, 1)}[v]`, '-map', '[v]'], plan);
+    const decoded = new Frames(['-i', file, '-map', '0:v:0'], plan);
+    const encoded = await encodeSecondView(pesOf(data, VIDEO_PID), decoded, wanted, plan);
+    const view = packetize(SECOND_VIEW_PID, encoded.packets);
     const viewFile = path.join(folder, `${plan.secondView}.m2ts`);
     await writeFile(viewFile, view);
     made.push({
@@ -237,6 +238,7 @@ export async function makeClip(plan: ClipPlan, folder: string): Promise<MadeClip
       file: viewFile,
       streams: [{ pid: SECOND_VIEW_PID, coding: 0x20, format: formatCode(plan) | 1 }],
       facts: scanClip(view, SECOND_VIEW_PID, frame90k),
+      views: encoded.pictures,
     });
   }
   return made;

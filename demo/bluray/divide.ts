@@ -5,7 +5,7 @@ import { run } from '../run';
 import type { MadeClip } from './clips';
 import { packetize, type AuthoredPes } from './packetize';
 import { scanClip } from './scan';
-import { pesOf } from './second-view';
+import { pesOf } from './pes-packets';
 
 /**
  * Divides one clip in two at a key picture, as a disc does at a seamless join: the sound that belongs to the end of the first stands

@@ -1,8 +1,10 @@
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
+import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { SHIPPED, planEncode, type EncodeFacts, type Recipe, type ViewLayout } from '@/core/recipes';
-import { temporaryFolder } from '@/test-support/discs';
+import { encodeFacts, wholeTitleReel, type Reel } from '@/core/reels';
+import { PROVING, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { factsOf } from '@/test-support/encodes';
 import { PAIRS, PAIR_FRAME_TICKS, PAIR_SIZE, pairMaster, samplePair } from '@/test-support/two-views';
 import { encodeCopy } from './encode-pieces';
@@ -84,4 +86,41 @@ test('over-under with the right eye first, and each eye alone', async () => {
   expect(sumsOf(right, `${width}:${height}:0:0`)).toEqual(sums[1]);
   const { file: left } = await copyOf('b-implicit', recipe('left eye'));
   expect(sumsOf(left, `${width}:${height}:0:0`)).toEqual(sums[0]);
+});
+
+describe('from a disc', () => {
+  /** What the demo’s encoder of second views reconstructed, and FFmpeg decoded of the first, before the disc was authored. */
+  const { first, second } = (
+    JSON.parse(readFileSync(path.join(PROVING, '..', 'views-twin.json'), 'utf8')) as Record<string, { first: string[]; second: string[] }>
+  )['00012'] as { first: string[]; second: string[] };
+
+  async function fromDisc(change: Partial<Reel>, pieceMs: number): Promise<{ file: string; pieces: number; notes: string[] }> {
+    const disc = await openDisc(TWIN);
+    const reel = { ...wholeTitleReel(titleOf(disc.reading, 1), 'test'), ...change };
+    const master = path.join(folder, `disc ${pieceMs}.mkv`);
+    const { promise } = await writeMasterFile(disc, reel, master);
+    await disc.opened.close();
+    const known = encodeFacts(disc.reading, reel, false);
+    if (!known) throw new Error('no such title');
+    const output = path.join(folder, `disc ${pieceMs} copy.mkv`);
+    const notes: string[] = [];
+    const order = {
+      ...{ plan: planEncode(recipe('side by side'), known), master, masterMs: promise.durationMs, output },
+      ...{ folder: `${output}.pieces`, application: 'test', pieceMs },
+    };
+    const { pieces } = await encodeCopy(order, { progress: () => undefined, note: (text) => notes.push(text) });
+    return { file: output, pieces, notes };
+  }
+  const size = '320:180';
+
+  test.each([
+    ['in one go', 60_000, 1],
+    ['in pieces, each of which begins at a picture that refers to none before it', 1000, 3],
+  ])('%s: every picture of both views', async (_, pieceMs, least) => {
+    const { file, pieces, notes } = await fromDisc({}, pieceMs);
+    expect(notes).toEqual([]);
+    expect(pieces).toBeGreaterThanOrEqual(least);
+    expect(sumsOf(file, `${size}:0:0`)).toEqual(first);
+    expect(sumsOf(file, `${size}:${size.split(':')[0]}:0`)).toEqual(second);
+  });
 });
