@@ -1,3 +1,4 @@
+import { DiscError } from '../bytes';
 import { H264 } from '../streams';
 import { readPictureSet, readSequenceSet, type PictureSet, type SequenceSet } from './parameter-sets';
 import { refusal } from './refusal';
@@ -64,13 +65,26 @@ export class PairReader {
   }
 
   /**
-   * The pictures of an access unit.
-   * @param units in their order, without start codes. @throws DiscError `bad-structure`, `unsupported`.
+   * The pictures of an access unit. Slices that contradict themselves are left out; a second view that has one is taken for missing.
+   * @param units in their order, without start codes.
+   * @throws DiscError `unsupported`; `bad-structure` where nothing is left of the base picture.
    */
   read(units: readonly Uint8Array[]): Pair {
     const slices: [Slice[], Slice[]] = [[], []];
     let anchor = false;
     let inSecond = false;
+    let spoilt: DiscError | null = null;
+    let secondSpoilt = false;
+    const unlessSpoilt = (work: () => void): boolean => {
+      try {
+        work();
+        return true;
+      } catch (error) {
+        if (!(error instanceof DiscError) || error.code !== 'bad-structure') throw error;
+        spoilt ??= error;
+        return false;
+      }
+    };
     for (const unit of units) {
       const head = readUnitHead(unit);
       if (!head) continue;
@@ -79,18 +93,41 @@ export class PairReader {
       // A picture set behind slices of the base view is the other view's.
       else if (type === H264.picture && slices[0].length > 0) inSecond = true;
       else if (type === H264.delimiter) inSecond = false;
-      if (type === H264.picture || type === H264.sequence || type === H264.subsetSequence) this.set(unit, inSecond ? 1 : 0);
+      if (type === H264.picture || type === H264.sequence || type === H264.subsetSequence) {
+        const view = inSecond ? 1 : 0;
+        unlessSpoilt(() => {
+          this.set(unit, view);
+        });
+      }
       if (type >= 2 && type <= 4) throw refusal('Its slices are coded in parts');
       if (type !== H264.slice && type !== H264.idr && type !== H264.sliceExtension) continue;
       const view = type === H264.sliceExtension ? 1 : 0;
-      const own = this.views[view];
-      slices[view].push({ header: readSliceHeader(unit, head, own), unit });
-      if (view === 1) anchor ||= head.anchor;
-      else if (slices[1].length > 0) throw refusal('Pictures of both views are mixed');
+      const isRead = unlessSpoilt(() => {
+        slices[view].push({ header: readSliceHeader(unit, head, this.views[view]), unit });
+      });
+      if (view === 1) {
+        anchor ||= head.anchor;
+        secondSpoilt ||= !isRead;
+      }
     }
+    // All slices of a picture tell of the same one: a second picture where one belongs is no part of it.
+    const [base, second] = slices.map(ofOnePicture) as [Slice[], Slice[]];
+    if (base.length === 0 && spoilt) throw spoilt as DiscError;
+    const isWhole = second.length > 0 && !secondSpoilt && second.length === slices[1].length;
     return {
-      base: slices[0].length > 0 ? { slices: slices[0], anchor: slices[0].every((s) => s.header.unit.idr) } : null,
-      dependent: slices[1].length > 0 ? { slices: slices[1], anchor } : null,
+      base: base.length > 0 ? { slices: base, anchor: base.every((s) => s.header.unit.idr) } : null,
+      dependent: isWhole ? { slices: second, anchor } : null,
     };
   }
+}
+
+/** Slices up to one that belongs to another picture. 7.4.1.2.4. */
+function ofOnePicture(slices: readonly Slice[]): Slice[] {
+  const [first] = slices;
+  return slices.filter(({ header: h }) => {
+    const f = first?.header;
+    return (
+      f !== undefined && h.frameNum === f.frameNum && h.unit.idr === f.unit.idr && h.sequence === f.sequence && h.orderLsb === f.orderLsb
+    );
+  });
 }

@@ -151,9 +151,14 @@ export function readSequenceSet(nal: Uint8Array, isSubset: boolean): SequenceSet
   let cycle: SequenceSet['cycle'] = null;
   if (orderType === 0) orderBits = bounded(bits.ue(), 12, 'The width of order counts') + 4;
   else if (orderType === 1) {
-    const [deltaAlwaysZero, nonReference, topToBottom] = [bits.flag(), bits.se(), bits.se()];
+    const step = () => {
+      const value = bits.se();
+      bounded(Math.abs(value), 2 ** 24, 'A step of order counts');
+      return value;
+    };
+    const [deltaAlwaysZero, nonReference, topToBottom] = [bits.flag(), step(), step()];
     const count = bounded(bits.ue(), 255, 'The cycle of order counts');
-    cycle = { deltaAlwaysZero, nonReference, topToBottom, offsets: Array.from({ length: count }, () => bits.se()) };
+    cycle = { deltaAlwaysZero, nonReference, topToBottom, offsets: Array.from({ length: count }, step) };
   }
   const references = bounded(bits.ue(), MOST_REFERENCES, 'The number of references');
   const gaps = bits.flag();
@@ -162,7 +167,8 @@ export function readSequenceSet(nal: Uint8Array, isSubset: boolean): SequenceSet
   const framesOnly = bits.flag();
   const mixed = !framesOnly && bits.flag();
   const direct8x8 = bits.flag();
-  const crop = bits.flag() ? ([bits.ue(), bits.ue(), bits.ue(), bits.ue()] as const) : null;
+  const edge = () => bounded(bits.ue(), MOST_UNITS * 16, 'An edge');
+  const crop = bits.flag() ? ([edge(), edge(), edge(), edge()] as const) : null;
   const from = bits.position + 1;
   const usability = bits.flag() ? readUsability(bits) : null;
   const views = isSubset && MULTIVIEW.has(profile) ? readViews(bits) : null;

@@ -108,7 +108,9 @@ export class Rewriter {
   private begunAt: number | null = null;
   private lastFrameNum = 0;
   /** The second view lacks a reference: nothing of it can be shown up to its next anchor. */
-  private lost = false;
+  private lost = true;
+  /** Pictures of the second view are missing since its last IDR picture. */
+  private incomplete = false;
   private anchorOrder = 0;
   private inStep = 0;
   private pictures: Written[] = [];
@@ -191,7 +193,8 @@ export class Rewriter {
     this.frameNum = 0;
     this.idrId ^= 1;
     this.longSet = false;
-    this.lost = false;
+    // The second view begins with an anchor, too.
+    this.lost = true;
     // What an open group of pictures refers to from before is not there.
     if (!unit.idr) for (const view of this.views) for (const p of view.refs) p.broken = true;
   }
@@ -216,6 +219,7 @@ export class Rewriter {
     }
     if (dependent.anchor) {
       this.lost = false;
+      if (header.unit.idr) this.incomplete = false;
       this.shift[1] = left.order + this.shift[0] - right.order;
       this.anchorOrder = right.order;
     }
@@ -227,8 +231,9 @@ export class Rewriter {
     }
     this.inStep++;
     // Pictures behind an anchor may list what is missing from before it; only those shown before it use it.
-    const isBefore = right.order < this.anchorOrder && lists.some((two) => two.some((list) => list.some((p) => p?.broken)));
-    return this.lost || isBefore ? null : lists;
+    const isMissing = (p: Picture | null) => p === null || p.broken;
+    const isSpoilt = this.incomplete && right.order < this.anchorOrder && lists.some((two) => two.some((list) => list.some(isMissing)));
+    return this.lost || isSpoilt ? null : lists;
   }
 
   /** Commands after which the decoder keeps these pictures and no others. */
@@ -281,7 +286,9 @@ export class Rewriter {
     const framesOnly = this.sequence?.format.framesOnly ?? true;
     return { idr, idrId: this.idrId, referenceIdc, frameNum: picture.outFrameNum, orders, framesOnly, commands } satisfies PictureHead;
   }
-  private readonly ordersOf = (p: Picture, view: 0 | 1) => [p.top + this.shift[view], p.bottom + this.shift[view]] as const;
+  private ordersOf(p: Picture, view: 0 | 1): readonly [number, number] {
+    return [p.top + this.shift[view], p.bottom + this.shift[view]];
+  }
 
   private emit(coded: CodedPicture, picture: Picture, lists: readonly Lists[], idr: boolean, base: Picture | null): void {
     const { view } = picture;
@@ -326,6 +333,7 @@ export class Rewriter {
 
   private substitute(left: Picture, { format }: SequenceSet): void {
     this.met.substitutes++;
+    this.incomplete = true;
     const from = this.out.length;
     const head = this.head(0, { ...left, outFrameNum: this.frameNum }, false, 0, []);
     this.plain(substitutePicture(head, entryOf(left), format));

@@ -72,6 +72,8 @@ export interface ParameterSets {
 /** Heads are short, but weights of 64 references are not. */
 const USUAL_HEAD_BYTES = 96;
 const MOST_LISTED = 32;
+/** Neither picture numbers nor orders differ by more between pictures of one view. */
+const MOST_COUNT = 2 ** 17;
 const MOST_COMMANDS = 64;
 
 function readModifications(bits: SyntaxReader): Modification[] {
@@ -81,7 +83,9 @@ function readModifications(bits: SyntaxReader): Modification[] {
     const idc = bits.ue();
     if (idc === 3) return found;
     if (idc > 5 || found.length > MOST_COMMANDS) throw broken(`A command for a list is ${idc}`);
-    found.push([idc, bits.ue()]);
+    const operand = bits.ue();
+    if (operand > MOST_COUNT) throw broken('A command for a list is out of range');
+    found.push([idc, operand]);
   }
 }
 
@@ -116,7 +120,8 @@ function parse(plain: Uint8Array, unit: UnitHead, sets: ParameterSets): { header
   const picture = sets.picture(bits.ue());
   const sequence = picture && sets.sequence(picture.sequence);
   if (!picture || !sequence) throw broken('A slice asks for a parameter set that has not come');
-  const { framesOnly, chroma } = sequence.format;
+  const { framesOnly, chroma, widthUnits, heightUnits } = sequence.format;
+  if (firstBlock >= widthUnits * heightUnits * (framesOnly ? 1 : 2)) throw broken('A slice begins behind its picture');
   const frameNum = bits.read(sequence.frameNumBits);
   if (!framesOnly && bits.flag()) throw refusal('Its pictures are coded as fields');
   if (unit.idr) bits.ue();
@@ -158,6 +163,7 @@ function parse(plain: Uint8Array, unit: UnitHead, sets: ParameterSets): { header
     bits.se();
     bits.se();
   }
+  if ([deltaBottom, ...delta].some((d) => Math.abs(d) > MOST_COUNT)) throw broken('The order of a picture is out of range');
   const header: SliceHeader = {
     ...{ unit, firstBlock, type, kind, sequence, picture, frameNum, orderLsb, deltaBottom, delta, spatialDirect, overrides, active },
     ...{ modifications, weightsFrom, weightsTo, longTermIdr, marking, restFrom, dataAt: bits.position, plain },
