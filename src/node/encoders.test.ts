@@ -32,3 +32,13 @@ test('one that is listed and fails is told apart, with the reason in its own wor
   const encoders = await tryEncoders(kept, 'ffmpeg', never, wrapper);
   expect(encoders.find((e) => e.name === 'HEVC')?.reason).toContain('no libx265 here');
 });
+
+test('an FFmpeg that decodes a known stereoscopic film otherwise is told so; with it both views are not shown', async () => {
+  const wrapper = path.join(folder, 'other-ffmpeg');
+  // One that minds two pictures of one order leaves out every second.
+  writeFileSync(wrapper, `#!/bin/sh\ncase "$*" in *framemd5*) ffmpeg "$@" | awk '/^#/ || NR % 2';; *) exec ffmpeg "$@";; esac\n`);
+  chmodSync(wrapper, 0o755);
+  const kept = path.join(folder, 'c.json');
+  expect(await failing(kept, 'ffmpeg', never, wrapper)).toEqual(['both views']);
+  expect((await tryEncoders(kept, 'ffmpeg', never, wrapper)).find((e) => e.name === 'both views')?.reason).toMatch(/\d+ of 26 pictures/);
+});

@@ -5,6 +5,7 @@ import { EncoderStateSchema, toProblem, type EncoderState } from '@/contract';
 import { writeDurably } from './durable';
 import { weightsFile } from './encode-folder';
 import { capture } from './program';
+import { whyNotBothViews } from './views-guard';
 
 /** What is asked of each: a few real frames, in the kind of picture that it will be given. */
 const SOURCES = ['-f', 'lavfi', '-i', 'testsrc2=s=128x128:r=25:d=0.2', '-f', 'lavfi', '-i', 'sine=r=48000:d=0.1'];
@@ -50,6 +51,12 @@ async function tried(program: string, name: EncoderName, signal: AbortSignal): P
   }
 }
 
+/** Decoding both views of a stereoscopic title: a pair whose pictures are known is decoded, and compared. */
+async function bothViews(program: string, signal: AbortSignal): Promise<EncoderState> {
+  const reason = await whyNotBothViews(signal, program).catch((error: unknown) => toProblem(error).message.slice(0, 400));
+  return { name: 'both views', works: reason === null, reason };
+}
+
 /** Its weights may come and go, whatever FFmpeg is: they are looked for anew. */
 const thoroughDeinterlacing = (): EncoderState => {
   const works = weightsFile() !== null;
@@ -66,7 +73,7 @@ const KeptSchema = z.object({ version: z.string(), encoders: z.array(EncoderStat
 export async function tryEncoders(file: string, version: string, signal: AbortSignal, program = 'ffmpeg'): Promise<EncoderState[]> {
   try {
     const kept = KeptSchema.parse(JSON.parse(readFileSync(file, 'utf8')));
-    if (kept.version === version && kept.encoders.length === ALL.length + HARDWARE_NAMES.length)
+    if (kept.version === version && kept.encoders.length === ALL.length + HARDWARE_NAMES.length + 1)
       return [...kept.encoders, thoroughDeinterlacing()];
   } catch {
     // not there, torn, or of another version
@@ -80,6 +87,7 @@ export async function tryEncoders(file: string, version: string, signal: AbortSi
   for (const name of ALL) encoders.push(all ? { name, works: true, reason: null } : await tried(program, name, signal));
   // Mostly there is none: each says why.
   for (const name of HARDWARE_NAMES) encoders.push(await tried(program, name, signal));
+  encoders.push(await bothViews(program, signal));
   if (!signal.aborted) writeDurably(file, JSON.stringify({ version, encoders }));
   return [...encoders, thoroughDeinterlacing()];
 }
