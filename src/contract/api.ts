@@ -316,13 +316,22 @@ export const OpenLookSchema = z.object({ source: SourceRefSchema, reading: Readi
 export type OpenLook = z.infer<typeof OpenLookSchema>;
 export const LookSchema = z.object({ id });
 const moment = z.number().nonnegative().max(1e9);
+/** What is shown of a title with two views: the first one, which any decoder shows; each eye's; both side by side; or for red and cyan glasses. */
+export const EYES = ['first', 'left', 'right', 'both', 'glasses'] as const;
+export type Eyes = (typeof EYES)[number];
+const eyes = z.enum(EYES).default('first');
+/** Which eye the first view is. */
+const firstEye = z.enum(['left', 'right']).default('left');
 export const SheetWishSchema = z.object({
   title: z.number().int().positive(),
   angle: z.number().int().min(1).max(9),
   /** Milliseconds of the title's playing time. */
   moments: z.array(moment).max(60),
   width: z.number().int().min(64).max(1280).multipleOf(2),
+  eyes,
+  firstEye,
 });
+export type SheetWish = z.output<typeof SheetWishSchema>;
 /** Pictures as data addresses, in the order of the moments; null where none could be had. */
 export const SheetSchema = z.object({ pictures: z.array(z.string().nullable()) });
 export const MeasureWishSchema = z.object({ title: z.number().int().positive(), everything: z.boolean() });
@@ -400,6 +409,8 @@ export const PreviewQuerySchema = z.object({
   audio: within(-1, 1e9),
   subtitle: within(-1, 1e9),
   width: within(160, 1280, 480),
+  eyes: eyes.catch('first'),
+  firstEye: firstEye.catch('left'),
 });
 export type PreviewQuery = z.output<typeof PreviewQuerySchema>;
 export const DoneSchema = z.object({ ok: z.literal(true) });

@@ -7,11 +7,11 @@ import { ProblemSchema } from './problem';
 import { RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';
 
-/** Version 1 did not say by which mark the storage is known, version 2 nothing of how copies are made; 3 and 4 had recipes of version 1 and 2. */
-export const JOB_VERSION = 6;
+/** Version 1 did not say by which mark the storage is known, version 2 nothing of how copies are made; 3 and 4 had recipes of version 1 and 2; in 6 no reel said which eye its first view is. */
+export const JOB_VERSION = 7;
 /** A job's id, which is its folder's name. */
 export const JOB_ID = /^[a-z0-9-]{8,64}$/;
-export const SIDECAR_VERSION = 6;
+export const SIDECAR_VERSION = 7;
 
 const whole = z.number().int().nonnegative();
 const name = z.string().max(400);
@@ -111,6 +111,7 @@ export const ReelSchema = z.object({
   damage: z.enum(['refuse', 'around']).optional(),
   bars: z.object({ top: side, bottom: side, left: side, right: side }).nullish(),
   packed: z.object({ packing: z.enum(PACKINGS), first: z.enum(['left', 'right']) }).nullish(),
+  firstEye: z.enum(['left', 'right']).nullish(),
   recipes: RecipesSchema,
 }) satisfies z.ZodType<Reel>;
 
@@ -161,7 +162,7 @@ const JobStorageSchema = z.object({ id: z.string(), name: z.string(), path: z.st
 
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
-  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(5), z.literal(JOB_VERSION)]),
+  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(5), z.literal(6), z.literal(JOB_VERSION)]),
   id: z.string().regex(JOB_ID),
   createdAt: z.string(),
   reel: ReelSchema,
@@ -391,7 +392,7 @@ export type Outcome = z.infer<typeof OutcomeSchema>;
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
 export const SidecarSchema = z.object({
   /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy, version 3 nothing of what came of it; 4 had recipes of version 2, 5 of version 3. */
-  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(5), z.literal(SIDECAR_VERSION)]),
+  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(5), z.literal(6), z.literal(SIDECAR_VERSION)]),
   application: z.string(),
   madeAt: z.string().refine((at) => Number.isFinite(Date.parse(at)), 'no date'),
   jobId: z.string(),

@@ -14,6 +14,7 @@ import {
   type PreviewQuery,
   type ReadTextLine,
   type RehearsalLine,
+  type SheetWish,
   type SourceRef,
   type TrialLine,
 } from '@/contract';
@@ -153,18 +154,15 @@ export class Looks {
   }
 
   /** JPEGs at moments, as data for the page; those that can not be had are null. */
-  async sheet(
-    id: string,
-    wish: { title: number; angle: number; moments: readonly number[]; width: number },
-    signal: AbortSignal,
-  ): Promise<(string | null)[]> {
+  async sheet(id: string, wish: SheetWish, signal: AbortSignal): Promise<(string | null)[]> {
     return this.use(id, wish.title, async (opened, reading, title) => {
-      const keyOf = (ms: number) => `${reading.fingerprint}/${title.number}/${wish.angle}/${Math.round(ms)}/${wish.width}`;
+      const keyOf = (ms: number) =>
+        `${reading.fingerprint}/${title.number}/${wish.angle}/${Math.round(ms)}/${wish.width}/${wish.eyes}/${wish.firstEye}`;
       const missing = [...new Set(wish.moments.filter((ms) => !this.pictures.has(keyOf(ms))))];
       const made =
         missing.length === 0
           ? new Map<number, Uint8Array>()
-          : await this.pool.run('look', signal, () => picturesAt(opened, reading, title, wish.angle, missing, wish.width, signal));
+          : await this.pool.run('look', signal, () => picturesAt(opened, reading, title, wish, missing, signal));
       const now = new Map(missing.map((ms, i) => [ms, made.get(i)]));
       for (const [ms, jpeg] of now) if (jpeg) this.keep(keyOf(ms), jpeg);
       return wish.moments.map((ms) => {
@@ -190,6 +188,8 @@ export class Looks {
           audio: audio ? takeAudio(audio, true) : null,
           subtitle: subtitle ? takeSubtitle(subtitle) : null,
           width: 2 * Math.round(query.width / 2),
+          eyes: query.eyes,
+          firstEye: query.firstEye,
         };
         const { program, fed } = startPreview(opened, reading, title, wish, controller.signal);
         fed.catch(program.stop);

@@ -1,6 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import path from 'node:path';
 import type { MeasureOptions } from './measure';
+import type { Eyes } from '@/contract';
 import { takeAudio, takeSubtitle } from '@/core/reels';
 import { looksPacked, type TitleMeasure } from '@/core/reading';
 import { HAVEN, LOCKS, QUAY, TWIN, temporaryFolder, titleOf } from '@/test-support/discs';
@@ -47,6 +48,8 @@ function pictureFacts(jpeg: Uint8Array): { width: number; height: number; bright
   return { width, height, bright: raw.stdout.reduce((sum, v) => sum + v, 0) / Math.max(1, raw.stdout.byteLength) };
 }
 
+const FIRST = { eyes: 'first', firstEye: 'left' } as const;
+
 test.each([
   ['MPEG-2', QUAY, 2, [0, 3000, 6000, 8900], 192],
   ['H.264 with open groups', HAVEN, 1, [0, 1500, 2900, 4100, 5500, 6900], 192],
@@ -54,7 +57,7 @@ test.each([
   ['HEVC', HAVEN, 4, [0, 1100, 2900], 192],
   ['two views', TWIN, 1, [0, 2500], 192],
 ])('pictures at moments: %s', async (_what, at, title, moments, width) => {
-  const found = await onTitle(at, title, (opened, reading, t) => picturesAt(opened, reading, t, 1, moments, width));
+  const found = await onTitle(at, title, (opened, reading, t) => picturesAt(opened, reading, t, { angle: 1, width, ...FIRST }, moments));
   expect([...found.keys()].sort((a, b) => a - b)).toEqual(moments.map((_, i) => i));
   for (const jpeg of found.values()) {
     const facts = pictureFacts(jpeg);
@@ -72,7 +75,7 @@ test.each([
     const audio = t.audio.find((a) => a.codec === 'AC-3') ?? t.audio[0];
     const [subtitle] = t.subtitles;
     if (!audio || !subtitle) throw new Error('no tracks');
-    const wish = { angle: 1, startMs, audio: takeAudio(audio, true), subtitle: takeSubtitle(subtitle), width: 320 };
+    const wish = { angle: 1, startMs, audio: takeAudio(audio, true), subtitle: takeSubtitle(subtitle), width: 320, ...FIRST };
     const { program, fed } = startPreview(opened, reading, t, wish, new AbortController().signal);
     const chunks: Buffer[] = [];
     for await (const chunk of program.stdout) chunks.push(chunk as Buffer);
@@ -82,6 +85,56 @@ test.each([
   const probe = spawnSync('ffprobe', ['-v', 'error', '-show_entries', 'stream=codec_name', '-of', 'csv=p=0', '-i', '-'], { input: data });
   expect(probe.stdout.toString().trim().split('\n')).toEqual(['h264', 'aac']);
   expect(data.byteLength).toBeGreaterThan(10_000);
+});
+
+describe('two views', () => {
+  /** Brightness of a picture, row by row. */
+  const gray = (jpeg: Uint8Array | undefined): Buffer =>
+    spawnSync('ffmpeg', ['-v', 'error', '-f', 'mjpeg', '-i', '-', '-f', 'rawvideo', '-pix_fmt', 'gray', '-'], {
+      input: jpeg,
+      maxBuffer: 1 << 26,
+    }).stdout;
+  const apart = (a: Buffer, b: Buffer) => a.reduce((sum, v, i) => sum + Math.abs(v - (b[i] ?? 0)), 0) / Math.max(1, a.byteLength);
+  const picture = (eyes: Eyes, firstEye: 'left' | 'right', width = 192) =>
+    onTitle(TWIN, 1, async (opened, reading, t) =>
+      (await picturesAt(opened, reading, t, { angle: 1, width, eyes, firstEye }, [2100])).get(0),
+    );
+
+  test('each eye alone, both, and for glasses; which one is first can be said', async () => {
+    const first = gray(await picture('first', 'left'));
+    const [left, right] = [gray(await picture('left', 'left')), gray(await picture('right', 'left'))];
+    // What stands before the screen moves between the eyes; the rest of the sea does too, the other way.
+    expect([apart(first, left) < 2, apart(left, right) > 2]).toEqual([true, true]);
+    expect(apart(gray(await picture('left', 'right')), right)).toBeLessThan(2);
+    const both = await picture('both', 'left', 384);
+    expect(pictureFacts(both ?? new Uint8Array(0))).toMatchObject({ width: 384, height: 108 });
+    const rows = gray(both);
+    const half = (from: number) =>
+      Buffer.concat(Array.from({ length: 108 }, (_, y) => rows.subarray(y * 384 + from, y * 384 + from + 192)));
+    expect([apart(half(0), left) < 3, apart(half(192), right) < 3]).toEqual([true, true]);
+    expect(pictureFacts((await picture('glasses', 'left')) ?? new Uint8Array(0))).toMatchObject({ width: 192, height: 108 });
+  });
+
+  test('a preview of both', async () => {
+    const data = await onTitle(TWIN, 1, async (opened, reading, t) => {
+      const wish = { angle: 1, startMs: 1500, audio: null, subtitle: null, width: 320, eyes: 'both', firstEye: 'left' } as const;
+      const { program, fed } = startPreview(opened, reading, t, wish, new AbortController().signal);
+      const chunks: Buffer[] = [];
+      for await (const chunk of program.stdout) chunks.push(chunk as Buffer);
+      await fed;
+      return Buffer.concat(chunks);
+    });
+    const probe = spawnSync(
+      'ffprobe',
+      ['-v', 'error', '-count_frames', '-show_entries', 'stream=width,height,nb_read_frames', '-of', 'csv=p=0', '-i', '-'],
+      { input: data },
+    );
+    const [width, height, frames] = probe.stdout.toString().trim().split(',').map(Number);
+    expect([width, height]).toEqual([320, 90]);
+    // From the entry point before the moment to the end of four seconds.
+    expect(frames).toBeGreaterThanOrEqual(60);
+    expect(frames).toBeLessThanOrEqual(96);
+  });
 });
 
 describe('measurements', () => {

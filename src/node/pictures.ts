@@ -1,7 +1,12 @@
+import { once } from 'node:events';
+import { PassThrough, Readable } from 'node:stream';
 import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
 import { TrackHashes, writeKeyPictures, writeMaster } from '@/core/master';
 import { isPictures, type Reading, type Title } from '@/core/reading';
+import { pairsOnly } from '@/core/recipes';
 import { wholeTitleReel, type Reel, type TakenTrack } from '@/core/reels';
+import { writeBothViews } from '@/core/stereo';
+import type { Eyes } from '@/contract';
 import { runProgram, startProgram, type RunningProgram } from './program';
 import { createPayloadHash, fastCrc32 } from './hash';
 import type { OpenedSource } from './open-source';
@@ -32,22 +37,81 @@ export function momentReel(
 /** Decoders that must show a picture that stands alone, and at once, whatever surrounded it. */
 const SINGLE_PICTURES = ['-flags', 'low_delay', '-flags2', 'showall', '-flags', '+output_corrupt'];
 
+/** What is shown of a title, and how wide. */
+export interface Shown {
+  readonly width: number;
+  readonly eyes: Eyes;
+  readonly firstEye: 'left' | 'right';
+}
+
+/** Filters that show what is wished of two views that come in turn; empty where the first one is shown, or there is no other. */
+function eyesFilter(title: Title, { eyes, firstEye }: Shown): string {
+  if (!title.video.secondView || eyes === 'first') return '';
+  // Alternating, the left or the right eye's first; what comes out is both with the left on the left, one alone, or for glasses.
+  const to = { left: 'ml', right: 'mr', both: 'sbsl', glasses: 'arcd' }[eyes];
+  return `${pairsOnly(title.video.frameTicks / 27_000)},stereo3d=${firstEye === 'right' ? 'ar' : 'al'}:${to},setsar=1,`;
+}
+
+const optionsOf = (title: Title, signal?: AbortSignal) => ({
+  ...{ name: 'the title', application: APPLICATION, frameMs: title.video.frameTicks / 27_000 },
+  ...{ everything: true, crc32: fastCrc32, signal },
+});
+
+/** Pictures in memory with both views in turn. */
+async function inTurn(chunks: readonly Uint8Array[], title: Title, signal?: AbortSignal): Promise<Uint8Array[]> {
+  const made: Uint8Array[] = [];
+  const sink: MatroskaSink = {
+    write: (data) => {
+      made.push(data.slice());
+      return Promise.resolve();
+    },
+    writeAt: null,
+  };
+  await writeBothViews(readMatroskaStream(Readable.from(chunks), 'pictures'), sink, optionsOf(title, signal));
+  return made;
+}
+
+/** What is written goes on with both views in turn, as it comes. */
+async function writtenInTurn(
+  write: (sink: MatroskaSink) => Promise<unknown>,
+  to: MatroskaSink,
+  title: Title,
+  signal: AbortSignal,
+): Promise<void> {
+  const between = new PassThrough({ highWaterMark: 4 * 1024 * 1024 });
+  const sink: MatroskaSink = {
+    write: async (data) => {
+      if (!between.write(data.slice()) && !between.destroyed) await once(between, 'drain', { signal });
+    },
+    writeAt: null,
+  };
+  const writing = write(sink).then(
+    () => between.end(),
+    (error: unknown) => between.destroy(error instanceof Error ? error : new Error(String(error))),
+  );
+  try {
+    await writeBothViews(readMatroskaStream(between, 'preview'), to, optionsOf(title, signal));
+  } finally {
+    between.destroy();
+    await writing;
+  }
+}
+
 /** Filters that give square pixels at a width, without combs. */
 const scaled = (width: number, interlaced: boolean) =>
   `${interlaced ? 'yadif=deint=interlaced,' : ''}scale=${width}:'2*round(${width}/dar/2)':flags=bilinear,setsar=1`;
 
 /**
  * Pictures of a title at given moments, each from the nearest place before it where decoding can begin.
- * @param momentsMs at the most 64: each has a decoder of its own.
+ * @param momentsMs at the most 64: each has a decoder of its own. @param shown which of two views, and how large.
  * @returns JPEG by index; absent where none could be had.
  */
 export async function picturesAt(
   opened: OpenedSource,
   reading: Reading,
   title: Title,
-  angle: number,
+  { angle, ...shown }: { readonly angle: number } & Shown,
   momentsMs: readonly number[],
-  width: number,
   signal?: AbortSignal,
 ): Promise<Map<number, Uint8Array>> {
   const found = new Map<number, Uint8Array>();
@@ -65,7 +129,9 @@ export async function picturesAt(
   };
   const indices = await writeKeyPictures(momentsMs.length, open, momentReel(title, angle, 0, 1), reading, memory, OPTIONS);
   if (indices.length === 0) return found;
-  const filter = scaled(width, title.video.interlaced !== false);
+  const both = eyesFilter(title, shown);
+  const filter = `${both}${scaled(shown.width, title.video.interlaced !== false)}`;
+  const fed = both === '' ? chunks : await inTurn(chunks, title, signal);
   const args = [
     ...['-hide_banner', '-nostdin', '-loglevel', 'error', '-probesize', '32', '-analyzeduration', '0', '-threads', '1'],
     ...SINGLE_PICTURES,
@@ -76,7 +142,7 @@ export async function picturesAt(
   await runProgram('ffmpeg', args, {
     signal,
     feed: async (input) => {
-      for (const chunk of chunks) await input.write(chunk).catch(() => undefined);
+      for (const chunk of fed) await input.write(chunk).catch(() => undefined);
     },
     read: async (stdout) => {
       for await (const part of readMatroskaStream(stdout as AsyncIterable<Uint8Array>, 'pictures')) {
@@ -91,12 +157,11 @@ export async function picturesAt(
   return found;
 }
 
-export interface PreviewWish {
+export interface PreviewWish extends Shown {
   readonly angle: number;
   readonly startMs: number;
   readonly audio: TakenTrack | null;
   readonly subtitle: TakenTrack | null;
-  readonly width: number;
 }
 
 /** Subtitles that are pictures can be laid over the film; text can not be drawn from a pipe. */
@@ -119,7 +184,8 @@ export function startPreview(
     audio: wish.audio ? [wish.audio] : [],
     subtitles: drawn ? [drawn] : [],
   });
-  const picture = scaled(wish.width, title.video.interlaced !== false);
+  const both = eyesFilter(title, wish);
+  const picture = `${both}${scaled(wish.width, title.video.interlaced !== false)}`;
   const video = drawn
     ? ['-filter_complex', `[0:v:0][0:s:0]overlay=eof_action=pass,${picture}[v]`, '-map', '[v]']
     : ['-map', '0:v:0', '-vf', picture];
@@ -134,7 +200,9 @@ export function startPreview(
   const feed = async () => {
     const stream = await opened.assemble(reading, reel, { signal });
     try {
-      await writeMaster(stream, new TrackHashes(createPayloadHash), reading, reel, program.input, OPTIONS);
+      const write = (sink: MatroskaSink) => writeMaster(stream, new TrackHashes(createPayloadHash), reading, reel, sink, OPTIONS);
+      if (both === '') await write(program.input);
+      else await writtenInTurn(write, program.input, title, signal);
     } finally {
       await stream.close();
     }

@@ -56,7 +56,16 @@ export function planOfClip(
   recipe: Recipe,
   { interlaced }: Pick<Clip, 'interlaced'>,
 ): { plan: EncodePlan; facts: EncodeFacts } {
-  const facts = encodeFacts(looked.reading, { ...clipReel(looked, 0, 1), bars: looked.reel.bars, packed: looked.reel.packed }, interlaced);
+  const facts = encodeFacts(
+    looked.reading,
+    {
+      ...clipReel(looked, 0, 1),
+      bars: looked.reel.bars,
+      packed: looked.reel.packed,
+      firstEye: looked.reel.firstEye,
+    },
+    interlaced,
+  );
   if (!facts) throw new WorkError('bad-request', 'The reel takes a title that its reading does not have');
   // A size that is wished is one of the whole.
   const whole = { ...facts, hardware: looked.hardware ?? [], durationMs: reelMs(looked.reading.titles, looked.reel.pieces) };

@@ -96,7 +96,7 @@ export interface TrialRecord {
   readonly at: string;
 }
 
-export const CATALOGUE_VERSION = 14;
+export const CATALOGUE_VERSION = 15;
 
 /** Recipes of earlier versions: what they did not know is as it was. */
 const upgradeRecipes = (recipes: Table<Recipe>): PromiseLike<unknown> =>
@@ -209,7 +209,7 @@ export class Catalogue extends Dexie {
           });
       });
     // Recipes know pictures that hold two views; jobs can be paused, moved and given a time.
-    this.version(CATALOGUE_VERSION).upgrade(async (change) => {
+    this.version(14).upgrade(async (change) => {
       await upgradeRecipes(change.table<Recipe>('recipes'));
       await change
         .table('jobs')
@@ -218,6 +218,8 @@ export class Catalogue extends Dexie {
           Object.assign(job, { paused: false, rank: Date.parse(job.createdAt) || 0, startAt: null });
         });
     });
+    // Reels may say which eye their first view is: those from before say nothing, which is as the disc does.
+    this.version(CATALOGUE_VERSION);
   }
 
   async rules(): Promise<HouseRules | null> {

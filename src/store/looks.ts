@@ -10,6 +10,7 @@ import {
   TrialLineSchema,
   sourceKey,
   type CompareLine,
+  type Eyes,
   type MeasureLine,
   type ReadTextLine,
   type ReadTextWish,
@@ -59,9 +60,12 @@ export interface PictureWish {
   readonly title: number;
   readonly angle: number;
   readonly width: number;
+  /** What is shown of a title with two views, and which eye the first one is. */
+  readonly eyes?: Eyes;
+  readonly firstEye?: 'left' | 'right';
 }
 const pictureKey = (wish: PictureWish, ms: number) =>
-  `${wish.reading.fingerprint}/${wish.title}/${wish.angle}/${wish.width}/${Math.round(ms)}`;
+  `${wish.reading.fingerprint}/${wish.title}/${wish.angle}/${wish.width}/${Math.round(ms)}/${wish.eyes ?? 'first'}/${wish.firstEye ?? 'left'}`;
 
 /** Pictures that are already here. */
 export const knownPicture = (wish: PictureWish, ms: number): string | null | undefined => pictures.get(pictureKey(wish, ms));
@@ -70,9 +74,9 @@ export const knownPicture = (wish: PictureWish, ms: number): string | null | und
 export async function fetchPictures(wish: PictureWish, moments: readonly number[]): Promise<void> {
   const missing = moments.filter((ms) => knownPicture(wish, ms) === undefined);
   if (missing.length === 0) return;
-  const { title, angle, width } = wish;
+  const { title, angle, width, eyes = 'first', firstEye = 'left' } = wish;
   const found = await withView(wish.source, wish.reading, title, (id) =>
-    call('sheet', { id, body: { title, angle, width, moments: missing.map((ms) => Math.round(ms)) } }),
+    call('sheet', { id, body: { title, angle, width, eyes, firstEye, moments: missing.map((ms) => Math.round(ms)) } }),
   );
   missing.forEach((ms, i) => pictures.set(pictureKey(wish, ms), found.pictures[i] ?? null));
   for (const key of pictures.keys()) {
@@ -80,6 +84,9 @@ export async function fetchPictures(wish: PictureWish, moments: readonly number[
     pictures.delete(key);
   }
 }
+
+/** Asked for to see whether a view is still open. */
+const NO_PICTURES = { angle: 1, width: 64, moments: [] as number[], eyes: 'first', firstEye: 'left' } as const;
 
 export interface PlayWish extends PictureWish {
   readonly startMs: number;
@@ -91,12 +98,14 @@ export interface PlayWish extends PictureWish {
 export function previewAddress(wish: PlayWish): Promise<string> {
   return withView(wish.source, wish.reading, wish.title, async (id) => {
     // Asked once so that a view that was closed is opened again before the player finds out.
-    await call('sheet', { id, body: { title: wish.title, angle: wish.angle, width: wish.width, moments: [] } });
+    await call('sheet', { id, body: { title: wish.title, ...NO_PICTURES } });
     const query = new URLSearchParams({
       title: String(wish.title),
       angle: String(wish.angle),
       start: String(Math.round(wish.startMs)),
       width: String(wish.width),
+      eyes: wish.eyes ?? 'first',
+      firstEye: wish.firstEye ?? 'left',
       ...(wish.audio === null ? {} : { audio: String(wish.audio) }),
       ...(wish.subtitle === null ? {} : { subtitle: String(wish.subtitle) }),
     });
@@ -116,7 +125,7 @@ async function askLines<Line>(
   signal: AbortSignal,
 ): Promise<void> {
   const id = await withView(wish.source, wish.reading, wish.title, async (view) => {
-    await call('sheet', { id: view, body: { title: wish.title, angle: 1, width: 64, moments: [] } });
+    await call('sheet', { id: view, body: { title: wish.title, ...NO_PICTURES } });
     return view;
   });
   const response = await fetch(`/api${ROUTES[route].path.replace(':id', id)}`, {

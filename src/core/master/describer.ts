@@ -1,6 +1,7 @@
 import type { AssembledTrack, Packet, PacketStream } from '../assembly';
 import { identifier, type DescribedTrack, type MatroskaDescription, type MatroskaTrack } from '../matroska';
 import type { AudioCodec, Reading, SubtitleCodec, VideoCodec } from '../reading';
+import { firstIsRight } from '../reels/first-eye';
 import type { Reel } from '../reels/model';
 import { isHalf } from '../recipes/views';
 import { plannedChapters } from '../reels/pieces';
@@ -138,7 +139,7 @@ export class Describer {
           picture && (picture.colour ?? picture.hdr10 ?? (picture.bitDepth > 8 || null))
             ? { codes: picture.colour, bitsPerChannel: picture.bitDepth, chroma: picture.chroma, hdr10: picture.hdr10 }
             : null,
-        twoViews: source.secondView && { baseIsRight: source.secondView.baseIsRight, configuration: picture?.secondView ?? null },
+        twoViews: source.secondView && { baseIsRight: firstIsRight(source, this.reel), configuration: picture?.secondView ?? null },
         packed: this.reel.packed ? { ...this.reel.packed, half: isHalf(this.reel.packed, source.displayAspect) } : null,
         interlacing: this.interlaced ? 'interlaced' : 'progressive',
         topFieldFirst: this.assembly.videoCounts.topFieldFirst / Math.max(1, this.assembly.videoCounts.frames) >= MOST,

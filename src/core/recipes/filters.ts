@@ -82,13 +82,15 @@ const TO_STANDARD =
 /** Between a copy, a quarter of a picture after its original, and the other eye's picture, half of one after it. */
 const LEAST_APART = 0.375;
 
+/** Leaves out copies among pictures of both eyes in turn: second pictures come half a picture later, what comes sooner is one that only decoding needed. */
+export const pairsOnly = (frameMs: number): string =>
+  `select='isnan(prev_selected_t)+gte(t-prev_selected_t,${((frameMs / 1000) * LEAST_APART).toFixed(6)})'`;
+
 /** The filters of a step, by their names in FFmpeg. @param eye put to the names of labels, where there is a chain for each eye. */
 function filterOf(step: PictureStep, heightPixels: number, eye = ''): string {
   switch (step.kind) {
     case 'pair': {
-      // Second pictures come half a picture later; what comes sooner is a copy that only decoding needed.
-      const least = ((step.frameMs / 1000) * LEAST_APART).toFixed(6);
-      return `select='isnan(prev_selected_t)+gte(t-prev_selected_t,${least})',stereo3d=al:sbsl`;
+      return `${pairsOnly(step.frameMs)},stereo3d=al:sbsl`;
     }
     case 'deinterlace': {
       const which = step.all ? 'all' : 'interlaced';

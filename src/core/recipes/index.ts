@@ -23,7 +23,7 @@ export {
   type EncoderName,
 } from './arguments';
 export { HARDWARE_ENCODER, HARDWARE_NAMES, workingHardware, type HardwareName } from './hardware-names';
-export { BESIDE, chapterText, filesOf, filtersOf, type BesideName } from './filters';
+export { BESIDE, chapterText, filesOf, filtersOf, pairsOnly, type BesideName } from './filters';
 export { PIECE_MS, divideEncode, whyWhole, type EncodePiece, type SourcePicture } from './pieces';
 export { copyBytes, type TriedPicture } from './estimate';
 export { expectationOf } from './expect';

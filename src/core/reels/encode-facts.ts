@@ -1,5 +1,6 @@
 import type { Reading, Title } from '../reading';
 import type { EncodeFacts } from '../recipes/recipe';
+import { firstIsRight } from './first-eye';
 import { losslessLeft } from './lossless';
 import type { Reel } from './model';
 import { reelMs } from './pieces';
@@ -23,7 +24,7 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
   const told = picture ? picture.combed + picture.whole : 0;
   const names = new Map(title.audio.map((t) => [t.stream, t]));
   return {
-    video: { ...video, twoViews: video.secondView !== null, baseIsRight: video.secondView?.baseIsRight ?? false },
+    video: { ...video, twoViews: video.secondView !== null, baseIsRight: firstIsRight(video, reel) },
     flaggedInterlaced: flaggedInterlaced ?? video.interlaced,
     measured: picture && { scan: picture.scan, combed: told > 0 ? picture.combed / told : 0, bars: picture.bars },
     barsByHand: reel.bars ?? null,

@@ -147,6 +147,8 @@ export interface Reel {
   readonly bars?: Bars | null | undefined;
   /** The picture holds what both eyes see, as somebody has said; none for one view. */
   readonly packed?: PackedViews | null | undefined;
+  /** Of a title with two views: which eye the first one is, where the disc has it wrong. Absent or null for as the disc says. */
+  readonly firstEye?: 'left' | 'right' | null | undefined;
   readonly recipes: readonly RecipeId[];
 }
 

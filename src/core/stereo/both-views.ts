@@ -1,5 +1,14 @@
 import { DiscError, throwIfCancelled } from '../bytes';
-import { MatroskaWriter, type Crc32, type DescribedTrack, type MatroskaSink, type MatroskaTrack, type StreamPart } from '../matroska';
+import {
+  MatroskaWriter,
+  type Crc32,
+  type DescribedTrack,
+  type MatroskaDescription,
+  type MatroskaSink,
+  type MatroskaTrack,
+  type StreamBlock,
+  type StreamPart,
+} from '../matroska';
 import { TICKS_PER_MS, avcConfiguration } from '../streams';
 import { PairReader } from './coded-pictures';
 import { UnitBuffer } from './escaping';
@@ -56,21 +65,11 @@ function* unitsOf(data: Uint8Array, lengthBytes: number): Generator<Uint8Array> 
   }
 }
 
-const COMMON = {
-  isDefault: true,
-  isForced: false,
-  isHearingImpaired: false,
-  isVisuallyImpaired: false,
-  isOriginal: false,
-  isCommentary: false,
-};
-
-const described = (track: DescribedTrack, uid: number, own: Partial<MatroskaTrack>): MatroskaTrack =>
-  ({
-    ...{ kind: 'kept', type: track.kind === 'other' ? 'subtitle' : track.kind, uid: BigInt(uid), codecId: track.codecId },
-    ...{ codecPrivate: null, defaultDurationNs: null, elements: track.elements, name: '', language: null, ...COMMON },
-    ...own,
-  }) as MatroskaTrack;
+const describe = (track: DescribedTrack, uid: number, codecPrivate: Uint8Array | null): MatroskaTrack => ({
+  ...{ kind: 'kept', type: track.kind === 'other' ? 'subtitle' : track.kind, uid: BigInt(uid), codecId: track.codecId, codecPrivate },
+  ...{ defaultDurationNs: null, elements: track.elements, name: '', language: null, isDefault: true, isForced: false },
+  ...{ isHearingImpaired: false, isVisuallyImpaired: false, isOriginal: false, isCommentary: false },
+});
 
 /** A picture track with two views, as both in turn. */
 class PictureTrack {
@@ -95,74 +94,85 @@ class PictureTrack {
   }
 }
 
+/** Takes a file's parts, and writes them with both views in turn. */
+class BothViewsWriter {
+  private readonly pictures = new Map<number, PictureTrack>();
+  private readonly places = new Map<number, number>();
+  private open: { readonly writer: MatroskaWriter; readonly description: MatroskaDescription } | null = null;
+
+  constructor(
+    private readonly sink: MatroskaSink,
+    private readonly options: Options,
+  ) {}
+
+  async begin(tracks: readonly DescribedTrack[]): Promise<void> {
+    const { name, application, everything, crc32, described: full } = this.options;
+    const own = tracks.filter((t) => t.kind === 'video');
+    if (own.length === 0) throw new DiscError('unsupported', { source: name, byteOffset: 0, structure: 'Tracks' }, 'There is no picture');
+    const taken = [...own, ...(everything ? tracks.filter((t) => t.kind === 'audio' || t.kind === 'subtitle') : [])];
+    const writer = new MatroskaWriter(this.sink, taken.length, 0, crc32);
+    const written = taken.map((track, place) => {
+      this.places.set(track.number, place);
+      if (track.kind === 'subtitle') writer.wantsDuration.add(place);
+      // What comes may be asked for again under the same bytes.
+      if (track.kind !== 'video') return describe({ ...track, elements: track.elements.slice() }, place + 1, null);
+      const known = full?.find((t) => t.kind === 'video') ?? track;
+      const picture = new PictureTrack(known);
+      this.pictures.set(track.number, picture);
+      return describe({ ...track, elements: known.picture.slice() }, place + 1, picture.configuration);
+    });
+    const description = {
+      ...{ title: '', application, seed: 'both views', tracks: written, chapters: [], tags: [], durationNs: 0 },
+      timestampScaleNs: SCALE_NS,
+    };
+    this.open = { writer, description };
+    await writer.begin(description);
+  }
+
+  async block(block: StreamBlock): Promise<void> {
+    if (!this.open) throw broken('Blocks come before their tracks');
+    const { writer } = this.open;
+    const track = this.places.get(block.track);
+    if (track === undefined) return;
+    const durationTicks = block.durationMs === null ? null : block.durationMs * TICKS_PER_MS;
+    const add = async (ms: number, data: Uint8Array, key: boolean, discardable: boolean) => {
+      writer.add({ track, ticks: ms * TICKS_PER_MS, durationTicks, key, discardable, data });
+      if (writer.pending) await writer.flush();
+    };
+    const picture = this.pictures.get(block.track);
+    if (!picture) return add(block.timestampMs, block.data, block.key, block.discardable);
+    const pair = picture.reader.read([...unitsOf(block.data, picture.lengthBytes)]);
+    const made = pair.base && picture.rewriter.accessUnit(pair.base, pair.dependent);
+    if (!made) return;
+    for (const { role, from, to } of made.pictures)
+      await add(
+        block.timestampMs + SHOWN_AT[role] * this.options.frameMs,
+        made.units.subarray(from, to),
+        role === 'base' && made.key,
+        false,
+      );
+  }
+
+  async finish(): Promise<Met> {
+    const [first] = this.pictures.values();
+    if (!this.open || !first) throw new DiscError('unsupported', { source: this.options.name, byteOffset: 0 }, 'It holds no track');
+    await this.open.writer.finish(this.open.description);
+    return first.rewriter.met;
+  }
+}
+
 /**
- * Writes a picture track with two views as one of a single view, in which both are shown in turn: a decoder of one view decodes both. It is
+ * Writes picture tracks with two views as such of a single view, in which both are shown in turn: a decoder of one view decodes both. It is
  * Matroska, on the clock of what comes; see `SHOWN_AT` for the times. One access unit is held at a time.
- * @param parts a master with two views in each block of its first picture track. @returns what was met on the way.
+ * @param parts a master with two views in each block of its picture track. @returns what was met on the way, in the first of them.
  * @throws DiscError `unsupported` with the reason where they can not be decoded this way; what reading throws.
  */
 export async function writeBothViews(parts: AsyncIterable<StreamPart>, sink: MatroskaSink, options: Options): Promise<Met> {
-  const { name, application, frameMs, crc32, signal, everything } = options;
-  let picture: PictureTrack | null = null;
-  let writer: MatroskaWriter | null = null;
-  let description: Parameters<MatroskaWriter['begin']>[0] | null = null;
-  const places = new Map<number, number>();
-  let pictureNumber = -1;
+  const writer = new BothViewsWriter(sink, options);
   for await (const part of parts) {
-    throwIfCancelled(signal, name);
-    if (part.kind === 'tracks') {
-      const own = part.tracks.find((t) => t.kind === 'video');
-      if (!own) throw new DiscError('unsupported', { source: name, byteOffset: 0, structure: 'Tracks' }, 'There is no picture');
-      const full = options.described?.find((t) => t.kind === 'video') ?? own;
-      picture = new PictureTrack(full);
-      pictureNumber = own.number;
-      const others = everything ? part.tracks.filter((t) => t !== own && t.kind !== 'other' && t.kind !== 'video') : [];
-      places.set(own.number, 0);
-      others.forEach((t, i) => places.set(t.number, i + 1));
-      writer = new MatroskaWriter(sink, places.size, 0, crc32);
-      others.forEach((t, i) => t.kind === 'subtitle' && writer?.wantsDuration.add(i + 1));
-      const tracks = [
-        described(own, 1, { codecPrivate: picture.configuration, elements: full.picture }),
-        ...others.map((t, i) => described(t, i + 2, {})),
-      ];
-      description = {
-        title: '',
-        application,
-        seed: 'both views',
-        tracks,
-        chapters: [],
-        tags: [],
-        durationNs: 0,
-        timestampScaleNs: SCALE_NS,
-      };
-      await writer.begin(description);
-    } else {
-      if (!writer || !picture) throw broken('Blocks come before their tracks');
-      for (const block of part.blocks) {
-        const track = places.get(block.track);
-        if (track === undefined) continue;
-        const add = async (ms: number, data: Uint8Array, key: boolean, discardable: boolean) => {
-          const durationTicks = block.durationMs === null ? null : block.durationMs * TICKS_PER_MS;
-          writer?.add({ track, ticks: ms * TICKS_PER_MS, durationTicks, key, discardable, data });
-          if (writer?.pending) await writer.flush();
-        };
-        if (block.track !== pictureNumber) {
-          await add(block.timestampMs, block.data, block.key, block.discardable);
-          continue;
-        }
-        const pair = picture.reader.read([...unitsOf(block.data, picture.lengthBytes)]);
-        const made = pair.base && picture.rewriter.accessUnit(pair.base, pair.dependent);
-        for (const { role, from, to } of made?.pictures ?? [])
-          await add(
-            block.timestampMs + SHOWN_AT[role] * frameMs,
-            (made as NonNullable<typeof made>).units.subarray(from, to),
-            role === 'base' && made?.key === true,
-            false,
-          );
-      }
-    }
+    throwIfCancelled(options.signal, options.name);
+    if (part.kind === 'tracks') await writer.begin(part.tracks);
+    else for (const block of part.blocks) await writer.block(block);
   }
-  if (!writer || !picture || !description) throw new DiscError('unsupported', { source: name, byteOffset: 0 }, 'It holds no track');
-  await writer.finish(description);
-  return picture.rewriter.met;
+  return writer.finish();
 }

@@ -32,7 +32,7 @@ const VIEW_NAMES = {
   'yellow and blue': 'for glasses in yellow and blue',
 } as Record<(typeof VIEW_LAYOUTS)[number], string>;
 const VIEWS_NOTE =
-  'For pictures that hold what both eyes see: on the Bench it is said of a reel, among its tracks, how they do. Others stay as they are.';
+  'For stereoscopic titles: those with two views, and pictures that hold what both eyes see, of which the Bench knows among a reel’s tracks how they do. Others stay as they are.';
 const LIGHT = ['brightness', 'contrast', 'saturation'] as const;
 
 /** How the picture is encoded. */
@@ -222,6 +222,7 @@ export function PictureRows({ recipe, locked, set, encoders }: RecipeProps) {
             }}
           />
         </div>
+        {recipe.views.layout !== 'kept' && <Missing name="both views" encoders={encoders} />}
       </Row>
       <Row name="time">
         <div className="flex flex-wrap items-center gap-3">

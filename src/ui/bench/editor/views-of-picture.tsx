@@ -20,9 +20,31 @@ const packedOf = (way: string): Reel['packed'] => {
   return { packing, first: first === 'right' ? 'right' : 'left' };
 };
 
+/** Which eye the first of two views is: discs say it, and some say it wrong. */
+function FirstEye({ baseIsRight, reel, onChange }: { baseIsRight: boolean; reel: Reel; onChange: (reel: Reel) => void }) {
+  const told = baseIsRight ? 'right' : 'left';
+  return (
+    <section aria-label="Picture of the reel" className="flex flex-wrap items-center gap-x-3 gap-y-1">
+      <h3 className="smallcaps">Picture</h3>
+      <Select
+        label="Which eye the first view is"
+        value={reel.firstEye ?? 'told'}
+        options={[
+          { value: 'told', name: `two views, the ${told} eye’s first, as the disc says` },
+          { value: 'left', name: 'two views, the left eye’s first' },
+          { value: 'right', name: 'two views, the right eye’s first' },
+        ]}
+        onChange={(eye) => {
+          onChange({ ...reel, firstEye: eye === 'told' ? null : eye });
+        }}
+      />
+    </section>
+  );
+}
+
 /** What a reel's picture holds: one view, or both eyes', which no disc says of such a picture. Samples may show it. */
 export function ViewsOfPicture({ title, reel, onChange }: { title: Title; reel: Reel; onChange: (reel: Reel) => void }) {
-  if (title.video.secondView) return null;
+  if (title.video.secondView) return <FirstEye baseIsRight={title.video.secondView.baseIsRight} reel={reel} onChange={onChange} />;
   const { packed } = reel;
   const looks = looksPacked(title);
   const set = (next: Reel['packed']) => {

@@ -31,7 +31,9 @@ export function Dossier({ title }: { title: Title }) {
       }
     >
       <div className="min-h-0 flex-1 divide-y divide-faint overflow-y-auto">
-        {usable && <Viewer title={title} angle={taking?.reel.pieces.find((p) => p.title === title.number)?.angle ?? 1} />}
+        {usable && (
+          <Viewer title={title} angle={taking?.reel.pieces.find((p) => p.title === title.number)?.angle ?? 1} reel={taking?.reel ?? null} />
+        )}
         <TitleFindings title={title} taken={taking !== null} />
         <TitleFacts title={title} />
         {usable && <MeasureControls disc={disc} title={title} source={source} />}

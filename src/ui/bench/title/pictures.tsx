@@ -18,7 +18,9 @@ export const intoChapter = (startMs: number, durationMs: number): number => star
 export function usePictures(wish: PictureWish | null, moments: readonly number[]): { version: number; problem: Problem | null } {
   const [version, setVersion] = useState(0);
   const [problem, setProblem] = useState<Problem | null>(null);
-  const key = wish ? `${wish.reading.fingerprint}/${wish.title}/${wish.angle}/${wish.width} ${moments.join(',')}` : '';
+  const key = wish
+    ? `${wish.reading.fingerprint}/${wish.title}/${wish.angle}/${wish.width}/${wish.eyes}/${wish.firstEye} ${moments.join(',')}`
+    : '';
   useEffect(() => {
     if (!wish) return;
     let current = true;

@@ -3,14 +3,16 @@
 import { Grid3x3, Play, Square } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { isPictures, type Title } from '@/core/reading';
+import { firstIsRight, type Reel } from '@/core/reels';
 import { problemOf } from '@/store/api';
 import { previewAddress, type PictureWish } from '@/store/looks';
-import { sourceKey, type Problem } from '@/contract';
+import { EYES, sourceKey, type EncoderState, type Eyes, type Problem } from '@/contract';
 import { clock, languageName } from '../../format';
-import { Button } from '../../parts/controls';
+import { Button, Mark } from '../../parts/controls';
 import { Select } from '../../parts/fields';
 import { MomentSlider } from '../../parts/moment-slider';
 import { ProblemNote } from '../../parts/problem-note';
+import { useKept } from '../../parts/use-kept';
 import { useKeys } from '../../parts/use-keys';
 import { useWidth } from '../../parts/use-width';
 import { audioText } from '../../words';
@@ -117,6 +119,37 @@ function Moment({ title, wish, ms }: { title: Title; wish: PictureWish; ms: numb
   );
 }
 
+const EYE_NAMES: Readonly<Record<Eyes, string>> = {
+  first: 'the first view only',
+  left: 'the left eye’s view',
+  right: 'the right eye’s view',
+  both: 'both eyes, side by side',
+  glasses: 'both, for red and cyan glasses',
+};
+
+/** What is shown of a title with two views; where FFmpeg can not decode both, why. */
+function EyesRow({ eyes, encoders, onChange }: { eyes: Eyes; encoders: readonly EncoderState[]; onChange: (eyes: Eyes) => void }) {
+  const unable = encoders.find((e) => e.name === 'both views' && !e.works);
+  return (
+    <div className="flex items-center gap-2 pt-1 text-[12px] text-second">
+      <span className="smallcaps">Shown</span>
+      {unable ? (
+        <span>
+          <Mark state="eyes" /> The first view only: {unable.reason}. Masters keep both.
+        </span>
+      ) : (
+        <Select
+          label="Eyes that are shown"
+          value={eyes}
+          options={EYES.map((value) => ({ value, name: EYE_NAMES[value] }))}
+          onChange={onChange}
+          className="min-w-0 flex-1"
+        />
+      )}
+    </div>
+  );
+}
+
 function ChoiceRow({ title, choice, onChange }: { title: Title; choice: Choice; onChange: (choice: Choice) => void }) {
   const known = title.audio.filter((t) => t.codec !== 'unknown');
   return (
@@ -200,14 +233,19 @@ function Transport({
 }
 
 /** Looks into a title: a contact sheet, any moment of it, and a preview that plays from there. */
-export function Viewer({ title, angle }: { title: Title; angle: number }) {
-  const { disc, source, moment, look } = useBench();
+export function Viewer({ title, angle, reel }: { title: Title; angle: number; reel: Reel | null }) {
+  const { disc, engine, source, moment, look } = useBench();
+  const [kept, keepEyes] = useKept('bench-eyes', EYES, 'first');
+  const hasTwo = title.video.secondView !== null;
+  const encoders = engine?.encoders ?? [];
+  const eyes = hasTwo && !encoders.some((e) => e.name === 'both views' && !e.works) ? kept : 'first';
+  const firstEye = firstIsRight(title.video, reel ?? {}) ? 'right' : 'left';
   const key = source && sourceKey(source.ref);
   const wish = useMemo<PictureWish | null>(
-    () => (source ? { source: source.ref, reading: disc.reading, title: title.number, angle, width: SHEET_WIDTH } : null),
+    () => (source ? { source: source.ref, reading: disc.reading, title: title.number, angle, width: SHEET_WIDTH, eyes, firstEye } : null),
     // The same source is another object with every state of the engine.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [key, disc.reading, title.number, angle],
+    [key, disc.reading, title.number, angle, eyes, firstEye],
   );
   const large = useMemo(() => (wish ? { ...wish, width: VIEW_WIDTH } : null), [wish]);
   const [choice, setChoice] = useState<Choice>({
@@ -256,6 +294,16 @@ export function Viewer({ title, angle }: { title: Title; angle: number }) {
           lookAt(Math.min(title.durationMs - 1, Math.round(at)));
         }}
       />
+      {hasTwo && (
+        <EyesRow
+          eyes={eyes}
+          encoders={encoders}
+          onChange={(next) => {
+            stop();
+            keepEyes(next);
+          }}
+        />
+      )}
       <ChoiceRow
         title={title}
         choice={choice}
