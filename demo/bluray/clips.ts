@@ -152,7 +152,7 @@ function pictureGraph(plan: ClipPlan, eye: number, input = 0): string {
     `[${input}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${source})/TB,trim=end_frame=${frames}`,
     `crop=${plan.width}:${plan.height}:'(iw-ow)/2*(1+sin(n/110))-${eye * 8}':0,setsar=1`,
     `drawbox=x='mod(t*60+${plan.width}-${eye * 12},${plan.width})':y=${Math.round(plan.height * 0.55)}:w=${Math.round(plan.width / 18)}:h=${Math.round(plan.height / 40)}:color=0x2b1d14:t=fill`,
-    `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${size}:y=h-${2 * size}:fontsize=${size}:fontcolor=white@0.85`,
+    `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${2 * size - eye * 14}:y=h-${2 * size}:fontsize=${size}:fontcolor=white@0.85`,
     ...(interlaced ? ['interlace=scan=tff'] : []),
   ].join(',');
 }

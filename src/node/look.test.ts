@@ -55,7 +55,7 @@ test.each([
   ['H.264 with open groups', HAVEN, 1, [0, 1500, 2900, 4100, 5500, 6900], 192],
   ['H.264, interlaced', HAVEN, 3, [0, 1900, 3900], 192],
   ['HEVC', HAVEN, 4, [0, 1100, 2900], 192],
-  ['two views', TWIN, 1, [0, 2500], 192],
+  ['two views', TWIN, 1, [0, 2000, 2500], 192],
 ])('pictures at moments: %s', async (_what, at, title, moments, width) => {
   const found = await onTitle(at, title, (opened, reading, t) => picturesAt(opened, reading, t, { angle: 1, width, ...FIRST }, moments));
   expect([...found.keys()].sort((a, b) => a - b)).toEqual(moments.map((_, i) => i));
@@ -113,6 +113,11 @@ describe('two views', () => {
       Buffer.concat(Array.from({ length: 108 }, (_, y) => rows.subarray(y * 384 + from, y * 384 + from + 192)));
     expect([apart(half(0), left) < 3, apart(half(192), right) < 3]).toEqual([true, true]);
     expect(pictureFacts((await picture('glasses', 'left')) ?? new Uint8Array(0))).toMatchObject({ width: 192, height: 108 });
+  });
+
+  test('eyes are looked at in samples: all of this sea is equally far, which says nothing; of one view nothing is asked', async () => {
+    expect((await measure(TWIN, 1)).picture?.eyes).toEqual({ told: 0, swapped: 0 });
+    expect((await measure(TWIN, 2)).picture?.eyes).toBeNull();
   });
 
   test('a preview of both', async () => {

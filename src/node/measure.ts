@@ -1,14 +1,18 @@
+import { DiscError } from '@/core/bytes';
 import {
   SILENCE_DB,
   measuredPicture,
   type HalvesAlike,
   type MeasuredAudio,
+  type MeasuredPicture,
   type PictureArea,
   type Reading,
   type Title,
   type TitleMeasure,
 } from '@/core/reading';
 import { pieceChapters, reelMs, wholeTitleReel, type Piece, type Reel } from '@/core/reels';
+import { depthOf, eyeOrderOf, type Depth, type EyePair } from '@/core/stereo';
+import { picturesAt } from './pictures';
 import { runProgram } from './program';
 import type { MatroskaSink } from '@/core/matroska';
 import type { OpenedSource } from './open-source';
@@ -174,6 +178,55 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
     everything,
     audio,
     subtitles: everything ? subtitles : [],
-    picture: everything ? null : measuredPicture(title.video, counts, found.pictureArea, found.halves),
+    picture: everything
+      ? null
+      : {
+          ...measuredPicture(title.video, counts, found.pictureArea, found.halves),
+          eyes: await lookAtEyes(opened, reading, title, signal),
+        },
   };
+}
+
+const EYE_PICTURES = 10;
+/** Of each eye. */
+const EYE_WIDTH = 480;
+
+/**
+ * What pictures spread over a title with two views say of the eyes' order; null where there is one view, or both can not be shown here.
+ * @throws DiscError of the source, WorkError.
+ */
+async function lookAtEyes(opened: OpenedSource, reading: Reading, title: Title, signal: AbortSignal): Promise<MeasuredPicture['eyes']> {
+  const { secondView } = title.video;
+  if (!secondView) return null;
+  const moments = Array.from({ length: EYE_PICTURES }, (_, i) => Math.round(((i + 0.5) * title.durationMs) / EYE_PICTURES));
+  const shown = { angle: 1, width: EYE_WIDTH * 2, eyes: 'both', firstEye: secondView.baseIsRight ? 'right' : 'left' } as const;
+  const pictures = await picturesAt(opened, reading, title, shown, moments, signal).catch((error: unknown) => {
+    if (error instanceof DiscError && error.code === 'unsupported') return null;
+    throw error;
+  });
+  if (!pictures) return null;
+  const depths: (Depth | null)[] = [];
+  for (const jpeg of pictures.values()) depths.push(depthOf(await eyesOf(jpeg, signal)));
+  return eyeOrderOf(depths);
+}
+
+/** Both eyes of a picture that holds them side by side, in grey. */
+async function eyesOf(jpeg: Uint8Array, signal: AbortSignal): Promise<EyePair> {
+  const chunks: Buffer[] = [];
+  const args = ['-nostdin', '-v', 'error', '-f', 'mjpeg', '-i', 'pipe:0', '-pix_fmt', 'gray', '-f', 'rawvideo', 'pipe:1'];
+  await runProgram('ffmpeg', args, {
+    signal,
+    feed: (input) => input.write(jpeg),
+    read: async (stdout) => {
+      for await (const chunk of stdout) chunks.push(chunk as Buffer);
+    },
+  });
+  const all = Buffer.concat(chunks);
+  const height = Math.floor(all.byteLength / (EYE_WIDTH * 2));
+  const half = (from: number) => {
+    const eye = new Uint8Array(EYE_WIDTH * height);
+    for (let y = 0; y < height; y++) eye.set(all.subarray(y * EYE_WIDTH * 2 + from, y * EYE_WIDTH * 2 + from + EYE_WIDTH), y * EYE_WIDTH);
+    return eye;
+  };
+  return { left: half(0), right: half(EYE_WIDTH), width: EYE_WIDTH, height };
 }

@@ -34,6 +34,9 @@ export function momentReel(
   };
 }
 
+/** A stretch that a picture begins in, whatever the rate: between two of them there would be none. Only its first is read. */
+const PICTURE_MS = 100;
+
 /** Decoders that must show a picture that stands alone, and at once, whatever surrounded it. */
 const SINGLE_PICTURES = ['-flags', 'low_delay', '-flags2', 'showall', '-flags', '+output_corrupt'];
 
@@ -117,7 +120,7 @@ export async function picturesAt(
   const found = new Map<number, Uint8Array>();
   const open = (index: number) => {
     const at = Math.min(momentsMs[index] ?? 0, Math.max(0, title.durationMs - 40));
-    return opened.assemble(reading, momentReel(title, angle, at, at + 1), signal ? { signal } : {});
+    return opened.assemble(reading, momentReel(title, angle, at, at + PICTURE_MS), signal ? { signal } : {});
   };
   const chunks: Uint8Array[] = [];
   const memory: MatroskaSink = {

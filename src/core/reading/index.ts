@@ -11,4 +11,13 @@ export { languageTag } from './bluray/tracks';
 export { clipInfoName, openContent } from './content';
 export { findVideoFolder, openTitleSetContent, type TitleSetContent } from './dvd/title-set-files';
 export { audioOfFile, readingOfFile, type ProbedFile, type ProbedStream } from './file/read-file';
-export { SILENCE_DB, judgeScan, looksPacked, measuredPicture, mergeMeasures, type PictureArea, type PictureCounts } from './measure';
+export {
+  SILENCE_DB,
+  judgeScan,
+  looksPacked,
+  looksSwapped,
+  measuredPicture,
+  mergeMeasures,
+  type PictureArea,
+  type PictureCounts,
+} from './measure';

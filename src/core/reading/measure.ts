@@ -84,6 +84,15 @@ export function looksPacked({ measured }: Pick<Title, 'measured'>): 'beside' | '
   return beside === below ? null : beside ? 'beside' : 'below';
 }
 
+/** Of the pictures that say anything of the eyes' order, so many must say the same; and so many are needed. */
+const [MOST_SHARE, LEAST_PICTURES] = [0.75, 3];
+
+/** Whether samples of a title with two views look as if the eyes were swapped: sky and far walls seldom stand before the ground. */
+export function looksSwapped({ measured }: Pick<Title, 'measured'>): boolean {
+  const eyes = measured?.picture?.eyes;
+  return Boolean(eyes && eyes.told >= LEAST_PICTURES && eyes.swapped >= eyes.told * MOST_SHARE);
+}
+
 /** Sound below this in every window is silence, dB below full scale. */
 export const SILENCE_DB = -70;
 

@@ -148,6 +148,8 @@ export interface HalvesAlike {
 export interface MeasuredPicture {
   /** Absent or null where nobody looked. */
   readonly halves?: HalvesAlike | null | undefined;
+  /** Of two views: in how many pictures what is above and what is below are at different distances, and in how many of them what is above stands nearer. */
+  readonly eyes?: { readonly told: number; readonly swapped: number } | null | undefined;
   readonly scan: ScanKind;
   /** Frames looked at, and how many of them are combed, whole, repeated by flags; the evidence. */
   readonly frames: number;

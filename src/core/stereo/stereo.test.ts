@@ -3,6 +3,7 @@ import { seeded } from '@/test-support/random';
 import { PAIRS, decodedPictures, rewritten, samplePair, unitsOf } from '@/test-support/two-views';
 import { DiscError } from '../bytes';
 import { Rewriter } from './rewriter';
+import { depthOf, eyeOrderOf, type EyePair } from './disparity';
 import { View, type Picture } from './view';
 
 /** Pictures without copies: each of these is the base picture once more, between both of its moment. @throws where it is not. */
@@ -176,5 +177,37 @@ describe('streams that are not whole', () => {
     expect(() => rewritten(units.map((u, i) => [...u.filter((x) => !isSecond(x)), ...(other.pictures[i] ?? [])]))).toThrow(
       /differ in the width/,
     );
+  });
+});
+
+describe('depth', () => {
+  /** A wall of random dots, of which rows lie at distances that are known: percent of the width by row. */
+  function scene(seed: number, depthAt: (row: number) => number): EyePair {
+    const random = seeded(seed);
+    const [width, height] = [320, 180];
+    const [left, right] = [new Uint8Array(width * height), new Uint8Array(width * height)];
+    for (let y = 0; y < height; y++) {
+      const shift = Math.round((depthAt(y) / 100) * width);
+      const row = Array.from({ length: width + 80 }, () => random.int(256));
+      for (let x = 0; x < width; x++) {
+        left[y * width + x] = row[x + 40] ?? 0;
+        right[y * width + x] = row[x + 40 - shift] ?? 0;
+      }
+    }
+    return { left, right, width, height };
+  }
+  const far = scene(1, (y) => (y < 90 ? 2.5 : -1.25));
+
+  test('what is how far is measured in percent of the width; nothing is said of pictures without edges', () => {
+    expect(depthOf(far)).toEqual({ above: 2.5, below: -1.25 });
+    const flat = new Uint8Array(320 * 180).fill(90);
+    expect(depthOf({ left: flat, right: flat, width: 320, height: 180 })).toBeNull();
+    // Two pictures that have nothing to do with each other.
+    expect(depthOf({ ...far, right: scene(2, () => 0).right })).toBeNull();
+  });
+
+  test('the other way round, the sky stands before the ground', () => {
+    const swapped = depthOf({ ...far, left: far.right, right: far.left });
+    expect(eyeOrderOf([depthOf(far), swapped, swapped, null, { above: 1, below: 0.9 }])).toEqual({ told: 3, swapped: 2 });
   });
 });

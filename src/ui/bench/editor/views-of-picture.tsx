@@ -1,6 +1,6 @@
 'use client';
 
-import { looksPacked, type Title } from '@/core/reading';
+import { looksPacked, looksSwapped, type Title } from '@/core/reading';
 import type { Reel } from '@/core/reels';
 import { Button, Mark } from '../../parts/controls';
 import { Select } from '../../parts/fields';
@@ -20,9 +20,17 @@ const packedOf = (way: string): Reel['packed'] => {
   return { packing, first: first === 'right' ? 'right' : 'left' };
 };
 
+interface PictureProps {
+  readonly title: Title;
+  readonly reel: Reel;
+  readonly onChange: (reel: Reel) => void;
+}
+
 /** Which eye the first of two views is: discs say it, and some say it wrong. */
-function FirstEye({ baseIsRight, reel, onChange }: { baseIsRight: boolean; reel: Reel; onChange: (reel: Reel) => void }) {
+function FirstEye({ title, baseIsRight, reel, onChange }: PictureProps & { baseIsRight: boolean }) {
   const told = baseIsRight ? 'right' : 'left';
+  const other = baseIsRight ? 'left' : 'right';
+  const eyes = title.measured?.picture?.eyes;
   return (
     <section aria-label="Picture of the reel" className="flex flex-wrap items-center gap-x-3 gap-y-1">
       <h3 className="smallcaps">Picture</h3>
@@ -38,13 +46,33 @@ function FirstEye({ baseIsRight, reel, onChange }: { baseIsRight: boolean; reel:
           onChange({ ...reel, firstEye: eye === 'told' ? null : eye });
         }}
       />
+      {eyes && looksSwapped(title) && reel.firstEye !== other && (
+        <span className="flex items-center gap-2 text-second">
+          <Mark state="eyes" />
+          In {eyes.swapped} of {eyes.told} samples what is above stands before what is below: the eyes look swapped.
+          <Button
+            className="px-2 py-0"
+            onClick={() => {
+              onChange({ ...reel, firstEye: other });
+            }}
+          >
+            Swap them
+          </Button>
+        </span>
+      )}
+      {eyes && eyes.told > 0 && !looksSwapped(title) && (
+        <span className="text-second">
+          Samples agree: in {eyes.told - eyes.swapped} of {eyes.told} what is above lies behind what is below.
+        </span>
+      )}
     </section>
   );
 }
 
 /** What a reel's picture holds: one view, or both eyes', which no disc says of such a picture. Samples may show it. */
-export function ViewsOfPicture({ title, reel, onChange }: { title: Title; reel: Reel; onChange: (reel: Reel) => void }) {
-  if (title.video.secondView) return <FirstEye baseIsRight={title.video.secondView.baseIsRight} reel={reel} onChange={onChange} />;
+export function ViewsOfPicture({ title, reel, onChange }: PictureProps) {
+  if (title.video.secondView)
+    return <FirstEye title={title} baseIsRight={title.video.secondView.baseIsRight} reel={reel} onChange={onChange} />;
   const { packed } = reel;
   const looks = looksPacked(title);
   const set = (next: Reel['packed']) => {
