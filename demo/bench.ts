@@ -14,6 +14,7 @@ import { openVolume } from '@/node/open-volume';
 import { proveMasterFile } from '@/node/prove-file';
 import { RUNNER_FLAGS } from '@/node/runner-flags';
 import { benchEncode } from './bench-encode';
+import { benchViews } from './bench-views';
 import { authorManyPlaylists, makeProgramStream, makeTransportStream, type BenchStream } from './bench-streams';
 import { authorManyTitles } from './many-titles';
 
@@ -166,6 +167,13 @@ if (process.argv[2] === '--prepare') {
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }
+} else if (process.argv[2] === '--views') {
+  const folder = workFolder();
+  try {
+    await benchViews(folder);
+  } finally {
+    rmSync(folder, { recursive: true, force: true });
+  }
 } else {
   const folder = workFolder();
   try {
@@ -174,6 +182,7 @@ if (process.argv[2] === '--prepare') {
     await benchRemux('program stream', 0.75, await makeProgramStream(demo, folder), folder);
     await benchRemux('transport stream', 0.5, await makeTransportStream(folder), folder);
     await benchEncode(folder);
+    await benchViews(folder);
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }

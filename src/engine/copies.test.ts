@@ -5,7 +5,7 @@ import type { Reading } from '@/core/reading';
 import { SHIPPED, type Recipe } from '@/core/recipes';
 import { wholeTitleReel, type Reel } from '@/core/reels';
 import { PROVING, temporaryFolder, titleOf } from '@/test-support/discs';
-import { probed } from '@/test-support/ffmpeg';
+import { decodedFrames, probed } from '@/test-support/ffmpeg';
 import { TestEngine } from '@/test-support/engine';
 
 /** Several copies of one reel: its disc is read once, each is proven by itself, and what was finished is not made again. */
@@ -313,6 +313,20 @@ describe('from a master in the library, without its disc', () => {
     expect(streams.filter((s) => s.codec_type === 'audio')).toHaveLength(master?.sidecar.reel.audio.length ?? 0);
     expect(streams.find((s) => s.codec_type === 'video')).toMatchObject({ width: 1024, height: 576 });
     expect(chapters).toHaveLength(1);
+  });
+
+  test('both views of a master that has two; without its disc, each picture is what it was before the disc was authored', async () => {
+    const twin: SourceRef = { kind: 'place', root: 'images', path: 'TWIN.iso' };
+    const whole = (reading: Reading): Reel => ({ ...wholeTitleReel(titleOf(reading, 1), 'Depth'), recipes: ['master'] });
+    await engine.jobUntil((await engine.submit(twin, whole)).jobId, (j) => j.state === 'done');
+    const exact: Recipe = {
+      ...access,
+      ...{ id: 'own-exact', name: 'Exact', suffix: ' (exact)', container: 'Matroska', views: { layout: 'right eye', swapped: false } },
+      video: { ...access.video, codec: 'FFV1' },
+    };
+    expect(await copy('Depth', [exact])).toMatchObject({ state: 'done', problem: null });
+    const views = JSON.parse(readFileSync(path.join(PROVING, '..', 'views-twin.json'), 'utf8')) as Record<string, { second: string[] }>;
+    expect(decodedFrames(path.join(engine.library, 'Depth (exact).mkv'), 'v:0', ['-pix_fmt', 'yuv420p'])).toEqual(views['00012']?.second);
   });
 
   test('a master that is no longer what was proven gives no copy, though it still plays', async () => {

@@ -26,6 +26,7 @@ function reelOfMaster(title: Title, made: Reel): Reel {
     audio: named(plain.audio, [...made.audio, ...(made.addedAudio ?? []).map((a) => ({ ...FROM_FILE, ...a }))]),
     subtitles: named(plain.subtitles, [...made.subtitles, ...(made.added ?? []).map((a) => ({ ...FROM_FILE, ...a }))]),
     tags: made.tags,
+    packed: made.packed,
   };
 }
 

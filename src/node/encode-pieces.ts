@@ -9,6 +9,7 @@ import {
   encoderArguments,
   firstPassArguments,
   joinArguments,
+  packingOf,
   pieceArguments,
   videoEncoderOf,
   whyWhole,
@@ -293,13 +294,19 @@ export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promi
   }
 }
 
+/** FFmpeg writes into MP4 how a picture holds both eyes only where it copies one whose file says so: a short one is joined, too, from one piece. */
+const saysViewsByJoining = ({ container, video: { views } }: EncodePlan): boolean =>
+  views !== null && packingOf(views.layout) !== null && (container === 'MP4' || container === 'QuickTime');
+
 function encodeBy(order: EncodeOrder, watch: EncodeWatch): Promise<Encoded> {
   const { plan, master, masterMs, pieceMs, chapters = [], cover = null } = order;
   const encoder = videoEncoderOf(plan);
   return withEncodeFolder(plan, { source: master, chapters, durationMs: masterMs, cover }, async (cwd) => {
-    const isShort = masterMs < pieceMs * 1.5 || whyWhole(plan) !== null;
-    const pieces = isShort ? [] : divideEncode(plan, await picturesOf(master, watch.signal), pieceMs);
-    if (pieces.length > 1) return { encoder, ...(await encodeDivided(order, watch, pieces, cwd)) };
+    const isWhole = whyWhole(plan) !== null;
+    const isJoined = !isWhole && saysViewsByJoining(plan);
+    const isShort = masterMs < pieceMs * 1.5 || isWhole;
+    const pieces = isShort && !isJoined ? [] : divideEncode(plan, await picturesOf(master, watch.signal), pieceMs);
+    if (pieces.length > 1 || (isJoined && pieces.length > 0)) return { encoder, ...(await encodeDivided(order, watch, pieces, cwd)) };
     await encodeWhole(order, watch, cwd);
     return { encoder, pieces: 1, goneOn: false };
   });

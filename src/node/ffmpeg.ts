@@ -34,9 +34,11 @@ interface Probed {
     nb_read_packets?: string;
     duration?: string;
     tags?: Record<string, string>;
+    side_data_list?: { side_data_type?: string; type?: string }[];
     disposition?: Record<string, number>;
   }[];
   chapters?: { start_time?: string; tags?: Record<string, string> }[];
+  frames?: { side_data_list?: { type?: string }[] }[];
   format?: { duration?: string };
 }
 
@@ -83,8 +85,13 @@ const AUDIO_NAMES: Readonly<Record<string, CopyShape['audio'][number]['codec']>>
   truehd: 'TrueHD',
 };
 
+/** FFmpeg's names for both views in one picture (H.264 D.2.26, RFC 9559 table 4). */
+const PACKED_DATA: ReadonlySet<string> = new Set(['side by side', 'top and bottom']);
+const PACKED_MODES: ReadonlySet<string> = new Set(['left_right', 'right_left', 'top_bottom', 'bottom_top']);
+const isPacked = (data: readonly { readonly type?: string }[] = []): boolean => data.some(({ type = '' }) => PACKED_DATA.has(type));
+
 /** What a finished copy is, as a prober of another house than its plan's has it. */
-function shapeOf({ streams = [] }: Probed, container: Container, bytes: number): CopyShape | null {
+function shapeOf({ streams = [], frames = [] }: Probed, container: Container, bytes: number): CopyShape | null {
   const video = streams.find((s) => s.codec_type === 'video' && !isCover(s));
   if (!video) return null;
   const [over = 0, under = 0] = (video.avg_frame_rate ?? '').split('/').map(Number);
@@ -99,7 +106,13 @@ function shapeOf({ streams = [] }: Probed, container: Container, bytes: number):
       rate: under > 0 ? over / under : 0,
       interlaced: ['tt', 'bb', 'tb', 'bt'].includes(video.field_order ?? ''),
       squarePixels: wide <= 0 || high <= 0 || Math.abs(wide / high - 1) < 0.02,
-      views: 1,
+      // Containers say it, or the pictures themselves do.
+      views:
+        PACKED_MODES.has(video.tags?.['stereo_mode'] ?? '') ||
+        isPacked(video.side_data_list) ||
+        frames.some((f) => isPacked(f.side_data_list))
+          ? 2
+          : 1,
     },
     audio: streams
       .filter((s) => s.codec_type === 'audio')
@@ -149,8 +162,11 @@ export async function brightnessFigures(file: string, signal?: AbortSignal): Pro
 
 /** What a finished copy is. @throws WorkError `encoder-failed` where it can not be read at all. */
 export async function probeShape(file: string, container: Container, signal?: AbortSignal): Promise<CopyShape | null> {
-  const { out } = await capture('ffprobe', ['-v', 'error', '-show_streams', '-of', 'json', ...fileInput(file)], signal);
-  return shapeOf(JSON.parse(out) as Probed, container, statSync(file).size);
+  const ask = async (what: readonly string[]) =>
+    JSON.parse((await capture('ffprobe', ['-v', 'error', ...what, '-of', 'json', ...fileInput(file)], signal)).out) as Probed;
+  const { streams = [] } = await ask(['-show_streams']);
+  const { frames = [] } = await ask(['-select_streams', 'v:0', '-read_intervals', '%+#1', '-show_frames']);
+  return shapeOf({ streams, frames }, container, statSync(file).size);
 }
 
 /** Times as they are: rounded to a nominal rate, pictures of film that stand for two fields and for three would seem to come at one moment. */

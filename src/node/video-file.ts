@@ -61,6 +61,9 @@ const ratioOf = (text: string, separator: string): readonly [number, number] => 
 };
 const LANGUAGE = /^[a-z]{2,3}(-[A-Za-z0-9-]{2,20})?$/;
 
+/** FFmpeg's names for two views in one block (RFC 9559, table 4: 13 and 14). */
+const TWO_VIEWS: Readonly<Record<string, ProbedStream['twoViews']>> = { block_lr: 'left first', block_rl: 'right first' };
+
 function streamOf(stream: Probed['streams'][number]): ProbedStream {
   const rate = ratioOf(stream.r_frame_rate, '/');
   const average = ratioOf(stream.avg_frame_rate, '/');
@@ -86,6 +89,7 @@ function streamOf(stream: Probed['streams'][number]): ProbedStream {
     pixelFormat: stream.pix_fmt ?? null,
     transfer: stream.color_transfer ?? null,
     dolbyVision: stream.side_data_list.some((d) => (d.side_data_type ?? '').startsWith('DOVI')),
+    twoViews: TWO_VIEWS[stream.tags['stereo_mode'] ?? stream.tags['STEREO_MODE'] ?? ''] ?? null,
     channels: stream.channels,
     layout: stream.channel_layout?.replace('(side)', '') ?? plainLayout(stream.channels),
     sampleRateHz: Number(stream.sample_rate) || 0,

@@ -190,8 +190,9 @@ describe('what else becomes of both views', () => {
       const divided = await made(source, recipe('side by side, half', { container, codec: 'HEVC' }), 900);
       expect(divided.pieces).toBeGreaterThan(1);
       expect(divided.stream.sample_aspect_ratio).toBe(whole.stream.sample_aspect_ratio);
-      if (container === 'MP4') expect(JSON.stringify(divided.stream.side_data_list)).toMatch(/side by side/i);
-      else expect(divided.stream.tags?.['stereo_mode']).toBe('left_right');
+      for (const { stream } of [whole, divided])
+        if (container === 'MP4') expect(JSON.stringify(stream.side_data_list)).toMatch(/side by side/i);
+        else expect(stream.tags?.['stereo_mode']).toBe('left_right');
       expect(seen(divided.output, RIGHT_HALF, 'right')).toBeGreaterThan(SQUEEZED);
     }
   });

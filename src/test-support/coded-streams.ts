@@ -310,7 +310,10 @@ export function asSecondView({ pictures }: CodedStream): CodedStream {
         if ((head & 31) === 7) return subset(unit);
         if ((head & 31) !== 1 && (head & 31) !== 5) return unit;
         const flags = ((idr ? 0 : 1) << 22) | (1 << 6) | ((idr ? 1 : 0) << 2) | 1;
-        return Uint8Array.of((head & 0x60) | 20, (flags >> 16) & 0x7f, (flags >> 8) & 0xff, flags & 0xff, ...unit.subarray(1));
+        return Buffer.concat([
+          Uint8Array.of((head & 0x60) | 20, (flags >> 16) & 0x7f, (flags >> 8) & 0xff, flags & 0xff),
+          unit.subarray(1),
+        ]);
       });
     }),
   };

@@ -23,7 +23,7 @@ export function unitsOf(stream: Uint8Array): Uint8Array[] {
 }
 
 /** Units by access unit, each of which begins with a delimiter. */
-function accessUnits(stream: Uint8Array, delimiter: number): Uint8Array[][] {
+export function accessUnits(stream: Uint8Array, delimiter: number): Uint8Array[][] {
   const found: Uint8Array[][] = [];
   for (const unit of unitsOf(stream)) {
     if (((unit[0] ?? 0) & 31) === delimiter) found.push([]);
@@ -93,13 +93,22 @@ const FRAME_TICKS = 1_125_000;
 export const PAIR_FRAME_TICKS = FRAME_TICKS;
 
 /** A pair as a master holds it: both views in each block, the second told by its configuration. */
-export async function pairMaster(name: (typeof PAIRS)[number], file: string): Promise<void> {
-  const { units } = samplePair(name);
+export const pairMaster = (name: (typeof PAIRS)[number], file: string): Promise<void> => writePair(samplePair(name).units, PAIR_SIZE, file);
+
+/** Access units of both views, 24 a second, as a master holds them. */
+export async function writePair(
+  units: SamplePair['units'],
+  { width, height }: { readonly width: number; readonly height: number },
+  file: string,
+): Promise<void> {
   const reader = new PairReader();
   // When each is shown: by the order that the base view counts itself.
+  let begun = 0;
   const orders = units.map((access, i) => {
     const header = reader.read(access).base?.slices[0]?.header;
-    return header?.sequence.orderType === 0 ? header.orderLsb : i;
+    // Counts begin anew with every IDR picture.
+    if (header?.unit.idr) begun = i;
+    return header?.sequence.orderType === 0 ? begun * 4096 + header.orderLsb : i;
   });
   const shown = [...orders].sort((a, b) => a - b);
   const ofType = (type: number, within = units[0] ?? []) => within.filter((u) => ((u[0] ?? 0) & 31) === type);
@@ -118,9 +127,9 @@ export async function pairMaster(name: (typeof PAIRS)[number], file: string): Pr
   );
   const description = {
     ...{
-      title: name,
+      title: 'pair',
       application: 'test',
-      seed: name,
+      seed: 'pair',
       chapters: [],
       tags: [],
       durationNs: Math.round((units.length * FRAME_TICKS * 1000) / 27),
@@ -131,7 +140,7 @@ export async function pairMaster(name: (typeof PAIRS)[number], file: string): Pr
         ...{ isHearingImpaired: false, isVisuallyImpaired: false, isOriginal: false, isCommentary: false },
         codecPrivate: avcConfiguration(ofType(7), ofType(8, units[0]?.slice(0, isSecond))),
         defaultDurationNs: Math.round((FRAME_TICKS * 1000) / 27),
-        ...{ pixelWidth: PAIR_SIZE.width, pixelHeight: PAIR_SIZE.height, displayAspect: [PAIR_SIZE.width, PAIR_SIZE.height] as const },
+        ...{ pixelWidth: width, pixelHeight: height, displayAspect: [width, height] as const },
         ...{ interlacing: 'progressive' as const, topFieldFirst: null, colour: null, packed: null },
         twoViews: { baseIsRight: false, configuration: avcConfiguration(ofType(15), ofType(8, units[0]?.slice(isSecond))) },
       },

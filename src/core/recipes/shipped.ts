@@ -140,7 +140,7 @@ export const SHIPPED: readonly Recipe[] = [
     ...PLAIN,
     id: 'both-eyes',
     name: 'Both eyes',
-    note: 'For headsets and televisions that show depth: pictures that hold two views, side by side in one of usual size',
+    note: 'For headsets and televisions that show depth: both views of a stereoscopic title, side by side in one picture of usual size',
     suffix: ' (both eyes)',
     views: { layout: 'side by side, half', swapped: false },
     audio: { ...PLAIN.audio, mostChannels: 2 },

@@ -31,6 +31,8 @@ export interface ProbedStream {
   readonly pixelFormat: string | null;
   readonly transfer: string | null;
   readonly dolbyVision: boolean;
+  /** Each of its frames holds two views, as its container says: whose comes first. Null for one view. */
+  readonly twoViews: 'left first' | 'right first' | null;
   readonly channels: number;
   readonly layout: string;
   readonly sampleRateHz: number;
@@ -112,7 +114,9 @@ function videoOf(stream: ProbedStream): VideoTrack {
     bitDepth: depth ? Number(depth[1]) : 8,
     closedCaptions: false,
     dynamicRange: stream.dolbyVision ? 'Dolby Vision' : stream.transfer === 'smpte2084' ? 'HDR10' : 'standard',
-    secondView: null,
+    // Only H.264 is known to hold two views in that way.
+    secondView:
+      stream.twoViews && stream.codec === 'h264' ? { stream: stream.index, baseIsRight: stream.twoViews === 'right first' } : null,
     from: 'stream',
   };
 }
