@@ -112,6 +112,7 @@ export const ReelSchema = z.object({
   bars: z.object({ top: side, bottom: side, left: side, right: side }).nullish(),
   packed: z.object({ packing: z.enum(PACKINGS), first: z.enum(['left', 'right']) }).nullish(),
   firstEye: z.enum(['left', 'right']).nullish(),
+  otherEye: z.object({ title: whole.min(1), angle: whole.min(1).max(9), eye: z.enum(['left', 'right']) }).nullish(),
   recipes: RecipesSchema,
 }) satisfies z.ZodType<Reel>;
 

@@ -55,6 +55,9 @@ export async function orderCopies(
   if (output.presence !== 'present') throw new WorkError('not-known', `${output.path} is not there as it was`);
   if (output.seal === 'broken')
     throw new WorkError('bad-request', 'The provenance of this master is not as it was written: look at it first');
+  // Reading a file finds one picture in it.
+  if (sidecar.reel.otherEye && copies.some((c) => c.views.layout !== 'kept'))
+    throw new WorkError('bad-request', 'This master holds both eyes’ pictures in two tracks: copies of both are made from its disc');
   const source: JobSource = { kind: 'file', path: file, label: path.basename(file) };
   const { reading } = await helpers.run({ kind: 'read', source, spunUp: true, thorough: false }, signal);
   const [title] = reading.titles;

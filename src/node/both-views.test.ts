@@ -2,12 +2,18 @@ import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
+import type { MasterPromise } from '@/core/proof';
 import { SHIPPED, planEncode, type EncodeFacts, type Recipe, type ViewLayout } from '@/core/recipes';
 import { encodeFacts, wholeTitleReel, type Reel } from '@/core/reels';
 import { PROVING, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { factsOf } from '@/test-support/encodes';
+import { decodedFrames, packetTimes } from '@/test-support/ffmpeg';
 import { PAIRS, PAIR_FRAME_TICKS, PAIR_SIZE, pairMaster, samplePair } from '@/test-support/two-views';
 import { encodeCopy } from './encode-pieces';
+import { openFileSink } from './library';
+import { openSource } from './open-source';
+import { proveMasterFile } from './prove-file';
+import { writeReel } from './write-reel';
 
 /** Copies of titles with two views: what is in them is compared with what the pairs' own encoder reconstructed. */
 
@@ -33,6 +39,8 @@ const recipe = (layout: ViewLayout, swapped = false): Recipe => ({
   container: 'Matroska',
   video: { ...(SHIPPED[0] as Recipe).video, codec: 'FFV1', rate: null },
   picture: { ...(SHIPPED[0] as Recipe).picture, mostRows: null },
+  // Sound that is encoded begins earlier, and all else is moved for it.
+  audio: { ...(SHIPPED[0] as Recipe).audio, codec: 'as it is' },
   views: { layout, swapped },
 });
 
@@ -88,13 +96,22 @@ test('over-under with the right eye first, and each eye alone', async () => {
   expect(sumsOf(left, `${width}:${height}:0:0`)).toEqual(sums[0]);
 });
 
+/** When each picture of the first track is shown, in whole milliseconds: sound is in step by that. */
+const shownAt = (file: string): number[] =>
+  packetTimes(file, 'v:0')
+    .map(({ pts }) => Math.round((pts ?? 0) * 1000))
+    .sort((a, b) => a - b);
+
 describe('from a disc', () => {
   /** What the demo’s encoder of second views reconstructed, and FFmpeg decoded of the first, before the disc was authored. */
   const { first, second } = (
     JSON.parse(readFileSync(path.join(PROVING, '..', 'views-twin.json'), 'utf8')) as Record<string, { first: string[]; second: string[] }>
   )['00012'] as { first: string[]; second: string[] };
 
-  async function fromDisc(change: Partial<Reel>, pieceMs: number): Promise<{ file: string; pieces: number; notes: string[] }> {
+  async function fromDisc(
+    change: Partial<Reel>,
+    pieceMs: number,
+  ): Promise<{ file: string; master: string; pieces: number; notes: string[] }> {
     const disc = await openDisc(TWIN);
     const reel = { ...wholeTitleReel(titleOf(disc.reading, 1), 'test'), ...change };
     const master = path.join(folder, `disc ${pieceMs}.mkv`);
@@ -109,7 +126,7 @@ describe('from a disc', () => {
       ...{ folder: `${output}.pieces`, application: 'test', pieceMs },
     };
     const { pieces } = await encodeCopy(order, { progress: () => undefined, note: (text) => notes.push(text) });
-    return { file: output, pieces, notes };
+    return { file: output, master, pieces, notes };
   }
   const size = '320:180';
 
@@ -117,10 +134,56 @@ describe('from a disc', () => {
     ['in one go', 60_000, 1],
     ['in pieces, each of which begins at a picture that refers to none before it', 1000, 3],
   ])('%s: every picture of both views', async (_, pieceMs, least) => {
-    const { file, pieces, notes } = await fromDisc({}, pieceMs);
+    const { file, master, pieces, notes } = await fromDisc({}, pieceMs);
     expect(notes).toEqual([]);
     expect(pieces).toBeGreaterThanOrEqual(least);
+    expect(shownAt(file)).toEqual(shownAt(master));
     expect(sumsOf(file, `${size}:0:0`)).toEqual(first);
     expect(sumsOf(file, `${size}:${size.split(':')[0]}:0`)).toEqual(second);
+  });
+});
+
+describe('two titles, of one eye each', () => {
+  /** Title 2 of the disc has three angles of the same length: two of them stand for two eyes here. */
+  async function pairOf(recipes: Recipe): Promise<{ master: string; copy: string; promised: MasterPromise }> {
+    const disc = await openSource({ kind: 'image', path: TWIN, label: 'TWIN' });
+    const reading = await disc.examine();
+    const whole = wholeTitleReel(titleOf(reading, 2), 'pair');
+    const reel: Reel = { ...whole, otherEye: { title: 2, angle: 2, eye: 'right' } };
+    const [master, copy] = [path.join(folder, 'pair.mkv'), path.join(folder, `pair ${recipes.views.layout}.mkv`)];
+    const sink = await openFileSink(master);
+    const { promise } = await writeReel(disc, reading, reel, sink, { signal: new AbortController().signal, onProgress: () => undefined });
+    await sink.close();
+    await disc.close();
+    const known = encodeFacts(reading, reel, false);
+    if (!known) throw new Error('no such title');
+    const order = {
+      ...{ plan: planEncode(recipes, known), master, masterMs: promise.durationMs, output: copy },
+      ...{ folder: `${copy}.pieces`, application: 'test', pieceMs: 60_000 },
+    };
+    await encodeCopy(order, { progress: () => undefined, note: () => undefined });
+    return { master, copy, promised: promise };
+  }
+  const angle = async (number: number): Promise<string[]> => {
+    const disc = await openDisc(TWIN);
+    const whole = wholeTitleReel(titleOf(disc.reading, 2), 'angle');
+    const file = path.join(folder, `angle ${number}.mkv`);
+    await writeMasterFile(disc, { ...whole, pieces: whole.pieces.map((p) => ({ ...p, angle: number })) }, file);
+    await disc.opened.close();
+    return decodedFrames(file, 'v:0');
+  };
+
+  test('the master holds both pictures, proven like any track; a copy holds both in one', async () => {
+    const { master, copy, promised } = await pairOf(recipe('side by side'));
+    const eyes = [await angle(1), await angle(2)];
+    expect([decodedFrames(master, 'v:0'), decodedFrames(master, 'v:1')]).toEqual(eyes);
+    const { proof } = await proveMasterFile(master, promised, new AbortController().signal);
+    expect(proof).toMatchObject({ passed: true, tracks: 3, identicalTracks: 3 });
+    expect(promised.wholeness?.witnesses.pictures).toBe(2 * promised.frames);
+    expect(shownAt(copy)).toEqual(shownAt(master));
+    expect(sumsOf(copy, '320:180:0:0')).toEqual(eyes[0]);
+    expect(sumsOf(copy, '320:180:320:0')).toEqual(eyes[1]);
+    const { copy: single } = await pairOf(recipe('right eye'));
+    expect(sumsOf(single, '320:180:0:0')).toEqual(eyes[1]);
   });
 });

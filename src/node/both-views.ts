@@ -59,7 +59,7 @@ export async function feedBothViews(
 
 /** How long one picture of a plan's source is shown, where both of its views are decoded; null where they are not. */
 export function bothViewsOf({ video }: EncodePlan): number | null {
-  for (const step of video.steps) if (step.kind === 'pair') return step.frameMs;
+  for (const step of video.steps) if (step.kind === 'pair' && step.from === 'turns') return step.frameMs;
   return null;
 }
 

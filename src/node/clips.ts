@@ -36,7 +36,7 @@ export interface Clip {
 /** The reel between two moments of its title. */
 export function clipReel({ title, reel }: Pick<LookedAt, 'title' | 'reel'>, fromMs: number, toMs: number): Reel {
   const { audio, subtitles } = reel;
-  return momentReel(title, reel.pieces[0]?.angle ?? 1, fromMs, toMs, { audio, subtitles });
+  return { ...momentReel(title, reel.pieces[0]?.angle ?? 1, fromMs, toMs, { audio, subtitles }), otherEye: reel.otherEye };
 }
 
 /** Assembles a stretch of a reel into a file, as its master would be. @throws what reading and writing throw. */

@@ -1,5 +1,4 @@
-import { once } from 'node:events';
-import { PassThrough, Readable } from 'node:stream';
+import { Readable } from 'node:stream';
 import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
 import { TrackHashes, writeKeyPictures, writeMaster } from '@/core/master';
 import { isPictures, type Reading, type Title } from '@/core/reading';
@@ -9,6 +8,7 @@ import { writeBothViews } from '@/core/stereo';
 import type { Eyes } from '@/contract';
 import { runProgram, startProgram, type RunningProgram } from './program';
 import { createPayloadHash, fastCrc32 } from './hash';
+import { written } from './other-eye';
 import type { OpenedSource } from './open-source';
 import { APPLICATION } from './version';
 
@@ -81,22 +81,11 @@ async function writtenInTurn(
   title: Title,
   signal: AbortSignal,
 ): Promise<void> {
-  const between = new PassThrough({ highWaterMark: 4 * 1024 * 1024 });
-  const sink: MatroskaSink = {
-    write: async (data) => {
-      if (!between.write(data.slice()) && !between.destroyed) await once(between, 'drain', { signal });
-    },
-    writeAt: null,
-  };
-  const writing = write(sink).then(
-    () => between.end(),
-    (error: unknown) => between.destroy(error instanceof Error ? error : new Error(String(error))),
-  );
+  const between = written(write, signal);
   try {
     await writeBothViews(readMatroskaStream(between, 'preview'), to, optionsOf(title, signal));
   } finally {
     between.destroy();
-    await writing;
   }
 }
 

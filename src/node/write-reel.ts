@@ -6,6 +6,7 @@ import type { MasterPromise } from '@/core/proof';
 import type { Reel } from '@/core/reels';
 import { createPayloadHash, fastCrc32 } from './hash';
 import type { OpenedSource } from './open-source';
+import { OtherEyePicture } from './other-eye';
 import { APPLICATION } from './version';
 
 export interface WriteReelOptions {
@@ -26,15 +27,15 @@ export async function writeReel(
   const hashes = new TrackHashes(createPayloadHash);
   const stream = await opened.assemble(reading, reel, { signal, tap: hashes.tap });
   try {
-    const promise = await writeMaster(stream, hashes, reading, reel, sink, {
-      application: APPLICATION,
-      seed: 'look',
-      createHash: createPayloadHash,
-      crc32: fastCrc32,
+    const common = { application: APPLICATION, seed: 'look', createHash: createPayloadHash, crc32: fastCrc32, signal };
+    const other = new OtherEyePicture(opened, reading, reel, common);
+    const written = await writeMaster(stream, hashes, reading, reel, sink, {
+      ...common,
       onProgress,
+      openOtherEye: other.open,
       ...(openBeside ? { openBeside } : {}),
     });
-    return { promise, counts: stream.videoCounts };
+    return { promise: other.add(written), counts: stream.videoCounts };
   } finally {
     await stream.close();
   }

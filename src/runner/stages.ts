@@ -39,6 +39,7 @@ import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/l
 import { forgetIntent, placeFinished, realDisk, type FileStamp, type Finished, type Whose } from '@/node/placing';
 import { nearnessToMaster } from '@/node/outcome';
 import { openSource, requireSame } from '@/node/open-source';
+import { OtherEyePicture } from '@/node/other-eye';
 import { proveMasterFile, sha256InThread } from '@/node/prove-file';
 import { sealed } from '@/node/seal';
 import { holdStorage, type HeldStorage } from '@/node/storage-mark';
@@ -100,18 +101,19 @@ async function assembleInto(context: StageContext, sink: Parameters<typeof write
     const hashes = new TrackHashes(createPayloadHash);
     const assembly = await opened.assemble(job.reading, job.reel, { signal, tap: hashes.tap });
     stream = assembly;
-    const promise = await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
-      application: APPLICATION,
-      seed: `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`,
-      createHash: createPayloadHash,
-      crc32: fastCrc32,
+    const seed = `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`;
+    const common = { application: APPLICATION, seed, createHash: createPayloadHash, crc32: fastCrc32, signal };
+    const other = new OtherEyePicture(opened, job.reading, job.reel, common);
+    const written = await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
+      ...common,
+      openOtherEye: other.open,
       onProgress: (done, total) => {
         context.progress('master', done, total, 'bytes');
       },
       openAdded,
       openBeside: sinks.openBeside,
-      signal,
     });
+    const promise = other.add(written);
     return { promise, beside: await sinks.finish(promise, signal, context.note) };
   } catch (error) {
     await sinks.abandon();

@@ -6,7 +6,7 @@ import type { Reel } from '../reels/model';
 import { isHalf } from '../recipes/views';
 import { plannedChapters } from '../reels/pieces';
 import { CODE, findStartCode, ticksToNs } from '../streams';
-import type { AddedAudioTrack } from './added-audio';
+import type { AddedStreamTrack } from './added-stream';
 import type { AddedTrack } from './added-subtitles';
 import { workAttachments, workTags } from './describe-work';
 import type { MasterOptions } from './options';
@@ -60,7 +60,7 @@ export class Describer {
     private readonly reel: Reel,
     private readonly reading: Reading,
     private readonly options: MasterOptions,
-    private readonly added: readonly (AddedTrack | AddedAudioTrack)[],
+    private readonly added: readonly (AddedTrack | AddedStreamTrack)[],
   ) {}
 
   see(packet: Packet): void {

@@ -7,10 +7,12 @@ import type { Reading } from '../reading';
 import type { Reel } from '../reels/model';
 import { reelMs } from '../reels/pieces';
 import { AddedAudioTrack } from './added-audio';
+import type { AddedStreamTrack } from './added-stream';
 import { AddedTrack } from './added-subtitles';
 import { BesideWriter } from './beside';
 import { Describer, codecId } from './describer';
 import type { MasterOptions } from './options';
+import { OtherEyeTrack } from './other-eye';
 
 const TAP_NONE = () => undefined;
 
@@ -40,7 +42,9 @@ export async function writeMaster(
   options: MasterOptions,
 ): Promise<MasterPromise> {
   const count = assembly.tracks.length;
-  const sounds = openSounds(reel, count, options);
+  const sounds: AddedStreamTrack[] = openSounds(reel, count, options);
+  const other = openOther(reel, count + sounds.length, options);
+  if (other) sounds.push(other);
   const texts = (reel.added ?? []).map((a, i) => new AddedTrack(count + sounds.length + i, a, options.createHash(), i));
   const added = [...sounds, ...texts];
   const describer = new Describer(assembly, reel, reading, options, added);
@@ -67,6 +71,7 @@ export async function writeMaster(
   const report = options.onProgress ?? TAP_NONE;
   const estimateMs = reelMs(reading.titles, reel.pieces);
   let begun = false;
+  let aligned = false;
   // Frames from elsewhere come between a packet and its place: then it is put together apart.
   const room = added.length > 0 ? undefined : writer;
   try {
@@ -81,6 +86,11 @@ export async function writeMaster(
           for (const file of beside.values()) await file.begin(head);
         }
         seeMoment(packet.track, packet.ticks);
+        // Both eyes' pictures begin with one that decoding can begin with: that is one moment.
+        if (other && !aligned && packet.track === 0) {
+          aligned = true;
+          await other.beginAt(packet.ticks);
+        }
         if (added.length > 0 && packet.track === 0) await addUntil(packet.ticks);
         writer.add(packet);
         if (beside.size > 0) await beside.get(packet.track)?.put(packet);
@@ -116,6 +126,18 @@ function openSounds(reel: Reel, firstTrack: number, { openAdded, createHash, sig
   if (wanted.length > 0 && !openAdded)
     throw new DiscError('unsupported', { source: wanted[0]?.source.path ?? '', byteOffset: 0 }, 'Sound from a file can not be added here');
   return wanted.flatMap((a, i) => (openAdded ? [new AddedAudioTrack(firstTrack + i, a, createHash(), i, openAdded(a), signal)] : []));
+}
+
+/** @throws DiscError `unsupported` where the other eye's picture is asked for and can not be opened here. */
+function openOther({ otherEye }: Reel, track: number, { openOtherEye, createHash, signal }: MasterOptions): OtherEyeTrack | null {
+  if (!otherEye) return null;
+  if (!openOtherEye)
+    throw new DiscError(
+      'unsupported',
+      { source: `title ${otherEye.title}`, byteOffset: 0 },
+      'The other eye’s picture can not be added here',
+    );
+  return new OtherEyeTrack(track, otherEye, createHash(), openOtherEye(otherEye), signal);
 }
 
 /** Writers of the subtitle tracks that go to files of their own as well, by track of the result. */

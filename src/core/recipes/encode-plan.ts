@@ -46,8 +46,8 @@ export interface ViewsStep {
 }
 
 export type PictureStep =
-  /** Both eyes' pictures come in turn, each so long after the one before: they are put beside each other, the first on the left. */
-  | { readonly kind: 'pair'; readonly frameMs: number }
+  /** Both eyes' pictures, each shown for so long, are put beside each other, the first on the left. They come in turn, or in two tracks. */
+  | { readonly kind: 'pair'; readonly frameMs: number; readonly from: 'turns' | 'tracks' }
   | { readonly kind: 'deinterlace'; readonly all: boolean; readonly fields: boolean; readonly thorough: boolean }
   | { readonly kind: 'film' }
   | { readonly kind: 'crop'; readonly width: number; readonly height: number; readonly x: number; readonly y: number }
@@ -69,7 +69,8 @@ export type PictureStep =
 export const allSteps = ({ video }: EncodePlan): PictureStep[] => video.steps.flatMap((s) => (s.kind === 'views' ? [s, ...s.steps] : [s]));
 
 /** Both views of the source are decoded: it is read as pictures of both eyes in turn. */
-export const takesBothViews = ({ video }: Pick<EncodePlan, 'video'>): boolean => video.steps.some((s) => s.kind === 'pair');
+export const takesBothViews = ({ video }: Pick<EncodePlan, 'video'>): boolean =>
+  video.steps.some((s) => s.kind === 'pair' && s.from === 'turns');
 
 /** What is done to a reel for a copy: all that the encoder is told follows from it. */
 export interface EncodePlan {

@@ -141,16 +141,38 @@ function said(video: EncodePlan['video'], filters: string): string {
   return [SAYS_NOTHING, ...(filters === '' ? [] : [filters]), ...shape].join(',');
 }
 const isOverlaid = (step: PictureStep | undefined): step is PictureStep & { kind: 'draw' } => step?.kind === 'draw' && !step.text;
+const isOfTracks = (step: PictureStep | undefined): step is PictureStep & { kind: 'pair' } =>
+  step?.kind === 'pair' && step.from === 'tracks';
 
-/** The filters of a plan are a graph of several inputs, that ends in `[picture]`: subtitle pictures are drawn in. */
-export const isGraph = ({ video }: EncodePlan): boolean => video.steps.some(isOverlaid);
+/** The filters of a plan are a graph of several inputs, that ends in `[picture]`: subtitle pictures are drawn in, or each eye has its track. */
+export const isGraph = ({ video }: EncodePlan): boolean => video.steps.some((s) => isOverlaid(s) || isOfTracks(s));
+
+/** Steps for one picture track, with subtitle pictures drawn in. @param name of what comes out. */
+function trackGraph(track: string, steps: readonly PictureStep[], video: EncodePlan['video'], others: number, name: string): string {
+  const at = steps.findIndex(isOverlaid);
+  const draw = steps[at];
+  if (!isOverlaid(draw)) return `${track}${chain(steps, video) || 'null'}[${name}]`;
+  const before = chain(steps.slice(0, at), video) || 'null';
+  const after = chain(steps.slice(at + 1), video) || 'null';
+  const overlay = `[${name}frames][${others}:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[${name}drawn]`;
+  return `${track}${before}[${name}frames];${overlay};[${name}drawn]${after}[${name}]`;
+}
 
 /**
- * The filters of a plan; empty where nothing is done. With subtitle pictures drawn in, a graph that ends in `[picture]`.
+ * The filters of a plan; empty where nothing is done. With subtitle pictures drawn in, or of two tracks, a graph that ends in `[picture]`.
  * @param others input that has what is no picture.
  */
 export function filtersOf({ video }: EncodePlan, others = 0): string {
   const { steps } = video;
+  const place = steps.findIndex(isOfTracks);
+  const pair = steps[place];
+  if (isOfTracks(pair)) {
+    const eyes = ['one', 'two'].map((name, i) => trackGraph(`[0:v:${i}]`, steps.slice(0, place), video, others, name));
+    const after = said(video, chain(steps.slice(place), video)) || 'null';
+    // They become pictures in turn: times of two tracks are rounded, and may differ by a little.
+    const late = `[two]setpts=PTS+${(pair.frameMs / 2000).toFixed(6)}/TB[late]`;
+    return `${eyes.join(';')};${late};[one][late]interleave,${after}[picture]`;
+  }
   const at = steps.findIndex(isOverlaid);
   const draw = steps[at];
   if (!isOverlaid(draw)) return said(video, chain(steps, video));

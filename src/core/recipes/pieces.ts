@@ -36,7 +36,7 @@ const WARM_UP_MS = 2000;
 const FILM_CYCLE = 5;
 
 /** Why an encode can not be divided; null where it can. */
-export function whyWhole({ video }: EncodePlan): 'copied' | 'drawn' | 'two passes' | 'constant' | 'hardware' | null {
+export function whyWhole({ video }: EncodePlan): 'copied' | 'drawn' | 'two passes' | 'constant' | 'hardware' | 'two tracks' | null {
   if (video.codec === 'copy') return 'copied';
   // What bits go where is decided over the whole of it.
   if (video.rate) return 'two passes';
@@ -44,6 +44,8 @@ export function whyWhole({ video }: EncodePlan): 'copied' | 'drawn' | 'two passe
   if (video.constant) return 'constant';
   // Whether what it makes fits together without a seam, nobody could try here.
   if (video.hardware) return 'hardware';
+  // Places of two tracks are not looked for alike.
+  if (video.steps.some((s) => s.kind === 'pair' && s.from === 'tracks')) return 'two tracks';
   // A subtitle that began long before the piece would be missing from it.
   return video.steps.some((s) => s.kind === 'draw' && !s.text) ? 'drawn' : null;
 }

@@ -69,7 +69,7 @@ export class VideoPlanner {
     const { video } = facts;
     const soundOnly = SOUND_ONLY.has(container);
     const copied = copiesVideo(recipe, video.codec);
-    const both = facts.packed?.inTurn === true;
+    const both = facts.packed?.from;
     const shape = { widthPixels: video.widthPixels, heightPixels: video.heightPixels };
     const displayAspect = video.displayAspect[0] / video.displayAspect[1];
     const planner = new ViewsPlanner(this.recipe, this.facts, this.reasons);
@@ -119,7 +119,7 @@ export class VideoPlanner {
     const { steps: shown, ...out } = views ? planner.steps(views, surface, eye, lossless) : { steps: surface, ...eye };
     const drawn = this.drawSteps();
     // Subtitles are drawn into each eye's picture before both are one: they stand where the screen is.
-    const pair: PictureStep[] = both ? [...drawn, { kind: 'pair', frameMs: video.frameTicks / 27_000 }] : [];
+    const pair: PictureStep[] = both ? [...drawn, { kind: 'pair', frameMs: video.frameTicks / 27_000, from: both }] : [];
     const all = [...pair, ...steps, ...toned, ...(both ? [] : drawn), ...shown];
     const aSecond = 27e6 / video.frameTicks;
     const film = steps.some((s) => s.kind === 'film') ? 0.8 : 1;

@@ -118,8 +118,8 @@ export interface PackedViews {
   readonly first: 'left' | 'right';
 }
 
-/** `inTurn`: two views that come as pictures of their own, one after the other, and are put side by side as they are. */
-export type SeenViews = PackedViews & { readonly inTurn?: boolean };
+/** `from`: two views that come as pictures of their own, in turn or in two tracks, and are put side by side as they are. */
+export type SeenViews = PackedViews & { readonly from?: 'turns' | 'tracks' };
 
 /** What is known of a reel's picture and tracks: by its tables before it is read, by its stream afterwards. */
 export interface EncodeFacts {
@@ -134,6 +134,8 @@ export interface EncodeFacts {
     readonly twoViews: boolean;
     /** Of two views, the first decoded one is the right eye's. */
     readonly baseIsRight?: boolean;
+    /** Each view is a track of its own. */
+    readonly viewsApart?: boolean;
     /** What the stream says of the screen that it was graded on; absent where it was not looked at, or says nothing. */
     readonly brightness?: BrightnessFigures | null;
   };

@@ -24,8 +24,8 @@ export const firstEye = ({ swapped }: Recipe['views']): 'left' | 'right' => (swa
 const [MOST_ASPECT, LEAST_ASPECT] = [2.8, 1.1];
 
 /** Whether the eyes of a packed picture were squeezed into it. No film is as wide or as high as two of them in full. */
-export function isHalf({ packing, inTurn }: SeenViews, displayAspect: readonly [number, number]): boolean {
-  if (inTurn) return false;
+export function isHalf({ packing, from }: SeenViews, displayAspect: readonly [number, number]): boolean {
+  if (from) return false;
   const aspect = displayAspect[0] / displayAspect[1];
   return packing === 'beside' ? aspect < MOST_ASPECT : aspect > LEAST_ASPECT;
 }
@@ -57,11 +57,11 @@ export function eyeFacts(facts: EncodeFacts): EncodeFacts {
 
 /** A title with two views as what it is when both are decoded: side by side in full, the view that is decoded first on the left. */
 export function pairedFacts(facts: EncodeFacts): EncodeFacts {
-  const { widthPixels, displayAspect, baseIsRight = false } = facts.video;
+  const { widthPixels, displayAspect, baseIsRight = false, viewsApart = false } = facts.video;
   return {
     ...facts,
     video: { ...facts.video, widthPixels: widthPixels * 2, displayAspect: [displayAspect[0] * 2, displayAspect[1]] },
-    packed: { packing: 'beside', first: baseIsRight ? 'right' : 'left', inTurn: true },
+    packed: { packing: 'beside', first: baseIsRight ? 'right' : 'left', from: viewsApart ? 'tracks' : 'turns' },
   };
 }
 

@@ -12,6 +12,12 @@ function forcedLeft(title: Title, reel: Reel): number {
   return isTaken ? 0 : Math.max(0, ...title.subtitles.map((t) => forced(t.stream)));
 }
 
+/** The two views that there are: of the title itself, or with another title's picture for the other eye. */
+function viewsOf(video: Title['video'], reel: Reel): Pick<EncodeFacts['video'], 'twoViews' | 'baseIsRight' | 'viewsApart'> {
+  if (!video.secondView && reel.otherEye) return { twoViews: true, baseIsRight: reel.otherEye.eye === 'left', viewsApart: true };
+  return { twoViews: video.secondView !== null, baseIsRight: firstIsRight(video, reel) };
+}
+
 /**
  * What recipes need to know of a reel, from the reading; null where the reel's title is not there.
  * @param flaggedInterlaced what the stream's own flags said when it was read; else the disc's tables are believed.
@@ -24,7 +30,7 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
   const told = picture ? picture.combed + picture.whole : 0;
   const names = new Map(title.audio.map((t) => [t.stream, t]));
   return {
-    video: { ...video, twoViews: video.secondView !== null, baseIsRight: firstIsRight(video, reel) },
+    video: { ...video, ...viewsOf(video, reel) },
     flaggedInterlaced: flaggedInterlaced ?? video.interlaced,
     measured: picture && { scan: picture.scan, combed: told > 0 ? picture.combed / told : 0, bars: picture.bars },
     barsByHand: reel.bars ?? null,

@@ -138,6 +138,8 @@ export function estimateReel(
   for (const { source, durationMs: ms } of reel.addedAudio ?? []) {
     masterBytes += source.sizeBytes * Math.min(1, durationMs / Math.max(1, ms));
   }
+  // The other eye's picture is about as large as the reel's own.
+  if (reel.otherEye) masterBytes *= 2;
   masterBytes = Math.round(masterBytes);
   return { durationMs, masterBytes, copyBytes: copiesOf(reading, reel, recipes, durationMs, masterBytes, experience) };
 }

@@ -1,6 +1,38 @@
-import type { Title } from '../reading';
-import type { Reel } from './model';
+import { canBeTaken, type Reading, type Title } from '../reading';
+import type { OtherEye, Reel } from './model';
 
 /** Whether the first of a title's two views is the right eye's: as somebody has said, else as the disc does. */
 export const firstIsRight = ({ secondView }: Pick<Title['video'], 'secondView'>, { firstEye }: Pick<Reel, 'firstEye'>): boolean =>
   firstEye ? firstEye === 'right' : (secondView?.baseIsRight ?? false);
+
+/** Titles last as long as each other that differ by no more pictures. */
+const MOST_APART = 2;
+const MOST_OFFERED = 12;
+
+/**
+ * Pictures of other titles, or of another angle, that may be what the other eye sees of a reel of one piece: of the same size, rate and
+ * length, with as many chapters.
+ */
+export function otherEyes({ titles }: Pick<Reading, 'titles'>, title: Title, { pieces }: Pick<Reel, 'pieces'>): OtherEye[] {
+  const [piece, ...more] = pieces;
+  if (!piece || more.length > 0 || title.video.secondView) return [];
+  const { video, durationMs, chapters } = title;
+  const isAlike = (other: Title): boolean =>
+    canBeTaken(other) &&
+    other.video.secondView === null &&
+    other.video.widthPixels === video.widthPixels &&
+    other.video.heightPixels === video.heightPixels &&
+    other.video.frameTicks === video.frameTicks &&
+    Math.abs(other.durationMs - durationMs) <= (MOST_APART * video.frameTicks) / 27_000 &&
+    other.chapters.length === chapters.length;
+  const pictures = titles
+    .filter(isAlike)
+    .flatMap((t) => Array.from({ length: Math.max(1, t.angles) }, (_, i) => ({ title: t.number, angle: i + 1 })));
+  return pictures
+    .filter((p) => p.title !== piece.title || p.angle !== piece.angle)
+    .slice(0, MOST_OFFERED)
+    .flatMap((p) => [
+      { ...p, eye: 'right' as const },
+      { ...p, eye: 'left' as const },
+    ]);
+}

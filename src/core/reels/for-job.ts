@@ -3,7 +3,7 @@ import type { Reel } from './model';
 
 /** A reading with only what a reel needs: a job is self-contained, and a disc with a thousand titles need not travel with each. */
 export function readingForReel(reading: Reading, reel: Reel): Reading {
-  const wanted = new Set(reel.pieces.map((p) => p.title));
+  const wanted = new Set([...reel.pieces.map((p) => p.title), ...(reel.otherEye ? [reel.otherEye.title] : [])]);
   const titles = reading.titles.filter((t) => wanted.has(t.number));
   const used = new Set(titles.flatMap((t) => t.parts.map((p) => p.segment)));
   const segments = reading.segments.filter((s) => used.has(s.id));

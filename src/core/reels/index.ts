@@ -1,4 +1,4 @@
-export type { Piece, Reel, TakenTrack } from './model';
+export type { OtherEye, Piece, Reel, TakenTrack } from './model';
 export { readingForReel } from './for-job';
 export { copyPlaces, reelFileName, reelPlace, reelValues, type ReelPlace } from './destination';
 export { EYES_REASONS, wantsEyes, type EyesReason, type WantsEyes } from './unattended';
@@ -97,4 +97,4 @@ export { joinProblem } from './joining';
 export { momentOfReel, reelMsOf, type TitleMoment } from './moments';
 export { joinRefusal, possibleActions, type PlannedReel, type ReelPossibilities } from './possible';
 export { encodeFacts } from './encode-facts';
-export { firstIsRight } from './first-eye';
+export { firstIsRight, otherEyes } from './first-eye';

@@ -122,6 +122,13 @@ export interface AddedAudio {
 }
 
 /** One thing to produce. */
+/** The picture of a title, beside a reel's own. */
+export interface OtherEye {
+  readonly title: number;
+  readonly angle: number;
+  readonly eye: 'left' | 'right';
+}
+
 export interface Reel {
   readonly name: string;
   readonly pieces: readonly Piece[];
@@ -149,6 +156,8 @@ export interface Reel {
   readonly packed?: PackedViews | null | undefined;
   /** Of a title with two views: which eye the first one is, where the disc has it wrong. Absent or null for as the disc says. */
   readonly firstEye?: 'left' | 'right' | null | undefined;
+  /** Another title whose picture is what the other eye sees, stretch for stretch; `eye` is its own. Absent or null for none. */
+  readonly otherEye?: OtherEye | null | undefined;
   readonly recipes: readonly RecipeId[];
 }
 

@@ -1,9 +1,10 @@
 'use client';
 
-import { looksPacked, looksSwapped, type Title } from '@/core/reading';
-import type { Reel } from '@/core/reels';
+import { looksPacked, looksSwapped, type Reading, type Title } from '@/core/reading';
+import { otherEyes, type OtherEye, type Reel } from '@/core/reels';
 import { Button, Mark } from '../../parts/controls';
 import { Select } from '../../parts/fields';
+import { useBench } from '../bench-context';
 
 const ONE = 'one';
 const WAYS = [
@@ -19,6 +20,10 @@ const packedOf = (way: string): Reel['packed'] => {
   if (packing !== 'beside' && packing !== 'below') return null;
   return { packing, first: first === 'right' ? 'right' : 'left' };
 };
+
+const wayOf = ({ title, angle, eye }: OtherEye): string => `title ${title} ${angle} ${eye}`;
+const angleOf = ({ titles }: Reading, { title, angle }: OtherEye): string =>
+  (titles.find((t) => t.number === title)?.angles ?? 1) > 1 ? `, angle ${angle},` : '';
 
 interface PictureProps {
   readonly title: Title;
@@ -71,22 +76,27 @@ function FirstEye({ title, baseIsRight, reel, onChange }: PictureProps & { baseI
 
 /** What a reel's picture holds: one view, or both eyes', which no disc says of such a picture. Samples may show it. */
 export function ViewsOfPicture({ title, reel, onChange }: PictureProps) {
+  const { disc } = useBench();
   if (title.video.secondView)
     return <FirstEye title={title} baseIsRight={title.video.secondView.baseIsRight} reel={reel} onChange={onChange} />;
-  const { packed } = reel;
+  const { packed, otherEye } = reel;
+  const others = otherEyes(disc.reading, title, reel);
   const looks = looksPacked(title);
-  const set = (next: Reel['packed']) => {
-    onChange({ ...reel, packed: next });
+  const set = (next: Reel['packed'], other: Reel['otherEye'] = null) => {
+    onChange({ ...reel, packed: next, otherEye: other });
   };
   return (
     <section aria-label="Picture of the reel" className="flex flex-wrap items-center gap-x-3 gap-y-1">
       <h3 className="smallcaps">Picture</h3>
       <Select
         label="What the picture holds"
-        value={packed ? `${packed.packing} ${packed.first}` : ONE}
-        options={WAYS}
+        value={otherEye ? wayOf(otherEye) : packed ? `${packed.packing} ${packed.first}` : ONE}
+        options={[
+          ...WAYS,
+          ...others.map((o) => ({ value: wayOf(o), name: `title ${o.title}${angleOf(disc.reading, o)} is what the ${o.eye} eye sees` })),
+        ]}
         onChange={(way) => {
-          set(packedOf(way));
+          set(packedOf(way), others.find((o) => wayOf(o) === way) ?? null);
         }}
       />
       {looks && packed?.packing !== looks && (
