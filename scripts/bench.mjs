@@ -1,4 +1,4 @@
-// npm run bench [-- core | encode | pages]: speed as ratios measured side by side. Never part of the tests.
+// npm run bench [-- core | encode | views | pages]: speed as ratios measured side by side. Never part of the tests.
 import path from 'node:path';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
@@ -8,6 +8,6 @@ const { bundle } = await import('./bundle.mjs');
 await bundle(['demo', 'bench']);
 must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'demo')]);
 const which = process.argv[2] ?? 'all';
-if (which === 'encode') must(process.execPath, ['dist/bench.mjs', '--encode']);
+if (which === 'encode' || which === 'views') must(process.execPath, ['dist/bench.mjs', `--${which}`]);
 else if (which !== 'pages') must(process.execPath, ['dist/bench.mjs', path.join(root, '.cache', 'demo', 'discs', 'LAMPLIGHTERS.iso')]);
-if (which !== 'core' && which !== 'encode') await (await import('./bench-pages.mjs')).benchPages();
+if (which === 'all' || which === 'pages') await (await import('./bench-pages.mjs')).benchPages();

@@ -111,8 +111,23 @@ try {
   await bench('Tide Tables', /^Queue 4 reels/);
   await pictures();
   await shot('bench-series');
-  await page.getByRole('radio', { name: 'table' }).click();
-  await shot('bench-table');
+  await page.goto(`${address}/`);
+  await read('LOW_LIGHT_REEF', 'Low Light Reef');
+  await bench('Low Light Reef', /^Queue 1 reel/);
+  await page.getByRole('button', { name: 'Measure sound and picture' }).click();
+  await page
+    .getByRole('tab', { name: /^Tracks/ })
+    .or(page.getByRole('button', { name: /^Tracks/ }))
+    .first()
+    .click();
+  await page.getByText('Samples agree').waitFor({ timeout: 60_000 });
+  await page
+    .getByRole('button', { name: /^Look at/ })
+    .nth(6)
+    .click();
+  await page.getByLabel('Eyes that are shown').selectOption('glasses');
+  await page.waitForTimeout(2500);
+  await shot('bench-eyes');
   await page.goto(`${address}/rules`);
   await page.getByRole('button', { name: /^Add a preferred language/ }).click();
   await page.getByRole('listbox', { name: 'Add a preferred language' }).getByRole('option', { name: 'English' }).first().click();
