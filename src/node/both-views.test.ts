@@ -10,6 +10,7 @@ import { factsOf } from '@/test-support/encodes';
 import { decodedFrames, packetTimes } from '@/test-support/ffmpeg';
 import { PAIRS, PAIR_FRAME_TICKS, PAIR_SIZE, pairMaster, samplePair } from '@/test-support/two-views';
 import { encodeCopy } from './encode-pieces';
+import { probeShape } from './ffmpeg';
 import { openFileSink } from './library';
 import { openSource } from './open-source';
 import { proveMasterFile } from './prove-file';
@@ -145,12 +146,12 @@ describe('from a disc', () => {
 
 describe('two titles, of one eye each', () => {
   /** Title 2 of the disc has three angles of the same length: two of them stand for two eyes here. */
-  async function pairOf(recipes: Recipe): Promise<{ master: string; copy: string; promised: MasterPromise }> {
+  async function pairOf(recipes: Recipe, ending = 'mkv'): Promise<{ master: string; copy: string; promised: MasterPromise }> {
     const disc = await openSource({ kind: 'image', path: TWIN, label: 'TWIN' });
     const reading = await disc.examine();
     const whole = wholeTitleReel(titleOf(reading, 2), 'pair');
     const reel: Reel = { ...whole, otherEye: { title: 2, angle: 2, eye: 'right' } };
-    const [master, copy] = [path.join(folder, 'pair.mkv'), path.join(folder, `pair ${recipes.views.layout}.mkv`)];
+    const [master, copy] = [path.join(folder, 'pair.mkv'), path.join(folder, `pair ${recipes.views.layout}.${ending}`)];
     const sink = await openFileSink(master);
     const { promise } = await writeReel(disc, reading, reel, sink, { signal: new AbortController().signal, onProgress: () => undefined });
     await sink.close();
@@ -181,6 +182,12 @@ describe('two titles, of one eye each', () => {
     expect(proof).toMatchObject({ passed: true, tracks: 3, identicalTracks: 3 });
     expect(promised.wholeness?.witnesses.pictures).toBe(2 * promised.frames);
     expect(shownAt(copy)).toEqual(shownAt(master));
+    // The prober reads of the pair what it is.
+    const { copy: shown } = await pairOf(
+      { ...recipe('side by side, half'), ...{ container: 'MP4', video: { ...(SHIPPED[0] as Recipe).video } } },
+      'mp4',
+    );
+    expect((await probeShape(shown, 'MP4'))?.video.views).toBe(2);
     expect(sumsOf(copy, '320:180:0:0')).toEqual(eyes[0]);
     expect(sumsOf(copy, '320:180:320:0')).toEqual(eyes[1]);
     const { copy: single } = await pairOf(recipe('right eye'));

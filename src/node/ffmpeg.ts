@@ -38,7 +38,7 @@ interface Probed {
     disposition?: Record<string, number>;
   }[];
   chapters?: { start_time?: string; tags?: Record<string, string> }[];
-  frames?: { side_data_list?: { type?: string }[] }[];
+  frames?: { side_data_list?: { side_data_type?: string }[] }[];
   format?: { duration?: string };
 }
 
@@ -88,7 +88,6 @@ const AUDIO_NAMES: Readonly<Record<string, CopyShape['audio'][number]['codec']>>
 /** FFmpeg's names for both views in one picture (H.264 D.2.26, RFC 9559 table 4). */
 const PACKED_DATA: ReadonlySet<string> = new Set(['side by side', 'top and bottom']);
 const PACKED_MODES: ReadonlySet<string> = new Set(['left_right', 'right_left', 'top_bottom', 'bottom_top']);
-const isPacked = (data: readonly { readonly type?: string }[] = []): boolean => data.some(({ type = '' }) => PACKED_DATA.has(type));
 
 /** What a finished copy is, as a prober of another house than its plan's has it. */
 function shapeOf({ streams = [], frames = [] }: Probed, container: Container, bytes: number): CopyShape | null {
@@ -106,11 +105,11 @@ function shapeOf({ streams = [], frames = [] }: Probed, container: Container, by
       rate: under > 0 ? over / under : 0,
       interlaced: ['tt', 'bb', 'tb', 'bt'].includes(video.field_order ?? ''),
       squarePixels: wide <= 0 || high <= 0 || Math.abs(wide / high - 1) < 0.02,
-      // Containers say it, or the pictures themselves do.
+      // Containers say it, or the pictures themselves do: of these FFmpeg's prober names no more than that.
       views:
         PACKED_MODES.has(video.tags?.['stereo_mode'] ?? '') ||
-        isPacked(video.side_data_list) ||
-        frames.some((f) => isPacked(f.side_data_list))
+        (video.side_data_list ?? []).some(({ type = '' }) => PACKED_DATA.has(type)) ||
+        frames.some((f) => f.side_data_list?.some((d) => d.side_data_type === 'Stereo 3D'))
           ? 2
           : 1,
     },

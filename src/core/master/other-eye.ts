@@ -47,7 +47,7 @@ export function withOtherEye(own: MasterPromise, other: MasterPromise): MasterPr
   const track = own.tracks.findIndex((t) => t.stream === OTHER_EYE_STREAM);
   const faults = [...own.wholeness.faults, ...other.wholeness.faults.map((f) => ({ ...f, track: f.track === null ? null : track }))];
   const sum = { ...own.wholeness.witnesses };
-  for (const key of Object.keys(sum) as (keyof Wholeness['witnesses'])[]) sum[key] += (other.wholeness).witnesses[key];
+  for (const key of Object.keys(sum) as (keyof Wholeness['witnesses'])[]) sum[key] += other.wholeness.witnesses[key];
   const wholeness = {
     faults: faults.sort((a, b) => a.atMs - b.atMs).slice(0, MOST_FAULTS),
     count: own.wholeness.count + other.wholeness.count,

@@ -1,4 +1,4 @@
-import { SyntaxReader, unescaped } from '../streams';
+import { SyntaxReader, skipScalingList, unescaped } from '../streams';
 import { BitWriter, stopBitOf } from './bit-writer';
 import { broken, refusal } from './refusal';
 
@@ -59,15 +59,6 @@ const bounded = (value: number, most: number, what: string): number => {
   if (value > most) throw broken(`${what} is ${value}`);
   return value;
 };
-
-function skipScalingList(bits: SyntaxReader, size: number): void {
-  let last = 8;
-  let next = 8;
-  for (let i = 0; i < size; i++) {
-    if (next !== 0) next = (last + bits.se() + 256) % 256;
-    last = next === 0 ? last : next;
-  }
-}
 
 /** hrd_parameters: E.1.2. */
 function skipBuffering(bits: SyntaxReader): void {

@@ -36,7 +36,8 @@ const PROFILES: Readonly<Record<number, string>> = {
 };
 const MOST_PIXELS = 16384;
 
-function skipScalingList(bits: SyntaxReader, size: number): void {
+/** scaling_list: 7.3.2.1.1.1. Nothing is kept of it. */
+export function skipScalingList(bits: SyntaxReader, size: number): void {
   let last = 8;
   let next = 8;
   for (let i = 0; i < size; i++) {
