@@ -151,9 +151,12 @@ function sequenceSet({ width, height }: Size): number[] {
   return b.unit([0x60 | SUBSET]);
 }
 
+/** Both views' picture sets share their numbers (7.4.1.2.1): the first view has number 0. */
+const SET = 1;
+
 function pictureSet(): number[] {
   const b = new Bits();
-  b.ue(0);
+  b.ue(SET);
   b.ue(0);
   b.put(2, 0);
   for (const value of [0, 1, 0]) b.ue(value);
@@ -343,7 +346,7 @@ export async function encodeSecondView(base: readonly AuthoredPes[], decoded: Fr
     const b = new Bits();
     b.ue(0);
     b.ue(5);
-    b.ue(0);
+    b.ue(SET);
     b.put(COUNT_BITS, frameNum);
     if (idr) b.ue(begins);
     b.put(COUNT_BITS, (2 * (index - counted) + 2 ** COUNT_BITS) % 2 ** COUNT_BITS);

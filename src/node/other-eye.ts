@@ -1,10 +1,11 @@
 import { once } from 'node:events';
 import { PassThrough } from 'node:stream';
+import { DiscError } from '@/core/bytes';
 import type { MatroskaSink } from '@/core/matroska';
 import { TrackHashes, withOtherEye, writeMaster, type MasterOptions } from '@/core/master';
 import type { MasterPromise } from '@/core/proof';
 import type { Reading } from '@/core/reading';
-import type { OtherEye, Reel } from '@/core/reels';
+import { takenPieces, type OtherEye, type Reel } from '@/core/reels';
 import { WorkError } from '@/contract';
 import type { OpenedSource } from './open-source';
 
@@ -43,7 +44,9 @@ export class OtherEyePicture {
 
   readonly open = (other: OtherEye): AsyncIterable<Uint8Array> => {
     const { opened, reading, reel, options } = this;
-    const pieces = reel.pieces.map((p) => ({ ...p, title: other.title, angle: other.angle }));
+    const where = { source: `title ${other.title}`, byteOffset: 0 };
+    if (reel.pieces.length > 1) throw new DiscError('unsupported', where, 'Both eyes’ titles can be taken in one piece only');
+    const pieces = takenPieces(reel).slice(reel.pieces.length);
     const alone: Reel = { ...reel, pieces, audio: [], subtitles: [], added: [], addedAudio: [], otherEye: null, packed: null };
     return written(async (sink) => {
       const hashes = new TrackHashes(options.createHash);

@@ -1,6 +1,6 @@
 import type { Findings, Role } from '@/core/findings';
 import { FAULT_WEIGHTS, MOST_STRETCHES, damageOf } from '@/core/reading';
-import { coverageOf, type Coverage, type KeptPieces, type Piece } from '@/core/reels';
+import { coverageOf, takenPieces, type Coverage, type KeptPieces, type Piece } from '@/core/reels';
 import type { JobState, VaultEntry } from '@/contract';
 import type { DiscRecord, DraftRecord } from './db';
 
@@ -14,7 +14,7 @@ function keptAround({ sidecar }: VaultEntry): KeptPieces {
   const gaps = damageOf(faults, () => true);
   const listed = faults.reduce((sum, f) => sum + f.count, 0);
   const isKnown = gaps.length > 0 && gaps.length < MOST_STRETCHES && listed === sidecar.promise.wholeness?.damage;
-  return { pieces: isKnown ? sidecar.reel.pieces : [], gaps };
+  return { pieces: isKnown ? takenPieces(sidecar.reel) : [], gaps };
 }
 
 /** Titles of one kind that nothing takes. */
@@ -41,11 +41,11 @@ export function discState(
   outputs: readonly VaultEntry[],
 ): { readonly state: DiscState; readonly coverage: Coverage; readonly left: readonly LeftTitles[] } {
   const mine = outputs.filter((o) => o.sidecar.disc.fingerprint === disc.fingerprint && o.presence === 'present');
-  const whole = mine.filter((o) => !hasGaps(o)).flatMap((o) => o.sidecar.reel.pieces);
+  const whole = mine.filter((o) => !hasGaps(o)).flatMap((o) => takenPieces(o.sidecar.reel));
   const gapped = mine.filter(hasGaps).map(keptAround);
   const done = new Set(jobs.filter((j) => j.state === 'done').map((j) => j.id));
   // What a job has made is planned no more: what that left out, or what has gone since, is not on its way.
-  const planned = (draft?.reels ?? []).filter((r) => r.jobId === null || !done.has(r.jobId)).flatMap((r) => r.reel.pieces);
+  const planned = (draft?.reels ?? []).filter((r) => r.jobId === null || !done.has(r.jobId)).flatMap((r) => takenPieces(r.reel));
   const coverage = coverageOf(disc.reading, whole, planned, gapped);
   const matter = disc.findings.titles.filter((f) => f.role === 'main' || f.role === 'episode').map((f) => f.title);
   const isKept = (number: number) => {

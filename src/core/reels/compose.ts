@@ -77,9 +77,10 @@ export function absencesOf(reading: Reading, reel: Reel): Absence[] {
   return found;
 }
 
-/** Puts the pieces of one reel behind those of another. The tracks are the first one's. */
+/** Puts the pieces of one reel behind those of another. The tracks are the first one's; the other eye's title goes with one piece only. */
 export const mergeReels = (into: Reel, added: Reel): Reel => ({
   ...into,
+  ...(into.otherEye ? { otherEye: null } : {}),
   pieces: [...into.pieces, ...added.pieces],
   chapterNames: joinedNames(into, added),
   chapters: null,

@@ -1,9 +1,13 @@
 import { canBeTaken, type Reading, type Title } from '../reading';
-import type { OtherEye, Reel } from './model';
+import type { OtherEye, Piece, Reel } from './model';
 
 /** Whether the first of a title's two views is the right eye's: as somebody has said, else as the disc does. */
 export const firstIsRight = ({ secondView }: Pick<Title['video'], 'secondView'>, { firstEye }: Pick<Reel, 'firstEye'>): boolean =>
   firstEye ? firstEye === 'right' : (secondView?.baseIsRight ?? false);
+
+/** What a reel takes of its disc: its pieces, and of the other eye's title the same. */
+export const takenPieces = ({ pieces, otherEye }: Pick<Reel, 'pieces' | 'otherEye'>): readonly Piece[] =>
+  otherEye ? [...pieces, ...pieces.map((p) => ({ ...p, title: otherEye.title, angle: otherEye.angle }))] : pieces;
 
 /** Titles last as long as each other that differ by no more pictures. */
 const MOST_APART = 2;
