@@ -93,7 +93,7 @@ test('a view takes only what its title needs, and is opened again where the engi
   // The address of a preview is one that will be answered.
   views = new Set();
   const address = await previewAddress({ ...wish({ title: 1 }), startMs: 1234.6, audio: 0x80, subtitle: null });
-  expect(address).toMatch(/^\/api\/looks\/view-\d+\/play\?title=1&angle=1&start=1235&width=128&audio=128$/);
+  expect(address).toMatch(/^\/api\/looks\/view-\d+\/play\?title=1&angle=1&start=1235&width=128&eyes=first&firstEye=left&audio=128$/);
   expect(views.has(address.split('/')[3] ?? '')).toBe(true);
 });
 
