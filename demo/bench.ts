@@ -160,17 +160,10 @@ if (process.argv[2] === '--prepare') {
   await child(process.argv[3] ?? '', process.argv[4] ?? '', process.argv[5] ?? '');
 } else if (process.argv[2] === '--playlists') {
   console.log(await authorManyPlaylists(process.argv[3] ?? '', 1000));
-} else if (process.argv[2] === '--encode') {
+} else if (process.argv[2] === '--encode' || process.argv[2] === '--views') {
   const folder = workFolder();
   try {
-    await benchEncode(folder);
-  } finally {
-    rmSync(folder, { recursive: true, force: true });
-  }
-} else if (process.argv[2] === '--views') {
-  const folder = workFolder();
-  try {
-    await benchViews(folder);
+    await (process.argv[2] === '--encode' ? benchEncode : benchViews)(folder);
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }

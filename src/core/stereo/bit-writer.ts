@@ -2,9 +2,6 @@ import { BitReader } from '../bytes';
 
 const FIRST_ROOM_BYTES = 256;
 
-/** Bits of exponential-Golomb codes. ITU-T H.264 9.1. */
-export const ueLength = (value: number): number => 2 * Math.floor(Math.log2(value + 1)) + 1;
-
 /** Writes big-endian bit fields and exponential-Golomb codes, without emulation prevention. Spec: ITU-T H.264 7.2, 9.1. */
 export class BitWriter {
   private room = new Uint8Array(FIRST_ROOM_BYTES);

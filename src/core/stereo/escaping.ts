@@ -76,7 +76,7 @@ export function escapedOffset(unit: Uint8Array, plainOffset: number): { readonly
 }
 
 /** The end of a unit's data without what only fills it up: cabac_zero_words (7.3.2.10) and zeros. */
-export function dataEnd(unit: Uint8Array): number {
+function dataEnd(unit: Uint8Array): number {
   let end = unit.byteLength;
   for (;;) {
     if (end > 0 && unit[end - 1] === 0) end--;

@@ -1,4 +1,4 @@
-import { SyntaxReader, skipScalingList, unescaped } from '../streams';
+import { SyntaxReader, readUsabilityHead, skipScalingList, unescaped } from '../streams';
 import { BitWriter, stopBitOf } from './bit-writer';
 import { broken, refusal } from './refusal';
 
@@ -74,16 +74,7 @@ function skipBuffering(bits: SyntaxReader): void {
 
 /** vui_parameters: E.1.1. @returns where its first part ends, and what it says of reordering. */
 function readUsability(bits: SyntaxReader): { looksTo: number; reorder: number | null } {
-  if (bits.flag() && bits.read(8) === 255) bits.skip(32);
-  if (bits.flag()) bits.skip(1);
-  if (bits.flag()) {
-    bits.skip(4);
-    if (bits.flag()) bits.skip(24);
-  }
-  if (bits.flag()) {
-    bits.ue();
-    bits.ue();
-  }
+  readUsabilityHead(bits);
   const looksTo = bits.position;
   if (bits.flag()) bits.skip(65);
   const nal = bits.flag();

@@ -49,7 +49,7 @@ export {
   type TransportReceiver,
 } from './transport-stream';
 export { ac3IsSound, eac3IsSound, trueHdIsSound } from './check-words';
-export { SyntaxReader, trimmedUnit, unescaped, type ColourCodes, type PictureFormat } from './nal';
+export { SyntaxReader, readUsabilityHead, trimmedUnit, unescaped, type ColourCodes, type PictureFormat } from './nal';
 export { H264, avcConfiguration, readH264Sequence, readH264Slice, skipScalingList, type H264Sequence, type H264Slice } from './h264';
 export { HEVC, hevcConfiguration, hevcType, readHdr10, readHevcSequence, type Hdr10, type HevcSequence } from './hevc';
 export { VC1, readVc1Frame, readVc1Sequence } from './vc1';
