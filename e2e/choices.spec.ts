@@ -34,7 +34,7 @@ test('sound from a file is added with an offset, subtitles stand beside the resu
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Told at the harbour' });
-  await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible();
   const sidecar = JSON.parse(readFileSync(`${app.library}/Told at the harbour.mkv.json`, 'utf8')) as {
     beside: { name: string }[];
     proof: { passed: boolean };
@@ -138,7 +138,7 @@ test('two tracks of a title are laid beside each other', async ({ page, open, co
   const dialog = page.getByRole('dialog', { name: 'Title 2 compared' });
   await dialog.getByRole('radio', { name: 'two audio tracks' }).click();
   await dialog.getByRole('button', { name: 'Compare them' }).click();
-  await expect(dialog.getByText(/^(They sound|They have no sound in common|The two tracks are the same)/)).toBeVisible({ timeout: 30_000 });
+  await expect(dialog.getByText(/^(They sound|They have no sound in common|The two tracks are the same)/)).toBeVisible();
   await expect(dialog.getByRole('img', { name: 'Level of the first track' })).toBeVisible();
   await dialog.getByLabel('Second track', { exact: true }).selectOption({ index: 0 });
   await expect(dialog.getByRole('button', { name: 'Compare them' })).toBeDisabled();
@@ -157,7 +157,7 @@ test('by rule, what is taken of a disc is measured once it is read', async ({ pa
   await readImage(page, 'QUAY.iso', 'Quay');
   await openBench(page, 'Quay');
   const dossier = page.getByRole('region', { name: 'Title 2' });
-  await expect(dossier.getByRole('button', { name: 'Measure again' })).toBeVisible({ timeout: 30_000 });
+  await expect(dossier.getByRole('button', { name: 'Measure again' })).toBeVisible();
   await expect(dossier).toContainText('% of');
 });
 
@@ -339,12 +339,12 @@ test('subtitle pictures are read into text, looked through, and become a track o
   await editor.getByRole('tab', { name: /^Tracks/ }).click();
   await editor.getByText('Pictures read into text:').getByRole('button', { name: 'Scottish Gaelic' }).click();
   // Its data is not on this machine: what to type is said.
-  await expect(page.getByRole('dialog')).toContainText('apt-get install tesseract-ocr-gla', { timeout: 20_000 });
+  await expect(page.getByRole('dialog')).toContainText('apt-get install tesseract-ocr-gla');
   await page.keyboard.press('Escape');
   await editor.getByText('Pictures read into text:').getByRole('button', { name: 'English' }).click();
   const dialog = page.getByRole('dialog', { name: /read into text/ });
   const rows = dialog.getByRole('listitem');
-  await expect(rows).toHaveCount(4, { timeout: 30_000 });
+  await expect(rows).toHaveCount(4);
   await expect(rows.first().getByRole('img')).toBeVisible();
   await expect(rows.nth(2).getByRole('textbox')).toHaveValue('Line 3');
   expect(await seriousFaults(page)).toEqual([]);
@@ -363,7 +363,7 @@ test('subtitle pictures are read into text, looked through, and become a track o
   const card = cards(page).first();
   await card.getByRole('checkbox', { name: 'Access copy' }).check();
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
-  await expect.poll(() => existsSync(`${app.library}/Read aloud.mp4`), { timeout: 90_000 }).toBe(true);
+  await expect.poll(() => existsSync(`${app.library}/Read aloud.mp4`)).toBe(true);
   const said = execFileSync('ffmpeg', ['-v', 'error', '-i', `${app.library}/Read aloud.mp4`, '-map', '0:s:0', '-f', 'srt', '-'], {
     encoding: 'utf8',
   });

@@ -95,7 +95,7 @@ test('one reel with all that can be changed about it, made and proven', async ({
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Ropes at the Quay' });
-  await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible();
   expect(app.results()).toContain('Ropes at the Quay (1987).mkv');
   const sidecar = JSON.parse(readFileSync(`${app.library}/Ropes at the Quay (1987).mkv.json`, 'utf8')) as {
     promise: { durationMs: number; chapters: { name: string }[]; tracks: { codecId: string; packets: number }[] };

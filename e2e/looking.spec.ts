@@ -53,7 +53,7 @@ test('an earlier master is a source once more, and its copy is proven', async ({
   await queueAs(page, 'Nets again');
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Nets again' });
-  await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 90_000 });
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible();
   await job.getByText('Log').click();
   await expect(job).toContainText('2 of 2 tracks bit-identical to what was read');
   expect(app.results()).toContain('Nets again.mkv');
@@ -72,7 +72,7 @@ test('an image on this computer is read in the browser, and its master is made t
   const zone = page.getByRole('region', { name: 'Images on this computer' });
   await zone.getByRole('link', { name: 'to the Bench' }).click();
   await expect(page.getByRole('heading', { level: 1, name: 'Quay' })).toBeVisible();
-  const download = page.waitForEvent('download', { timeout: 60_000 });
+  const download = page.waitForEvent('download');
   await page.getByRole('button', { name: 'Make the master here' }).click();
   const file = await download;
   expect(file.suggestedFilename()).toBe('Quay.mkv');
@@ -114,7 +114,7 @@ test('a dropped image of a series gives a master for each episode, one after ano
   // The last one waits for those before it: it is stopped before it has begun.
   await page.getByRole('button', { name: 'stop' }).last().click();
   await expect(page.getByText('Stopped on request.')).toBeVisible();
-  await expect.poll(() => names.length, { timeout: 60_000 }).toBe(2);
+  await expect.poll(() => names.length).toBe(2);
   await expect(page.getByText('4 of 4 tracks bit-identical to what was read')).toHaveCount(2);
   expect([...names].sort()).toEqual(['Locks - part 1.mkv', 'Locks - part 2.mkv']);
   // What was not made can be made now; what was is made again only on request.
@@ -149,9 +149,7 @@ test('many discs go to the queue at once; the keys are listed wherever one is', 
   await expect(keys).toHaveCount(0);
   await page.getByRole('link', { name: /^Queue/ }).click();
   for (const name of ['Haven & Harbour', 'Locks - part 3'])
-    await expect(page.getByRole('listitem', { name: `Job ${name}` }).getByText('in the vault', { exact: true })).toBeVisible({
-      timeout: 90_000,
-    });
+    await expect(page.getByRole('listitem', { name: `Job ${name}` }).getByText('in the vault', { exact: true })).toBeVisible();
   expect(app.results()).toEqual(
     expect.arrayContaining(['Haven & Harbour batch.mkv', 'Haven & Harbour batch.mkv.json', 'Locks - part 3 batch.mkv']),
   );

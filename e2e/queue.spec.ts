@@ -56,7 +56,7 @@ test('the queue is arranged by menu, key and for many at once; it is held, pause
   // What may begin does; the others wait.
   await page.getByRole('button', { name: 'Begin new jobs again' }).click();
   const job = (label: string) => page.getByRole('listitem', { name: label, exact: true });
-  await expect(job(second)).toContainText('in the vault', { timeout: 60_000 });
+  await expect(job(second)).toContainText('in the vault');
   await expect(rows.filter({ hasText: 'on hold' })).toHaveCount(2);
   await job(first)
     .getByRole('button', { name: `What to do with ${named(first)}` })
@@ -64,7 +64,7 @@ test('the queue is arranged by menu, key and for many at once; it is held, pause
   await page.getByRole('menuitem', { name: 'Begin at…' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'As soon as it can' }).click();
   await job(first).getByRole('button', { name: 'Go on' }).click();
-  await expect(job(first)).toContainText('in the vault', { timeout: 60_000 });
+  await expect(job(first)).toContainText('in the vault');
   await page.getByRole('checkbox', { name: `Choose ${named(third)}` }).check();
   await many.getByRole('button', { name: 'Cancel' }).click();
   await many.getByRole('button', { name: 'Really cancel 1' }).click();

@@ -9,7 +9,7 @@ test.use({ house: 'recipes' });
 const HAVEN = 'Haven & Harbour';
 async function readHaven(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Read all that are new' }).click();
-  await expect(page.getByRole('link', { name: HAVEN, exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole('link', { name: HAVEN, exact: true })).toBeVisible();
 }
 
 interface Sidecar {
@@ -76,7 +76,7 @@ test('a recipe of the archive’s own: changed, seen on a title, used for a reel
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Two copies' });
   await expect(job).toContainText('For the island school and Access copy');
-  await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 90_000 });
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible();
   expect(app.results().filter((n) => n.startsWith('Two copies') && !n.endsWith('.json'))).toEqual([
     'Two copies (school).mp4',
     'Two copies.mp4',
@@ -107,7 +107,7 @@ test('a recipe of the archive’s own: changed, seen on a title, used for a reel
   const outcome = detail.getByRole('region', { name: 'Outcome' });
   await expect(outcome).toContainText(/SSIM 0\.9\d+, worst picture/);
   await expect(outcome.getByRole('listitem').filter({ hasText: 'any phone of the last ten years' })).toContainText('✓');
-  await expect.poll(() => page.getByTestId('player').evaluate((v: HTMLVideoElement) => v.duration), { timeout: 20_000 }).toBeGreaterThan(6);
+  await expect.poll(() => page.getByTestId('player').evaluate((v: HTMLVideoElement) => v.duration)).toBeGreaterThan(6);
   expect(complaints).toEqual([]);
 });
 
@@ -133,7 +133,7 @@ test('copies of a master are ordered in the Vault, without its disc; by a house 
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Harbour light' });
-  await expect(job.getByText('in the vault', { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(job.getByText('in the vault', { exact: true })).toBeVisible();
   await page.getByRole('link', { name: /^Vault/ }).click();
   await page.getByRole('button', { name: /Harbour light.*Lossless master/ }).click();
   await page.getByRole('button', { name: 'Make copies…' }).click();
@@ -143,11 +143,9 @@ test('copies of a master are ordered in the Vault, without its disc; by a house 
   await dialog.getByLabel('For a catalogue page').check();
   expect(await seriousFaults(page)).toEqual([]);
   await dialog.getByRole('button', { name: 'Queue 2 copies' }).click();
-  await expect(dialog).toBeHidden({ timeout: 20_000 });
+  await expect(dialog).toBeHidden();
   await page.getByRole('link', { name: /^Queue/ }).click();
-  await expect(page.getByRole('listitem', { name: 'Job Harbour light' }).getByText('in the vault', { exact: true })).toHaveCount(2, {
-    timeout: 90_000,
-  });
+  await expect(page.getByRole('listitem', { name: 'Job Harbour light' }).getByText('in the vault', { exact: true })).toHaveCount(2);
   expect(app.results().filter((n) => n.startsWith('Harbour light') && !n.endsWith('.json'))).toEqual([
     'Harbour light (page).webm',
     'Harbour light.mkv',
@@ -160,8 +158,6 @@ test('copies of a master are ordered in the Vault, without its disc; by a house 
   // The WebM plays as it is.
   await page.getByRole('link', { name: /^Vault/ }).click();
   await page.getByRole('button', { name: /Harbour light.*For a catalogue page/ }).click();
-  await expect
-    .poll(() => page.getByTestId('player').evaluate((v: HTMLVideoElement) => v.duration), { timeout: 20_000 })
-    .toBeGreaterThan(0.5);
+  await expect.poll(() => page.getByTestId('player').evaluate((v: HTMLVideoElement) => v.duration)).toBeGreaterThan(0.5);
   expect(complaints).toEqual([]);
 });

@@ -46,7 +46,7 @@ function start(images = 'images', data = 'data', name = 'First archive'): Starte
 }
 
 async function addressOf({ said }: Started): Promise<string> {
-  await expect.poll(said, { timeout: 60_000 }).toContain('Careful Vault is at http://');
+  await expect.poll(said).toContain('Careful Vault is at http://');
   return /Careful Vault is at (\S+)/.exec(said())?.[1] ?? '';
 }
 const answers = (address: string) =>
@@ -68,7 +68,7 @@ test('a second start names the first, and touches nothing of it; what a killed o
   expect(await answers(address)).toBe(true);
 
   first.child.kill('SIGKILL');
-  await expect.poll(() => answers(address), { timeout: 20_000 }).toBe(false);
+  await expect.poll(() => answers(address)).toBe(false);
   const third = start('other');
   expect(await addressOf(third)).toBe(address);
   expect(config()).not.toBe(before);
@@ -76,7 +76,7 @@ test('a second start names the first, and touches nothing of it; what a killed o
   // A terminal that is closed.
   third.child.kill('SIGHUP');
   await third.code;
-  await expect.poll(() => answers(address), { timeout: 20_000 }).toBe(false);
+  await expect.poll(() => answers(address)).toBe(false);
   expect(existsSync(path.join(folder, 'data', 'running.json'))).toBe(false);
 });
 
@@ -100,7 +100,7 @@ test('a library is taken once; another archive at the same address has a shelf o
   await expect(library).toContainText('free');
   await page.getByRole('link', { name: 'Quay', exact: true }).click();
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
-  await expect(page.getByRole('article')).toContainText('in the vault', { timeout: 60_000 });
+  await expect(page.getByRole('article')).toContainText('in the vault');
   await page.goto(address);
   await expect(page.getByRole('banner')).toContainText('First archive');
 
@@ -111,7 +111,7 @@ test('a library is taken once; another archive at the same address has a shelf o
   const second = start('images', 'other-data', 'Second archive');
   expect(await addressOf(second)).toBe(address);
   // Nobody touches the page: it finds out by itself.
-  await expect(page.getByRole('banner')).toContainText('Second archive', { timeout: 30_000 });
+  await expect(page.getByRole('banner')).toContainText('Second archive');
   await expect(page.getByText('No disc has been read yet')).toBeVisible();
   await page.getByRole('link', { name: 'House rules' }).click();
   await page.getByLabel('Name of the archive').fill('Renamed archive');
@@ -122,7 +122,7 @@ test('a library is taken once; another archive at the same address has a shelf o
   await second.code;
   await addressOf(start());
   // By itself again: a visit from here would meet the page's own reload, and one of them be aborted.
-  await expect(page.getByRole('banner')).toContainText('First archive', { timeout: 30_000 });
+  await expect(page.getByRole('banner')).toContainText('First archive');
   await page
     .getByRole('navigation', { name: 'Places' })
     .getByRole('link', { name: /^Shelf/ })

@@ -31,7 +31,7 @@ test('an order is given, the page is closed, a disc is put in: the next page fin
     body: JSON.stringify({ disc: 'slow' }),
   });
   expect(inserted.status).toBe(200);
-  await expect.poll(async () => (await state()).jobs.map((j) => j.state), { timeout: 90_000 }).toContain('done');
+  await expect.poll(async () => (await state()).jobs.map((j) => j.state)).toContain('done');
   await expect.poll(async () => (await state()).drives[0]?.disc).toBeNull();
   expect(app.results().some((name) => name.endsWith('.mkv'))).toBe(true);
 

@@ -33,7 +33,7 @@ async function ownRecipe(page: Page, of: string, name: string, layout: string, m
 test('a disc with two views: looked at with both eyes, proven whole, and copied with both', async ({ page, app, open, complaints }) => {
   await open('/');
   await page.getByRole('button', { name: 'Read all that are new' }).click();
-  await expect(page.getByRole('link', { name: 'Twin', exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole('link', { name: 'Twin', exact: true })).toBeVisible();
   await page.getByRole('link', { name: 'Recipes' }).click();
   await ownRecipe(page, 'both-eyes', 'below', 'over-under', () => page.getByLabel('Quality', { exact: true }).fill('16'));
   await ownRecipe(page, 'preservation', 'exact', 'side by side');
@@ -67,9 +67,7 @@ test('a disc with two views: looked at with both eyes, proven whole, and copied 
   }
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
   await page.getByRole('link', { name: /^Queue/ }).click();
-  await expect(page.getByRole('listitem', { name: 'Job Reef in depth' }).getByText('in the vault', { exact: true })).toBeVisible({
-    timeout: 90_000,
-  });
+  await expect(page.getByRole('listitem', { name: 'Job Reef in depth' }).getByText('in the vault', { exact: true })).toBeVisible();
   const result = (ending: string) => path.join(app.library, app.results().find((n) => n.endsWith(ending)) ?? ending);
 
   // The exact copy holds the very pictures that there were before the disc was authored.

@@ -1,4 +1,5 @@
 // npm test: sets itself up, then types, lint, format, the dependency rule, unit tests and browser tests.
+import { spawn } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
@@ -29,6 +30,19 @@ const step = (name, program, args) => {
   must(process.execPath, [`node_modules/${program}`, ...args], { env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' } });
 };
 
+/** Runs checks one after the other, beside others, and prints what each said when it ends; false where one failed. */
+async function oneByOne(checks) {
+  for (const [name, program, args] of checks) {
+    const child = spawn(process.execPath, [`node_modules/${program}`, ...args], { stdio: ['ignore', 'pipe', 'pipe'] });
+    const said = [];
+    for (const stream of [child.stdout, child.stderr]) stream.on('data', (part) => said.push(part));
+    const code = await new Promise((resolve) => child.on('close', resolve));
+    console.log(`${Buffer.concat(said).toString()}${name}: ${code === 0 ? 'good' : `failed (${code})`}`);
+    if (code !== 0) return false;
+  }
+  return true;
+}
+
 // A lock file made where some machines' packages were not published yet can not be installed from.
 const lock = readFileSync('package-lock.json', 'utf8');
 if (!lock.includes('node_modules/@next/swc-darwin-arm64') || lock.includes('"resolved"')) {
@@ -38,10 +52,15 @@ if (!lock.includes('node_modules/@next/swc-darwin-arm64') || lock.includes('"res
 const { buildAll } = await import('./build.mjs');
 begin('build');
 await buildAll(); // also writes the route types that the compiler wants
-step('types', 'typescript/bin/tsc', ['--noEmit']);
-step('lint', 'eslint/bin/eslint.js', ['.']);
-step('format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']);
-step('arrows between the rooms', 'dependency-cruiser/bin/dependency-cruise.mjs', ['src', '--config', '.dependency-cruiser.mjs']);
+begin('types, lint, format, arrows between the rooms');
+const sources = [
+  ['types', 'typescript/bin/tsc', ['--noEmit']],
+  ['format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']],
+  ['arrows', 'dependency-cruiser/bin/dependency-cruise.mjs', ['src', '--config', '.dependency-cruiser.mjs']],
+];
+// The lint takes as long as the others together, and each keeps one core busy.
+const checked = await Promise.all([oneByOne(sources), oneByOne([['lint', 'eslint/bin/eslint.js', ['.']]])]);
+if (checked.includes(false)) process.exit(1);
 step('unit tests', 'jest/bin/jest.js', ['--silent']);
 begin('fuzz');
 must(process.execPath, ['scripts/fuzz.mjs', '10000']);

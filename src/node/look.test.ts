@@ -175,6 +175,32 @@ describe('measurements', () => {
     expect(found.audio[0]?.overTimeDb.length).toBeGreaterThan(20);
   });
 
+  test('a few frames that look combed do not speak for a film that tells nothing else', async () => {
+    const file = path.join(folder, 'still.mkv');
+    const few = 'testsrc2=s=320x240:r=50:d=0.2,tinterlace=mode=interleave_top,split[a][b]';
+    const still = '[b]trim=end_frame=1,loop=400:1,setpts=N/25/TB[c];[a]setpts=N/25/TB[d];[d][c]concat';
+    const { status } = spawnSync('ffmpeg', [
+      '-v',
+      'error',
+      '-y',
+      '-f',
+      'lavfi',
+      '-i',
+      `${few};${still}`,
+      '-c:v',
+      'mpeg2video',
+      '-q:v',
+      '2',
+      file,
+    ]);
+    expect(status).toBe(0);
+    const said = spawnSync('ffmpeg', ['-hide_banner', '-i', file, '-vf', 'idet', '-f', 'null', '-']).stderr.toString();
+    expect(said).toMatch(/Multi frame detection: TFF: *40\d BFF: *0 Progressive: *0/);
+    const { picture } = await measure(file, 1);
+    expect(picture?.scan).toBe('progressive');
+    expect(picture?.combed).toBeLessThan(9);
+  });
+
   test('everything: forced subtitles with their times', async () => {
     const found = await measure(HAVEN, 1, true);
     expect(found.picture).toBeNull();

@@ -56,6 +56,7 @@ const HALVES = [
 /** What FFmpeg's filters say while they look; every line begins with the name that the filter was given. */
 class Findings {
   combed = 0;
+  combedAlone = 0;
   whole = 0;
   fieldRepeats = 0;
   readonly halves: Partial<Record<keyof HalvesAlike, number>> = {};
@@ -82,6 +83,9 @@ class Findings {
       this.combed = Number(fields[1]) + Number(fields[2]);
       this.whole = Number(fields[3]);
     }
+    const alone = /Single frame detection: TFF:\s*(\d+) BFF:\s*(\d+)/.exec(text);
+    // Fields come in one order throughout: frames that say the other one are noise.
+    if (alone) this.combedAlone = Math.abs(Number(alone[1]) - Number(alone[2]));
     const repeats = /Repeated Fields: Neither:\s*\d+ Top:\s*(\d+) Bottom:\s*(\d+)/.exec(text);
     if (repeats) this.fieldRepeats = Number(repeats[1]) + Number(repeats[2]);
     const alike = /ssim@(beside|below)(turned)? .*SSIM Y:([\d.]+)/.exec(text);
@@ -173,7 +177,8 @@ export async function measureTitle(opened: OpenedSource, reading: Reading, title
   const subtitles = promise.tracks
     .filter((t) => t.kind === 'subtitle')
     .map((t) => ({ stream: t.stream, events: t.packets, forcedAtMs: everything ? [...t.forcedAtMs] : [] }));
-  const counts = { frames, combed: found.combed, whole: found.whole, fieldRepeats: found.fieldRepeats, flaggedRepeats };
+  const { combed, combedAlone } = found;
+  const counts = { frames, combed, combedAlone, whole: found.whole, fieldRepeats: found.fieldRepeats, flaggedRepeats };
   return {
     everything,
     audio,

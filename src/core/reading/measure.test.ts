@@ -4,6 +4,7 @@ import { judgeScan, measuredPicture, type PictureCounts } from './measure';
 const counts = (change: Partial<PictureCounts>): PictureCounts => ({
   frames: 100,
   combed: 0,
+  combedAlone: 100,
   whole: 100,
   fieldRepeats: 0,
   flaggedRepeats: 0,
@@ -22,6 +23,16 @@ test.each([
   ['progressive', { frames: 0, combed: 0, whole: 0 }],
 ] as const)('judged as %s: %j', (scan, change) => {
   expect(judgeScan(counts(change))).toBe(scan);
+});
+
+test('a few noisy frames do not speak for all that tell nothing by themselves', () => {
+  // What FFmpeg's detector says of a dark film that is whole: four frames seem combed, the other 571 are counted after them.
+  const dark = measuredPicture(videoTrack(), counts({ frames: 575, combed: 575, whole: 0, combedAlone: 4 }), null);
+  expect(dark).toMatchObject({ scan: 'progressive', combed: 4, whole: 571 });
+  // A still programme of fields, which move in every tenth frame.
+  const still = measuredPicture(videoTrack(), counts({ frames: 575, combed: 560, whole: 15, combedAlone: 57 }), null);
+  expect(still).toMatchObject({ scan: 'interlaced', combed: 560, whole: 15 });
+  expect(measuredPicture(videoTrack(), counts({ frames: 1, combed: 1, whole: 0, combedAlone: 1 }), null).scan).toBe('interlaced');
 });
 
 test('bars are what stays black on each side, and the true aspect is that of the rest', () => {

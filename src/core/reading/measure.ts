@@ -6,6 +6,8 @@ export interface PictureCounts {
   readonly frames: number;
   /** Frames whose two fields are of different moments. */
   readonly combed: number;
+  /** Of the combed ones, those that show it by themselves, whatever their neighbours are. */
+  readonly combedAlone: number;
   /** Frames whose fields belong together. */
   readonly whole: number;
   /** Frames that repeat a field of the one before: film on a video carrier. */
@@ -23,9 +25,26 @@ export interface PictureArea {
 }
 
 /** Shares of the frames that could be told, on which the judgement rests. Change here, nowhere else. */
-export const SCAN_SHARES = { combedAtMost: 0.06, combedAtLeast: 0.6, pulldownRepeats: 0.25, flaggedRepeats: 0.3 } as const;
+export const SCAN_SHARES = {
+  combedAtMost: 0.06,
+  combedAtLeast: 0.6,
+  pulldownRepeats: 0.25,
+  flaggedRepeats: 0.3,
+  combedAlone: 0.02,
+} as const;
+/** Fewer frames than this speak for themselves only. */
+const LEAST_COMBED = 4;
 /** Bars below this are the edge of the picture, not bars. */
 const LEAST_BAR_PIXELS = 4;
+
+/**
+ * A frame that tells nothing by itself is counted like the one before it: in a dark or still title a few noisy frames would so speak for
+ * all. Where fewer than this many show combing by themselves, they are all that are combed.
+ */
+export function withoutHearsay(counts: PictureCounts): PictureCounts {
+  if (counts.combedAlone > Math.max(LEAST_COMBED, counts.frames * SCAN_SHARES.combedAlone)) return counts;
+  return { ...counts, combed: counts.combedAlone, whole: Math.max(counts.whole, counts.frames - counts.combedAlone) };
+}
 
 /** Judges how a picture was made. Film with hard pulldown has two combed frames in five, and as many repeated fields. */
 export function judgeScan(counts: PictureCounts): ScanKind {
@@ -49,6 +68,7 @@ export function measuredPicture(
   area: PictureArea | null,
   alike: Partial<HalvesAlike> = {},
 ): MeasuredPicture {
+  const seen = withoutHearsay(counts);
   const inside = area ?? { x: 0, y: 0, width: video.widthPixels, height: video.heightPixels };
   const bar = (pixels: number) => (pixels >= LEAST_BAR_PIXELS ? Math.round(pixels) : 0);
   const bars = {
@@ -61,10 +81,10 @@ export function measuredPicture(
   const width = video.widthPixels - bars.left - bars.right;
   const height = Math.max(1, video.heightPixels - bars.top - bars.bottom);
   return {
-    scan: judgeScan(counts),
-    frames: counts.frames,
-    combed: counts.combed,
-    whole: counts.whole,
+    scan: judgeScan(seen),
+    frames: seen.frames,
+    combed: seen.combed,
+    whole: seen.whole,
     repeated: Math.max(counts.fieldRepeats, counts.flaggedRepeats),
     bars,
     halves: isHalves(alike) ? alike : null,
