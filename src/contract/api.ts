@@ -60,6 +60,9 @@ export const StorageStateSchema = z.object({
   available: z.boolean(),
   writable: z.boolean(),
   freeBytes: z.number().nullable(),
+  /** What it stands on, and the largest file that this holds, bytes; null where that is not known, or no film reaches it. */
+  fileSystem: z.string().nullable().default(null),
+  largestFile: z.number().nullable().default(null),
   /** `new`: nobody has said yet that it is a library. `other`: what is there is not what was taken as one. `away`: nothing is there. */
   identity: z.enum(['known', 'new', 'other', 'away']),
 });

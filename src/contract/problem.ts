@@ -10,6 +10,8 @@ const ADVICE = {
   'storage-failing': 'The library’s disk reports errors: check it and its cable, then retry. What stands in the library was not touched.',
   'storage-read-only': 'Make the library folder writable, then retry. Nothing was written.',
   'storage-full': 'Free some space in the library, or choose another storage, then retry.',
+  'file-too-large':
+    'Choose another storage, a smaller reel or another recipe; or give the disk a file system without this limit. Nothing in the library was touched.',
   'data-full':
     'Free some space where Careful Vault keeps its own data (the place is printed at its start), then send it again. Nothing was taken in.',
   'data-failed': 'Check the disk where Careful Vault keeps its own data (the place is printed at its start), then retry.',
@@ -78,7 +80,7 @@ export class ProblemError extends Error {
 const SYSTEM_CODES: Readonly<Record<string, WorkErrorCode>> = {
   ENOSPC: 'storage-full',
   EDQUOT: 'storage-full',
-  EFBIG: 'storage-full',
+  EFBIG: 'file-too-large',
   EROFS: 'storage-read-only',
   EACCES: 'storage-read-only',
   EPERM: 'storage-read-only',

@@ -82,7 +82,8 @@ export class Bags {
     const clash = firstTwice(chosen.map((c) => inBag(c.output.path)));
     if (clash !== null) throw new WorkError('name-taken', `Two of the files would both be ${clash}`);
     const bytes = chosen.reduce((sum, c) => sum + c.output.sidecar.file.sizeBytes, 0);
-    await requireStorage(marked, bytes);
+    const largest = Math.max(...chosen.map((c) => c.output.sidecar.file.sizeBytes));
+    await requireStorage(marked, { all: bytes, largest });
     const id = randomBytes(8).toString('hex');
     const order = this.orderOf(id, chosen, marked, { organization, description });
     const state: BagState = {

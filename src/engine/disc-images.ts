@@ -167,7 +167,8 @@ export class DiscImages {
       throw new WorkError('name-taken', `“${marked.name}” already has an image “${name}”`);
     if (existsSync(path.join(marked.path, IMAGE_FOLDER, name + ENDING)))
       throw new WorkError('name-taken', `“${marked.name}” already has a file ${name}${ENDING}`);
-    await requireStorage(marked, source.kind === 'image' ? (await stat(source.path)).size : 0);
+    const bytes = source.kind === 'image' ? (await stat(source.path)).size : 0;
+    await requireStorage(marked, { all: bytes, largest: bytes });
     const folder = path.join(marked.path, WORKSHOP, UNFINISHED, name);
     const found: Found = { id, storage, name, files: unfinishedImage(folder), isPlaced: false };
     const label = source.kind === 'drive' ? (this.around.drives.states().find((d) => d.id === source.drive)?.disc ?? name) : name;

@@ -3,7 +3,7 @@ import { readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
 import path from 'node:path';
 import { planPiece } from '@/core/assembly';
 import { MASTER, planEncode, recipesById } from '@/core/recipes';
-import { encodeFacts, joinProblem, estimateReel, neededAt, safeFileName, safeFolderPath } from '@/core/reels';
+import { encodeFacts, joinProblem, estimateReel, largestFileAt, neededAt, safeFileName, safeFolderPath } from '@/core/reels';
 import {
   JOB_ID,
   QUEUE_SETTINGS,
@@ -166,8 +166,11 @@ export class Jobs {
         storages.set(id, { id, name, path: place, mark });
       }
       const wanted = placed((id) => storages.get(id) ?? unmarked(id));
-      const needed = neededAt(estimateReel(reading, reel, known), (r) => placeOf(wanted, r).storage.path);
-      for (const storage of storagesOf(wanted)) await requireStorage(storage, needed.get(storage.path) ?? 0);
+      const estimate = estimateReel(reading, reel, known);
+      const at = (recipe: string) => placeOf(wanted, recipe).storage.path;
+      const [needed, largest] = [neededAt(estimate, at), largestFileAt(estimate, at)];
+      for (const storage of storagesOf(wanted))
+        await requireStorage(storage, { all: needed.get(storage.path) ?? 0, largest: largest.get(storage.path) ?? 0 });
       await requireFreeInLibrary(wanted);
       const hardware = this.around.encoders?.hardware ?? [];
       return this.takeIn({ ...wanted, reading, source, soundFiles: [...soundFiles], origin, hardware });

@@ -13,7 +13,7 @@ type Configured = EngineConfig['storages'][number];
 /** Marks of the storages that were taken as libraries, by the place where they are mounted. */
 const TakenSchema = z.object({ version: z.literal(1), taken: z.record(z.string(), z.string()) });
 
-const AWAY = { available: false, writable: false, freeBytes: null, identity: 'away' } as const;
+const AWAY = { available: false, writable: false, freeBytes: null, fileSystem: null, largestFile: null, identity: 'away' } as const;
 
 /** The library storages: which of them are there, and whether they are what was once taken as a library. */
 export class Storages {

@@ -1,7 +1,8 @@
-import { access, constants, mkdir, open, rm, rmdir, stat, statfs } from 'node:fs/promises';
+import { access, constants, mkdir, open, rm, rmdir, stat } from 'node:fs/promises';
 import path from 'node:path';
 import type { MatroskaSink } from '@/core/matroska';
 import { WorkError, storagesOf, type Job } from '@/contract';
+import { fileSystemOf, type FileSystem } from './file-system';
 import { WORKSHOP, requireThere, storageAway, type MarkedStorage } from './storage-mark';
 
 export const workshopOf = (storage: string, jobId: string): string => path.join(storage, WORKSHOP, jobId);
@@ -10,32 +11,48 @@ export interface StorageCheck {
   readonly available: boolean;
   readonly writable: boolean;
   readonly freeBytes: number | null;
+  readonly fileSystem: string | null;
+  /** Bytes; null where no film reaches the limit. */
+  readonly largestFile: number | null;
 }
 
-export async function checkStorage(folder: string): Promise<StorageCheck> {
+/** @param look what a folder stands on, or a stand-in for what is not on this machine. */
+export async function checkStorage(folder: string, look: (folder: string) => Promise<FileSystem> = fileSystemOf): Promise<StorageCheck> {
   const info = await stat(folder).catch(() => null);
-  if (!info?.isDirectory()) return { available: false, writable: false, freeBytes: null };
+  if (!info?.isDirectory()) return { available: false, writable: false, freeBytes: null, fileSystem: null, largestFile: null };
   const writable = await access(folder, constants.W_OK).then(
     () => true,
     () => false,
   );
-  const space = await statfs(folder).catch(() => null);
-  return {
-    available: true,
-    writable, // Some file systems do not count their blocks: their space is unknown, not none.
-    freeBytes: space && space.blocks > 0 ? space.bavail * space.bsize : null,
-  };
+  const { name, largestFile, freeBytes } = await look(folder);
+  return { available: true, writable, freeBytes, fileSystem: name, largestFile };
+}
+
+/** What a storage must take, in bytes. */
+export interface Needed {
+  readonly all: number;
+  /** The largest single file. */
+  readonly largest: number;
 }
 
 /**
  * Refuses before anything is written.
- * @throws WorkError `storage-missing`, `storage-read-only`, `storage-full`.
+ * @throws WorkError `storage-missing`, `storage-read-only`, `storage-full`, `file-too-large`.
  */
-export async function requireStorage(storage: MarkedStorage, neededBytes: number): Promise<void> {
+export async function requireStorage(
+  storage: MarkedStorage,
+  { all: neededBytes, largest }: Needed,
+  look: (folder: string) => Promise<FileSystem> = fileSystemOf,
+): Promise<void> {
   await requireThere(storage);
   const { name } = storage;
-  const { writable, freeBytes } = await checkStorage(storage.path);
+  const { writable, freeBytes, largestFile, fileSystem } = await checkStorage(storage.path, look);
   if (!writable) throw new WorkError('storage-read-only', `The library storage “${name}” can not be written`);
+  if (largestFile !== null && largest > largestFile)
+    throw new WorkError(
+      'file-too-large',
+      `“${name}” stands on ${fileSystem ?? 'a file system'} that holds files of up to ${(largestFile / 1e9).toFixed(2)} GB; one of about ${(largest / 1e9).toFixed(2)} GB would be written`,
+    );
   if (freeBytes !== null && freeBytes < neededBytes) {
     throw new WorkError(
       'storage-full',

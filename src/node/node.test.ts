@@ -6,6 +6,7 @@ import path from 'node:path';
 import { QUAY, temporaryFolder } from '@/test-support/discs';
 import { seeded } from '@/test-support/random';
 import { openSimulatedDrive } from './drive';
+import { fileSystemOf } from './file-system';
 import { openFileSource, openFolderVolume } from './files';
 import { capture, runProgram, startProgram } from './program';
 import { createPayloadHash, fastCrc32, sha256File } from './hash';
@@ -86,12 +87,34 @@ describe('the simulated drive', () => {
 });
 
 describe('the library', () => {
+  const needs = (bytes: number) => ({ all: bytes, largest: bytes });
+
   test('what can be known of a storage is known before anything is written', async () => {
-    await expect(requireStorage({ name: 'S', path: path.join(folder, 'none'), mark: null }, 1)).rejects.toMatchObject({
+    await expect(requireStorage({ name: 'S', path: path.join(folder, 'none'), mark: null }, needs(1))).rejects.toMatchObject({
       code: 'storage-missing',
     });
-    await expect(requireStorage({ name: 'S', path: folder, mark: null }, 1e18)).rejects.toMatchObject({ code: 'storage-full' });
-    await expect(requireStorage({ name: 'S', path: folder, mark: null }, 1)).resolves.toBeUndefined();
+    await expect(requireStorage({ name: 'S', path: folder, mark: null }, needs(1e18))).rejects.toMatchObject({ code: 'storage-full' });
+    await expect(requireStorage({ name: 'S', path: folder, mark: null }, needs(1))).resolves.toBeUndefined();
+  });
+
+  test('a file that the file system can not hold is refused before it is begun', async () => {
+    // What statfs(2) says of a FAT disk, of an NFS mount whose server counts no blocks, and of one that does not answer.
+    const fat = () => fileSystemOf('/any', () => Promise.resolve({ type: 0x4d44, bsize: 32_768, blocks: 1e6, bavail: 1e6 }));
+    const nfs = () => fileSystemOf('/any', () => Promise.resolve({ type: 0x6969, bsize: 4096, blocks: 0, bavail: 0 }));
+    const cifs = () => fileSystemOf('/any', () => Promise.resolve({ type: -11317950, bsize: 4096, blocks: 1e9, bavail: 1e9 }));
+    const silent = () => fileSystemOf('/any', () => Promise.reject(new Error('ESTALE')));
+    const storage = { name: 'S', path: folder, mark: null };
+    const fourGigabytes = 4_294_967_295;
+    await expect(requireStorage(storage, needs(fourGigabytes), fat)).resolves.toBeUndefined();
+    await expect(requireStorage(storage, needs(fourGigabytes + 1), fat)).rejects.toMatchObject({
+      code: 'file-too-large',
+      message: expect.stringMatching(/FAT that holds files of up to 4\.29 GB/) as string,
+    });
+    // Room for all of it, in files that are each small enough.
+    await expect(requireStorage(storage, { all: 20e9, largest: 3e9 }, fat)).resolves.toBeUndefined();
+    for (const other of [nfs, cifs, silent]) await expect(requireStorage(storage, needs(50e9), other)).resolves.toBeUndefined();
+    expect((await cifs()).name).toBe('SMB');
+    expect(await fileSystemOf(folder)).toMatchObject({ freeBytes: expect.any(Number) as number });
   });
 
   test('the workshop goes when its last job goes', async () => {

@@ -14,8 +14,9 @@ export function spawnGuarded(program: string, args: readonly string[], cwd?: str
 
 const KEPT_LINES = 200;
 const MOST_CAPTURED = 4_000_000;
-/** strerror(ENOSPC), as programs pass it on. */
+/** strerror(ENOSPC) and strerror(EFBIG), as programs pass them on. */
 const NO_SPACE = 'No space left on device';
+const TOO_LARGE = 'File too large';
 
 /** Hears what a program says line by line, and keeps the last. */
 export function collectLines(stream: NodeJS.ReadableStream, lines: string[], onLine?: (line: string) => void): void {
@@ -43,7 +44,7 @@ export interface RunningProgram {
   /** Its standard input: what is written waits until the program has room for it. */
   readonly input: MatroskaSink;
   readonly closeInput: () => void;
-  /** Settles when it has ended. @throws WorkError `encoder-failed` with its last words, `storage-full`. */
+  /** Settles when it has ended. @throws WorkError `encoder-failed` with its last words, `storage-full`, `file-too-large`. */
   readonly end: Promise<void>;
   readonly stop: () => void;
 }
@@ -71,6 +72,8 @@ function endOf(child: ChildProcessWithoutNullStreams, errors: readonly string[],
       else if (signal?.aborted) reject(new WorkError('encoder-failed', `${what} was stopped`));
       else if (errors.some((line) => line.includes(NO_SPACE)))
         reject(new WorkError('storage-full', 'The storage was full while the copy was encoded'));
+      else if (errors.some((line) => line.includes(TOO_LARGE)))
+        reject(new WorkError('file-too-large', 'The copy grew larger than the file system of its storage allows'));
       else reject(new WorkError('encoder-failed', `${what} ended with ${code}: ${errors.slice(-3).join(' | ') || 'no message'}`));
     });
   });

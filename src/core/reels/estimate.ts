@@ -184,6 +184,13 @@ export function neededAt(estimate: ReelEstimate, at: (recipe: RecipeId) => strin
   return needed;
 }
 
+/** The largest single file that a reel's work writes, by storages; the master is written whether it is kept or not. @param at as for `neededAt`. */
+export function largestFileAt(estimate: ReelEstimate, at: (recipe: RecipeId) => string): Map<string, number> {
+  const largest = new Map([[at(MASTER), estimate.masterBytes]]);
+  for (const [recipe, bytes] of estimate.copyBytes) largest.set(at(recipe), Math.max(largest.get(at(recipe)) ?? 0, bytes));
+  return largest;
+}
+
 /**
  * Room that several reels take on each storage, one after the other: what is only there meanwhile makes room for the next.
  * @param at the storage of a recipe's result.

@@ -16,7 +16,12 @@ function Standing({ storage }: { storage: StorageState }) {
   if (storage.identity !== 'known')
     return <StateText state={storage.identity === 'away' ? 'damaged' : 'eyes'}>{STORAGE_IDENTITY[storage.identity]}</StateText>;
   if (!storage.writable) return <StateText state="eyes">read-only</StateText>;
-  return <span className="text-second">{storage.freeBytes === null ? '' : `${bytes(storage.freeBytes)} free`}</span>;
+  const limit = storage.largestFile === null ? '' : `${storage.fileSystem ?? ''}: files of up to ${bytes(storage.largestFile)}`;
+  return (
+    <span className="text-second" title={storage.fileSystem ?? undefined}>
+      {[storage.freeBytes === null ? '' : `${bytes(storage.freeBytes)} free`, limit].filter(Boolean).join(' · ')}
+    </span>
+  );
 }
 
 /** Asked once for each storage: from then on it is known again, and nothing is written in its place while it is away. */

@@ -3,7 +3,7 @@
 import { ScanSearch } from 'lucide-react';
 import Link from 'next/link';
 import { useState } from 'react';
-import { estimateReel, folderOf, literalOf, reelValues, roomAt } from '@/core/reels';
+import { estimateReel, largestFileAt, folderOf, literalOf, reelValues, roomAt } from '@/core/reels';
 import { sourceKey, type Problem } from '@/contract';
 import { call, problemOf } from '@/store/api';
 import { paceOf, secondsFor } from '@/store/history';
@@ -158,7 +158,7 @@ export function PlaceFields({ queueing }: { queueing: Queueing }) {
 }
 
 /** What is in the way of the library, where anything is. */
-function StorageRemarks({ storage, needed }: { storage: NonNullable<Queueing['storage']>; needed: number }) {
+function StorageRemarks({ storage, needed, largest }: { storage: NonNullable<Queueing['storage']>; needed: number; largest: number }) {
   return (
     <>
       {storage.identity === 'new' && (
@@ -173,6 +173,12 @@ function StorageRemarks({ storage, needed }: { storage: NonNullable<Queueing['st
       {storage.identity !== 'new' && storage.identity !== 'known' && (
         <span className="block text-eyes">
           {storage.name} is {STORAGE_IDENTITY[storage.identity]}: mount it, or choose another.
+        </span>
+      )}
+      {storage.largestFile !== null && largest > storage.largestFile && (
+        <span className="block text-eyes">
+          {storage.name} stands on {storage.fileSystem}, which holds files of up to {bytes(storage.largestFile)}; one of about{' '}
+          {bytes(largest)} would be written.
         </span>
       )}
       {storage.freeBytes !== null && storage.freeBytes < needed && (
@@ -213,7 +219,9 @@ export function QueueBox({ queueing }: { queueing: Queueing }) {
   const { waiting, storage, storages, busy, problem, ready, submit } = queueing;
   const outputs = useOutputs();
   const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId, experience) }));
-  const room = roomAt(estimates, (id) => rules.places.find((p) => p.recipe === id)?.storage ?? storage?.id ?? '');
+  const at = (id: string) => rules.places.find((p) => p.recipe === id)?.storage ?? storage?.id ?? '';
+  const room = roomAt(estimates, at);
+  const largest = (id: string) => Math.max(0, ...estimates.map((e) => largestFileAt(e, at).get(id) ?? 0));
   const all = [...room.values()];
   const kept = all.reduce((sum, r) => sum + r.kept, 0);
   const passing = all.reduce((sum, r) => sum + r.passing, 0);
@@ -245,7 +253,7 @@ export function QueueBox({ queueing }: { queueing: Queueing }) {
         )}
         {[...room].map(([id, { kept: stays, passing: meanwhile }]) => {
           const there = storages.find((s) => s.id === id);
-          return there && <StorageRemarks key={id} storage={there} needed={stays + meanwhile} />;
+          return there && <StorageRemarks key={id} storage={there} needed={stays + meanwhile} largest={largest(id)} />;
         })}
       </p>
       <MakeHere waiting={waiting} />
