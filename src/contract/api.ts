@@ -7,6 +7,7 @@ import { NO_STANDING, StandingStateSchema } from './standing';
 import { DiscImageStateSchema } from './disc-image';
 import { FixityStateSchema, NO_FIXITY } from './fixity';
 import { SourceRefSchema } from './source';
+import { PaceSchema, WorkDoneSchema } from './pace';
 import { ProblemSchema } from './problem';
 import { EncoderStateSchema, RecipeIdSchema, RecipeSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
@@ -128,6 +129,14 @@ export const JobStateSchema = z.object({
   places: z.number().default(0),
   damaged: z.number().default(0),
   stretches: z.array(DamageStretchSchema).readonly().default([]),
+  /** What it reads from: jobs that share it are read one after the other. */
+  reads: z.string().default(''),
+  /** What its reel takes, as estimated: bytes of its master, playing time in milliseconds, pixels of a picture. */
+  expects: z
+    .object({ masterBytes: z.number(), durationMs: z.number(), pixels: z.number() })
+    .default({ masterBytes: 0, durationMs: 0, pixels: 0 }),
+  /** Its stages that went through without a stop. */
+  took: z.array(WorkDoneSchema).readonly().default([]),
 });
 export type JobState = z.infer<typeof JobStateSchema>;
 /** Nothing more happens to it by itself. */
@@ -200,6 +209,9 @@ export const EngineStateSchema = z.object({
   readings: z.array(ReadingTaskSchema),
   jobs: z.array(JobStateSchema),
   queue: QueueSettingsSchema.default(QUEUE_SETTINGS),
+  /** Copies that are encoded at once where nobody has said otherwise. */
+  usualEncodeLanes: z.number().default(1),
+  pace: PaceSchema.default([]),
   outputs: z.number(),
   fixity: FixityStateSchema.default(NO_FIXITY),
   /** Images of whole discs, finished and not. */
@@ -222,6 +234,7 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('job'), job: JobStateSchema }),
   z.object({ type: z.literal('job-gone'), id: z.string() }),
   z.object({ type: z.literal('queue'), queue: QueueSettingsSchema }),
+  z.object({ type: z.literal('pace'), pace: PaceSchema }),
   z.object({ type: z.literal('outputs'), count: z.number() }),
   z.object({ type: z.literal('fixity'), fixity: FixityStateSchema }),
   z.object({ type: z.literal('bags'), bags: z.array(BagStateSchema).readonly() }),

@@ -15,4 +15,5 @@ export * from './disc-image';
 export * from './source';
 export * from './standing';
 export * from './bag';
+export * from './pace';
 export * from './trash';

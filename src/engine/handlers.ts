@@ -15,7 +15,9 @@ import type { Helpers } from './helpers';
 import type { Hub } from './hub';
 import type { Jobs } from './jobs';
 import type { Looks } from './looks';
+import { ENCODE_LANES } from './lanes';
 import type { Outputs } from './outputs';
+import type { PaceBook } from './pace-book';
 import { play } from './play';
 import type { Players } from './players';
 import type { QueueRules } from './queue-rules';
@@ -38,6 +40,7 @@ export interface EngineParts {
   readonly looks: Looks;
   readonly jobs: Jobs;
   readonly rules: QueueRules;
+  readonly pace: PaceBook;
   readonly outputs: Outputs;
   readonly players: Players;
   readonly fixity: Fixity;
@@ -85,7 +88,7 @@ async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
 
 /** One line a route: what it asks of which part. Bodies and queries are checked before they come here. */
 export const HANDLERS: Handlers = {
-  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, outputs, fixity, images, standing, bags, encoders }) => ({
+  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, pace, outputs, fixity, images, standing, bags, encoders }) => ({
     boot: hub.boot,
     archive: archive.current,
     version: APPLICATION,
@@ -96,6 +99,8 @@ export const HANDLERS: Handlers = {
     readings: readings.states(),
     jobs: jobs.states(),
     queue: rules.current,
+    usualEncodeLanes: ENCODE_LANES,
+    pace: pace.current,
     outputs: outputs.lastCount,
     fixity: fixity.state,
     images: images.states(),

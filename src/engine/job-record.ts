@@ -70,6 +70,8 @@ export class JobRecord {
   isChild = false;
   /** It was said that its results are in the library. */
   isAnnounced = false;
+  /** How long its stages took is known. */
+  isLearned = false;
   /** Runners, one after the other, that ended without a word. */
   stillborn = 0;
   drive: { readonly done: () => void } | null = null;
@@ -89,6 +91,7 @@ export class JobRecord {
     this.follower = new EventFollower(path.join(folder, 'events.ndjson'), journalBytes);
     this.process = isOver(folded.state) ? null : this.journal.runner;
     this.isAnnounced = folded.state.state === 'done';
+    this.isLearned = isOver(folded.state);
   }
 
   static of(job: Job, folder: string): JobRecord {
@@ -102,12 +105,13 @@ export class JobRecord {
       return new JobRecord(
         ended.order,
         folder,
-        { state: ended.state, parted: ended.parted, cancelAskedAt: null, last: null },
+        { state: ended.state, parted: ended.parted, cancelAskedAt: null, last: null, stageBegan: null },
         ended.journalBytes,
       );
     const record = JobRecord.of(new JobFolder(folder).readJob(), folder);
     await record.follow();
     record.isAnnounced = record.told.state === 'done';
+    record.isLearned = record.isOver;
     return record;
   }
 
@@ -137,7 +141,7 @@ export class JobRecord {
   }
 
   get phase(): Phase {
-    return phaseOf(this.order, this.folded.parted);
+    return phaseOf(this.order, this.folded.parted, this.told.stage);
   }
 
   /** It reads its disc now, or will when it goes on. */

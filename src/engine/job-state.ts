@@ -1,3 +1,5 @@
+import { amountOf, workOf, type WorkDone } from '@/core/queue';
+import { expectedOf } from '@/core/reels';
 import { storagesOf, type Job, type JobEvent, type JobState, type Problem } from '@/contract';
 
 /** Nobody has said that it is to stand still. */
@@ -20,7 +22,13 @@ const NOTHING_YET = {
   places: 0,
   damaged: 0,
   stretches: [],
+  reads: '',
+  expects: { masterBytes: 0, durationMs: 0, pixels: 0 },
+  took: [],
 } satisfies Partial<JobState>;
+
+/** Images share the disks they lie on; each drive is by itself. */
+export const readsOf = (source: Job['source']): string => (source.kind === 'drive' ? `drive ${source.drive}` : 'files');
 
 /** The state of a job that has no event yet. */
 export function newJobState(job: Job): JobState {
@@ -41,6 +49,8 @@ export function newJobState(job: Job): JobState {
     // Milliseconds of the clock; 0 where the order is of a version that did not say when.
     rank: Date.parse(job.createdAt) || 0,
     ...NOTHING_YET,
+    reads: readsOf(job.source),
+    expects: expectedOf(job.reading, job.reel),
   };
 }
 
@@ -78,15 +88,23 @@ export interface Folded {
   readonly cancelAskedAt: number | null;
   /** The last progress, for the rate. */
   readonly last: { readonly atMs: number; readonly done: number; readonly stage: string } | null;
+  /** The stage that it is in, where that has not been stopped since it began. */
+  readonly stageBegan: { readonly atMs: number; readonly stage: string; readonly copy: string | null } | null;
 }
 
-export const newFolded = (job: Job): Folded => ({ state: newJobState(job), parted: false, cancelAskedAt: null, last: null });
+export const newFolded = (job: Job): Folded => ({
+  state: newJobState(job),
+  parted: false,
+  cancelAskedAt: null,
+  last: null,
+  stageBegan: null,
+});
 
 /** Folds one event in. Pure, and the only way in which a job changes: the same events give the same job, whoever replays them. */
 export function foldJob(folded: Folded, event: JobEvent): Folded {
   const last = event.type === 'progress' && folded.last?.stage === event.stage ? folded.last : null;
   return {
-    state: reduceState(folded.state, event, last),
+    state: { ...reduceState(folded.state, event, last), took: tookOf(folded, event) },
     parted: isParted(folded, event),
     cancelAskedAt:
       event.type === 'cancel-asked'
@@ -100,7 +118,28 @@ export function foldJob(folded: Folded, event: JobEvent): Folded {
         : event.type === 'started'
           ? null
           : folded.last,
+    stageBegan: stageBegan(folded, event),
   };
+}
+
+/** What ends a stage that has done its work. */
+const ENDS_STAGE: readonly JobEvent['type'][] = ['stage', 'parted', 'finished'];
+/** What says nothing of the time that a stage takes. */
+const BESIDE: readonly JobEvent['type'][] = ['progress', 'note', 'found', 'ranked', 'timed', 'cancel-asked'];
+
+function stageBegan({ stageBegan: before }: Folded, event: JobEvent): Folded['stageBegan'] {
+  if (event.type === 'stage') return { atMs: Date.parse(event.at), stage: event.stage, copy: event.copy ?? null };
+  return BESIDE.includes(event.type) ? before : null;
+}
+
+function tookOf({ state, stageBegan: began }: Folded, event: JobEvent): readonly WorkDone[] {
+  if (event.type === 'retried') return []; // learned when it failed
+  if (!began || !ENDS_STAGE.includes(event.type)) return state.took;
+  const seconds = (Date.parse(event.at) - began.atMs) / 1000;
+  if (!(seconds > 0)) return state.took;
+  const work = workOf(began.stage, began.copy, state.reads);
+  const done = { work, amount: amountOf(began.stage, state.expects), seconds };
+  return [...state.took.filter((t) => t.work !== work), done];
 }
 
 function isParted({ parted, state }: Folded, event: JobEvent): boolean {

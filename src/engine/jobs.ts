@@ -33,6 +33,7 @@ import { JobRecord } from './job-record';
 import { lostJobState } from './job-state';
 import { Lanes } from './lanes';
 import { arrangeJobs, type Arranged } from './arrange-jobs';
+import type { PaceBook } from './pace-book';
 import type { QueueRules } from './queue-rules';
 import { Names, claimOf, requireFreeInLibrary, type Claim } from './names';
 import type { Runners } from './runners';
@@ -56,6 +57,8 @@ interface Surroundings {
   readonly hub: Pick<Hub, 'send'>;
   /** What holds for the whole queue; none for the usual. */
   readonly rules?: Pick<QueueRules, 'current'>;
+  /** What jobs show of the time that work takes. */
+  readonly pace?: Pick<PaceBook, 'learn'>;
   /** Something was put into the library. */
   readonly finished: () => void;
 }
@@ -279,6 +282,8 @@ export class Jobs {
 
   send(record: JobRecord): void {
     this.around.hub.send({ type: 'job', job: record.state });
+    if (record.isOver && !record.isLearned) this.around.pace?.learn(record.told.took);
+    record.isLearned = record.isOver;
     // Of one that failed there may be results as well: what was proven before that.
     const { state, files } = record.told;
     const hasResults = state === 'done' || (record.isOver && files.length > 0);
@@ -367,7 +372,7 @@ export class Jobs {
     const { attempts } = record.told;
     record.process = this.around.runners.launch(
       record.folder,
-      phase === 'reading',
+      phase !== 'encoding',
       () => {
         void this.ended(record, attempts);
       },

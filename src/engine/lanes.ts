@@ -1,6 +1,7 @@
 import { cpus } from 'node:os';
 import { MASTER } from '@/core/recipes';
-import type { Job } from '@/contract';
+import type { Job, Stage } from '@/contract';
+import { readsOf } from './job-state';
 
 /** What lanes need to know of a job. */
 export interface Order {
@@ -9,25 +10,29 @@ export interface Order {
 }
 
 /**
- * What a job needs next. Reading a disc and encoding wait for different things: so the next disc can go in as soon as the
- * bytes of the one before are off, while encoders take the processor in turn.
+ * What a job needs next. Reading a disc, proving what was read and encoding wait for different things: so the next disc can go in as soon
+ * as the bytes of the one before are off, while encoders take the processor in turn.
  */
-export type Phase = 'reading' | 'encoding';
+export type Phase = 'reading' | 'proving' | 'encoding';
 
-/** @param parted the job has given its reading lane back: its master is made and proven. */
-export function phaseOf({ recipes }: Order, parted: boolean): Phase {
-  if (recipes.every((r) => r === MASTER)) return 'reading';
-  return parted ? 'encoding' : 'reading';
+/**
+ * @param parted the job needs its disc no more: its master is made and proven.
+ * @param stage where it stands; one that is not yet begun has none.
+ */
+export function phaseOf({ recipes }: Order, parted: boolean, stage: Stage | null): Phase {
+  if (parted && recipes.some((r) => r !== MASTER)) return 'encoding';
+  return stage === null || stage === 'master' ? 'reading' : 'proving';
 }
 
-/** Encoders use several cores each by themselves. */
-const ENCODE_LANES = Math.max(1, Math.floor(cpus().length / 4));
-/** Images share the disks they lie on; each drive has a lane of its own. */
-const FILES = 'files';
+/** Masters that are proven at once, beside what is read meanwhile: a reading waits rather than leave more behind it. */
+const PROOF_LANES = 2;
 
-/** Who uses which lane at one moment: one reading per drive, and a few encodes. */
+/** Encoders use several cores each by themselves. */
+export const ENCODE_LANES = Math.max(1, Math.floor(cpus().length / 4));
+/** Who uses which lane at one moment: one reading per drive, a few proofs and a few encodes. */
 export class Lanes {
   private readonly reading = new Set<string>();
+  private proving = 0;
   private encoding = 0;
   private readonly encodeLanes: number;
 
@@ -37,15 +42,25 @@ export class Lanes {
   }
 
   private readingLane(job: Order): string {
-    return job.source.kind === 'drive' ? `drive ${job.source.drive}` : FILES;
+    return readsOf(job.source);
   }
 
   /** Takes what a job needs where all of it is free. @returns false, and takes nothing, where it is not. */
   take(job: Order, phase: Phase): boolean {
-    const lane = this.readingLane(job);
-    if (phase === 'reading' ? this.reading.has(lane) : this.encoding >= this.encodeLanes) return false;
+    if (!this.isFree(job, phase)) return false;
     this.occupy(job, phase);
     return true;
+  }
+
+  private isFree(job: Order, phase: Phase): boolean {
+    switch (phase) {
+      case 'reading':
+        return !this.reading.has(this.readingLane(job)) && this.proving < PROOF_LANES;
+      case 'proving':
+        return this.proving < PROOF_LANES;
+      case 'encoding':
+        return this.encoding < this.encodeLanes;
+    }
   }
 
   /** Notes a job that stands still: it keeps its drive, whose disc it has half read, and nothing else. */
@@ -56,6 +71,7 @@ export class Lanes {
   /** Notes a job that is at work already. */
   occupy(job: Order, phase: Phase): void {
     if (phase === 'reading') this.reading.add(this.readingLane(job));
+    else if (phase === 'proving') this.proving++;
     else this.encoding++;
   }
 }

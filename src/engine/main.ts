@@ -19,6 +19,7 @@ import { Hub } from './hub';
 import { Jobs } from './jobs';
 import { Looks } from './looks';
 import { Outputs } from './outputs';
+import { PaceBook } from './pace-book';
 import { Players } from './players';
 import { Pool } from './pool';
 import { QueueRules } from './queue-rules';
@@ -101,7 +102,8 @@ const announceOutputs = () => {
 const runner = path.join(here, 'runner.mjs');
 const rules = new QueueRules(config.dataFolder);
 const runners = new RunnerProcesses(runner);
-const jobs = new Jobs({ config, encoders, runners, drives, storages, hub, rules, finished: announceOutputs });
+const pace = new PaceBook(config.dataFolder, hub);
+const jobs = new Jobs({ config, encoders, runners, drives, storages, hub, rules, pace, finished: announceOutputs });
 
 const standing = new StandingOrder({ dataFolder: config.dataFolder, readings, roots, drives, jobs, outputs, storages, hub, resolve });
 const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, helpers, storages, hub });
@@ -159,6 +161,7 @@ const server = createEngineServer({
   looks,
   jobs,
   rules,
+  pace,
   outputs,
   players,
   fixity,

@@ -7,7 +7,6 @@ import { sketchReading } from '@/test-support/readings';
 import { wholeTitleReel } from '@/core/reels';
 import { EventFollower } from './follower';
 import { Hub } from './hub';
-import { Lanes, phaseOf, type Order } from './lanes';
 import { foldJob, newFolded } from './job-state';
 import { identify, isAlive } from '@/node/process-id';
 import { Players } from './players';
@@ -78,28 +77,6 @@ describe('the state of a job', () => {
     expect(after).toBeGreaterThan(10);
     expect(after).toBeLessThan(25);
   });
-});
-
-test('lanes: one reading per drive and one for images, encoders in their turn', () => {
-  const make = (recipes: Job['reel']['recipes'], drive: string | null): Order => ({
-    recipes,
-    source: drive === null ? { kind: 'image', path: '/x', label: 'x' } : { kind: 'drive', path: '/x', label: 'x', drive },
-  });
-  const both = make(['master', 'access'], 'one');
-  expect([
-    phaseOf(make(['master'], null), false),
-    phaseOf(make(['access'], null), false),
-    phaseOf(both, false),
-    phaseOf(both, true),
-  ]).toEqual(['reading', 'reading', 'reading', 'encoding']);
-  const lanes = new Lanes(1);
-  expect(lanes.take(make(['master'], 'one'), 'reading')).toBe(true);
-  expect(lanes.take(both, 'reading')).toBe(false);
-  expect(lanes.take(make(['master'], 'two'), 'reading')).toBe(true);
-  expect(lanes.take(make(['master'], null), 'reading')).toBe(true);
-  expect(lanes.take(make(['access'], null), 'reading')).toBe(false);
-  expect(lanes.take(both, 'encoding')).toBe(true);
-  expect(lanes.take(both, 'encoding')).toBe(false);
 });
 
 test('a growing file of events is followed line by line; a torn line is passed over', async () => {

@@ -1,54 +1,26 @@
-import type { JobState, Output, VaultEntry } from '@/contract';
-import { paceOf, secondsFor, sizeFactors } from './history';
+import type { VaultEntry } from '@/contract';
+import { secondsFor, sizeFactors } from './history';
 
-const job = (id: string, recipes: JobState['recipes'], seconds: number, state: JobState['state'] = 'done') =>
-  ({
-    id,
-    recipes,
-    state,
-    startedAt: '2026-01-01T00:00:00Z',
-    endedAt: new Date(Date.UTC(2026, 0, 1) + seconds * 1000).toISOString(),
-  }) as unknown as JobState;
-const output = (jobId: string, sizeBytes: number, durationMs: number) =>
-  ({ sizeBytes, sidecar: { jobId, promise: { durationMs } } }) as unknown as Output;
-
-test('the pace is what ended jobs of one recipe have shown, long ones weighing more', () => {
-  const jobs = [
-    job('a', ['master'], 10),
-    job('b', ['master'], 30),
-    job('c', ['access'], 100),
-    job('d', ['master', 'access'], 500),
-    job('e', ['master'], 1, 'failed'),
-  ];
-  const outputs = [output('a', 1000, 0), output('b', 5000, 0), output('c', 9, 400_000), output('d', 1, 1), output('e', 1e9, 1)];
-  expect(paceOf(jobs, outputs)).toEqual({
-    masterBytesPerSecond: 150,
-    copyMsPerSecond: new Map([
-      ['master', 150],
-      ['access', 4000],
-    ]),
-  });
-  expect(paceOf([], outputs)).toEqual({ masterBytesPerSecond: null, copyMsPerSecond: new Map() });
-});
-
-test('the time of a batch is known once the pace of all its recipes is', () => {
-  const reels = [
-    { recipes: ['master'] as const, masterBytes: 3000, durationMs: 1 },
-    { recipes: ['master', 'access'] as const, masterBytes: 1500, durationMs: 8000 },
-  ];
-  expect(secondsFor(reels, { masterBytesPerSecond: 150, copyMsPerSecond: new Map([['access', 4000]]) })).toBe(20 + 10 + 2);
-  expect(secondsFor(reels, { masterBytesPerSecond: 150, copyMsPerSecond: new Map() })).toBeNull();
-  expect(secondsFor([], { masterBytesPerSecond: null, copyMsPerSecond: new Map() })).toBe(0);
-  // Two copies and no master: one is made all the same, since the disc is read once.
-  const two = [{ recipes: ['access', 'lending'], masterBytes: 3000, durationMs: 8000 }];
-  const pace = {
-    masterBytesPerSecond: 150,
-    copyMsPerSecond: new Map([
-      ['access', 4000],
-      ['lending', 2000],
-    ]),
+test('the time of a batch is known once the pace of all its work is', () => {
+  const engine = {
+    queue: { held: true, encodeLanes: 1, background: false },
+    usualEncodeLanes: 1,
+    pace: [
+      { work: 'master files', rate: 200 },
+      { work: 'master proof', rate: 600 },
+      { work: 'access access', rate: 500 },
+      { work: 'access proof access', rate: 2000 },
+      { work: 'placing', rate: 1 },
+    ],
   };
-  expect(secondsFor(two, pace)).toBe(20 + 2 + 4);
+  const reels = [
+    { recipes: ['master'], masterBytes: 3000, durationMs: 1, pixels: 1 },
+    { recipes: ['master', 'access'], masterBytes: 1200, durationMs: 2000, pixels: 500_000 },
+  ];
+  // Read one after the other, 15 and 6, and proven, 2; then a second of two and a half million pixels, its proof, and its name.
+  expect(secondsFor(reels, 'files', engine)).toBe(15 + 6 + 2 + 2 + 0.5 + 1);
+  expect(secondsFor(reels, 'drive a', engine)).toBeNull();
+  expect(secondsFor([], 'files', engine)).toBe(0);
 });
 
 test('how copies came out is the median of the last ones; masters and wild ones do not count', () => {

@@ -1,55 +1,37 @@
-import { MASTER, type RecipeId } from '@/core/recipes';
-import type { JobState, VaultEntry } from '@/contract';
+import { forecast, type Forecast, type Pace, type QueuedJob } from '@/core/queue';
+import type { RecipeId } from '@/core/recipes';
+import type { EngineState, JobState, KnownPace, VaultEntry } from '@/contract';
 
-/** How fast this machine has been: what the time of a batch is estimated from. */
-export interface Pace {
-  /** Bytes of master a second, proof included; null before the first. */
-  readonly masterBytesPerSecond: number | null;
-  /** Playing time encoded in a second of waiting, by recipe; none before its first. */
-  readonly copyMsPerSecond: ReadonlyMap<RecipeId, number>;
+/** The pace of each kind of work, as the engine has it. */
+export const paceOf = (known: KnownPace): Pace => new Map(known.map(({ work, rate }) => [work, rate]));
+
+const forecasts = new WeakMap<EngineState, Forecast>();
+/** How long all that is on the queue will take; worked out once for each state of the engine. */
+export function forecastOf(engine: EngineState): Forecast {
+  const known = forecasts.get(engine) ?? forecast(engine.jobs, paceOf(engine.pace), lanesOf(engine), Date.now());
+  forecasts.set(engine, known);
+  return known;
 }
 
-/** Jobs looked back at. */
-const LAST = 40;
+/** How many copies are encoded at once, and whether anything new is begun. */
+export const lanesOf = ({ queue, usualEncodeLanes }: Pick<EngineState, 'queue' | 'usualEncodeLanes'>) => ({
+  encode: queue.encodeLanes ?? usualEncodeLanes,
+  held: queue.held,
+});
 
-/** Reads the pace out of what has ended: the sum over jobs of one recipe, so that long ones weigh more. */
-export function paceOf(jobs: readonly JobState[], outputs: readonly VaultEntry[]): Pace {
-  const ended = jobs.filter((j) => j.state === 'done' && j.startedAt !== null && j.endedAt !== null).slice(-LAST);
-  const sums = new Map<RecipeId, { amount: number; seconds: number }>();
-  for (const job of ended) {
-    const [recipe, ...more] = job.recipes;
-    const output = outputs.find((o) => o.sidecar.jobId === job.id);
-    if (!recipe || more.length > 0 || !output) continue;
-    const { amount, seconds } = sums.get(recipe) ?? { amount: 0, seconds: 0 };
-    sums.set(recipe, {
-      amount: amount + (recipe === MASTER ? output.sizeBytes : output.sidecar.promise.durationMs),
-      seconds: seconds + Math.max(0.5, (Date.parse(job.endedAt ?? '') - Date.parse(job.startedAt ?? '')) / 1000),
-    });
-  }
-  const rates = new Map([...sums].flatMap(([id, { amount, seconds }]) => (amount > 0 ? [[id, amount / seconds] as const] : [])));
-  return { masterBytesPerSecond: rates.get(MASTER) ?? null, copyMsPerSecond: rates };
-}
+type Planned = { readonly recipes: readonly RecipeId[] } & JobState['expects'];
 
-/** Seconds that reels will take one after the other; null where the pace of one of their recipes is not known yet. */
+/** Seconds that reels will take by themselves, one source after the other; null where something of it was never done here. @param reads as a job has it. */
 export function secondsFor(
-  reels: readonly { readonly recipes: readonly RecipeId[]; readonly masterBytes: number; readonly durationMs: number }[],
-  pace: Pace,
+  reels: readonly Planned[],
+  reads: string,
+  engine: Pick<EngineState, 'queue' | 'usualEncodeLanes' | 'pace'>,
 ): number | null {
-  let seconds = 0;
-  for (const { recipes, masterBytes, durationMs } of reels) {
-    // The pace of a copy alone was taken with the master that it is made from.
-    if (recipes.includes(MASTER) || recipes.length > 1) {
-      if (pace.masterBytesPerSecond === null) return null;
-      seconds += masterBytes / pace.masterBytesPerSecond;
-    }
-    for (const recipe of recipes) {
-      if (recipe === MASTER) continue;
-      const known = pace.copyMsPerSecond.get(recipe);
-      if (known === undefined) return null;
-      seconds += durationMs / known;
-    }
-  }
-  return seconds;
+  const jobs = reels.map(({ recipes, ...expects }, i): QueuedJob => ({
+    ...{ id: String(i).padStart(6, '0'), state: 'waiting', recipes, stage: null, copy: null, done: 0, total: 0, rate: null, reads },
+    ...{ expects, rank: i, paused: false, startAt: null },
+  }));
+  return forecast(jobs, paceOf(engine.pace), { ...lanesOf(engine), held: false }, 0).seconds;
 }
 
 /** Fewer say nothing of the next one, more say little more. */

@@ -299,6 +299,8 @@ test('events fold into the state of the engine', () => {
     revision: 0,
     drives: [],
     queue: { held: false, encodeLanes: null, background: false },
+    usualEncodeLanes: 1,
+    pace: [],
     fixity: { everyDays: 0, running: null, last: null, problem: null },
     images: [],
     bags: [],

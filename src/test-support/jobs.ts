@@ -30,5 +30,8 @@ export const job = (id: string, state: JobState['state'], change: Partial<JobSta
   places: 0,
   damaged: 0,
   stretches: [],
+  reads: 'files',
+  expects: { masterBytes: 0, durationMs: 0, pixels: 0 },
+  took: [],
   ...change,
 });

@@ -14,6 +14,7 @@ import { queryClient } from '@/store/query';
 import { Empty, Mark } from './parts/controls';
 import { KeySheet } from './parts/key-sheet';
 import { Background } from './parts/background';
+import { TabState } from './parts/tab-state';
 import { Toasts } from './parts/toasts';
 import { readingText } from './words-queue';
 
@@ -130,6 +131,7 @@ function Frame({ nonce, children }: { nonce: string; children: ReactNode }) {
       <KeySheet />
       <Toasts />
       <Background />
+      <TabState />
       <main id="place" className="min-h-0 flex-1">
         {isOpen ? (
           children

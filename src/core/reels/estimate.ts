@@ -184,6 +184,16 @@ export function neededAt(estimate: ReelEstimate, at: (recipe: RecipeId) => strin
   return needed;
 }
 
+/** What the time depends on that a reel's work takes. */
+export function expectedOf(
+  reading: Reading,
+  reel: Reel,
+): { readonly masterBytes: number; readonly durationMs: number; readonly pixels: number } {
+  const { masterBytes, durationMs } = estimateReel(reading, reel);
+  const video = reading.titles.find((t) => t.number === reel.pieces[0]?.title)?.video;
+  return { masterBytes, durationMs, pixels: video ? video.widthPixels * video.heightPixels : 0 };
+}
+
 /** The largest single file that a reel's work writes, by storages; the master is written whether it is kept or not. @param at as for `neededAt`. */
 export function largestFileAt(estimate: ReelEstimate, at: (recipe: RecipeId) => string): Map<string, number> {
   const largest = new Map([[at(MASTER), estimate.masterBytes]]);

@@ -197,6 +197,8 @@ function SendAgain({ job }: { job: JobState }) {
 
 interface RowProps {
   readonly job: JobState;
+  /** Seconds until it is done, as far as that is known. */
+  readonly ends: number | null;
   /** What it is taken by, where it can be moved. */
   readonly handle: ReactNode;
   /** The one that is begun next. */
@@ -209,7 +211,7 @@ interface RowProps {
 const GRID = 'grid grid-cols-[16px_16px_minmax(0,1.5fr)_112px_minmax(0,3fr)_minmax(236px,auto)]';
 
 /** One job: a line while it waits or is over, more while it runs or where it failed. */
-export function JobRow({ job, handle, first, chosen, onChoose, onMove }: RowProps) {
+export function JobRow({ job, ends, handle, first, chosen, onChoose, onMove }: RowProps) {
   const working = job.state === 'running' || job.state === 'interrupted';
   const left = job.rate && job.total > job.done ? (job.total - job.done) / job.rate : null;
   return (
@@ -238,6 +240,7 @@ export function JobRow({ job, handle, first, chosen, onChoose, onMove }: RowProp
               </Link>{' '}
               to {[job.storage, job.folder].filter(Boolean).join(' / ')}
               {!working && ` · ${standing(job)}`}
+              {job.state === 'waiting' && !job.paused && ends !== null && `, done in about ${timeLeft(ends)}`}
             </>
           )}
           {job.attempts > 1 ? ` · attempt ${job.attempts}` : ''}
@@ -252,7 +255,10 @@ export function JobRow({ job, handle, first, chosen, onChoose, onMove }: RowProp
             {amount(job) ? `, ${amount(job)}` : ''}
           </span>
           <span>{speed(job)}</span>
-          <span>{left === null || job.paused ? '' : `about ${timeLeft(left)} left of this stage`}</span>
+          <span>
+            {left === null || job.paused ? '' : `about ${timeLeft(left)} left of this stage`}
+            {ends === null || job.paused ? '' : `${left === null ? 'all' : ', all'} done in about ${timeLeft(ends)}`}
+          </span>
         </div>
       )}
       {job.state === 'failed' && job.files.length > 0 && (

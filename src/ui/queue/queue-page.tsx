@@ -1,11 +1,12 @@
 'use client';
 
 import Link from 'next/link';
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { useCallback, useMemo, useRef, useState } from 'react';
 import { byRank, type JobState } from '@/contract';
 import { arrange } from '@/store/arrange';
 import { lastBatch } from '@/store/batch';
 import { useEngine } from '@/store/engine';
+import { forecastOf } from '@/store/history';
 import { bytes } from '../format';
 import { Button, Empty, Panel } from '../parts/controls';
 import { TextField } from '../parts/fields';
@@ -55,15 +56,7 @@ export function QueuePage() {
       },
     );
   }, []);
-  const running = counts.get('Running')?.length ?? 0;
-  const waiting = counts.get('Waiting')?.length ?? 0;
-  useEffect(() => {
-    const before = document.title;
-    if (running + waiting > 0) document.title = `${running} running, ${waiting} waiting · Queue`;
-    return () => {
-      document.title = before;
-    };
-  }, [running, waiting]);
+  const time = state && batch?.untilAt === null ? forecastOf(state) : null;
   return (
     <div className="mx-auto flex h-full max-w-[1500px] flex-col gap-3 px-5 pt-4 pb-5">
       <div className="flex items-end justify-between gap-6">
@@ -81,7 +74,7 @@ export function QueuePage() {
         </div>
         <QueueSettingsBar />
       </div>
-      {batch && <BatchBar batch={batch} />}
+      {batch && <BatchBar batch={batch} time={time} />}
       {state === null ? (
         <Panel className="flex-1">
           <Empty title="Looking for the engine…" />
@@ -152,7 +145,15 @@ export function QueuePage() {
               groups={groups}
               onMove={move}
               row={(job, handle) => (
-                <JobRow job={job} handle={handle} first={first} chosen={chosen.has(job.id)} onChoose={choose} onMove={move} />
+                <JobRow
+                  job={job}
+                  ends={time?.ends.get(job.id) ?? null}
+                  handle={handle}
+                  first={first}
+                  chosen={chosen.has(job.id)}
+                  onChoose={choose}
+                  onMove={move}
+                />
               )}
             />
           )}

@@ -3,12 +3,11 @@
 import { ScanSearch } from 'lucide-react';
 import Link from 'next/link';
 import { useState } from 'react';
-import { estimateReel, largestFileAt, folderOf, literalOf, reelValues, roomAt } from '@/core/reels';
+import { estimateReel, expectedOf, largestFileAt, folderOf, literalOf, reelValues, roomAt } from '@/core/reels';
 import { sourceKey, type Problem } from '@/contract';
 import { call, problemOf } from '@/store/api';
-import { paceOf, secondsFor } from '@/store/history';
+import { secondsFor } from '@/store/history';
 import { useNextDisc } from '@/store/live';
-import { useOutputs } from '@/store/outputs';
 import { readableSources } from '@/store/sources';
 import { destinationOf, storageOf, submitReel } from '@/store/submit';
 import { bytes, plural, timeLeft } from '../../format';
@@ -216,8 +215,7 @@ function WhatIsNext() {
 /** The one main action of the Bench: what it will take, and go. */
 export function QueueBox({ queueing }: { queueing: Queueing }) {
   const { disc, engine, reels, recipes, experience, rules } = useBench();
-  const { waiting, storage, storages, busy, problem, ready, submit } = queueing;
-  const outputs = useOutputs();
+  const { waiting, source, storage, storages, busy, problem, ready, submit } = queueing;
   const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId, experience) }));
   const at = (id: string) => rules.places.find((p) => p.recipe === id)?.storage ?? storage?.id ?? '';
   const room = roomAt(estimates, at);
@@ -225,7 +223,14 @@ export function QueueBox({ queueing }: { queueing: Queueing }) {
   const all = [...room.values()];
   const kept = all.reduce((sum, r) => sum + r.kept, 0);
   const passing = all.reduce((sum, r) => sum + r.passing, 0);
-  const seconds = secondsFor(estimates, paceOf(engine?.jobs ?? [], outputs ?? []));
+  const ref = source?.ref;
+  const seconds =
+    engine &&
+    secondsFor(
+      waiting.map(({ reel }) => ({ recipes: reel.recipes, ...expectedOf(disc.reading, reel) })),
+      ref?.kind === 'drive' ? `drive ${ref.drive}` : 'files',
+      engine,
+    );
   useKeys({ queue: ready ? () => void submit() : null });
   return (
     <div className="flex w-[252px] shrink-0 flex-col justify-end gap-2 text-second">

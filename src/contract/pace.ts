@@ -1,0 +1,13 @@
+import { z } from 'zod';
+import type { WorkDone } from '@/core/queue';
+
+/** A stage that went through without a stop: its kind of work, how much (bytes, milliseconds of playing time, or one), and how long. */
+export const WorkDoneSchema = z.object({
+  work: z.string().min(1).max(200),
+  amount: z.number().positive(),
+  seconds: z.number().positive(),
+}) satisfies z.ZodType<WorkDone>;
+
+/** Amount a second of each kind of work, as this machine has shown it. */
+export const PaceSchema = z.array(z.object({ work: z.string(), rate: z.number().positive() })).readonly();
+export type KnownPace = z.infer<typeof PaceSchema>;

@@ -1,0 +1,1 @@
+export { amountOf, forecast, learn, paceOf, workOf, type Forecast, type Pace, type QueuedJob, type WorkDone } from './forecast';
