@@ -23,6 +23,7 @@ export function writeDemoConfig(cache, dataFolder) {
     archive: 'Demo archive',
     roots: [{ id: 'images', name: 'Disc images', path: discs }],
     storages: [{ id: 'library', name: 'Museum library', path: library, taken: true }],
+    afterQueue: [{ id: 'note', name: 'Leave a note', command: ['/bin/sh', '-c', `date > '${path.join(data, 'queue-done.txt')}'`] }],
     drives: [
       {
         id: 'tray-1',

@@ -1,4 +1,4 @@
-// npm start -- --images FOLDER --library FOLDER [--drive DEVICE] [--data FOLDER] [--name NAME] [--port N]: runs the application on your own folders.
+// npm start -- --images FOLDER --library FOLDER [--drive DEVICE] [--data FOLDER] [--name NAME] [--port N] [--after NAME=COMMAND]: runs the application on your own folders.
 import { readFileSync, readdirSync, realpathSync, statSync, writeFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import path from 'node:path';
@@ -16,6 +16,7 @@ const { values } = parseArgs({
     drive: { type: 'string', multiple: true, default: [] },
     data: { type: 'string', default: path.join(homedir(), '.careful-vault') },
     name: { type: 'string' },
+    after: { type: 'string', multiple: true, default: [] },
     port: { type: 'string', default: '4420' },
     dev: { type: 'boolean', default: false },
   },
@@ -70,6 +71,15 @@ const knownRoots = [...(before.roots ?? []), ...(before.otherRoots ?? [])];
 const knownStorages = [...(before.storages ?? []), ...(before.otherStorages ?? [])];
 const roots = places('images', values.images, knownRoots);
 const storages = places('library', values.library, knownStorages);
+/** What may be run once the queue is done, in the words of whoever starts this: never anything that a page says. */
+const afterQueue = values.after.map((text, i) => {
+  const at = text.indexOf('=');
+  if (at < 1 || text.slice(at + 1).trim() === '') {
+    console.error(`--after wants a name and a command, as in --after "Switch off=systemctl poweroff"; ${text} is not like that.`);
+    process.exit(64);
+  }
+  return { id: `after-${i + 1}`, name: text.slice(0, at).trim(), command: ['/bin/sh', '-c', text.slice(at + 1)] };
+});
 writeFileSync(
   config,
   JSON.stringify(
@@ -89,6 +99,7 @@ writeFileSync(
         path: path.resolve(device),
       })),
       opticalDrives: true,
+      afterQueue,
       otherRoots: others(roots, knownRoots),
       otherStorages: others(storages, knownStorages),
     },

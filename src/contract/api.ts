@@ -1,3 +1,4 @@
+import { AfterSchema, AfterStateSchema, CommandsSchema } from './after';
 import { z } from 'zod';
 import { IdSchema as id } from './id';
 import type { TrackComparison } from '@/core/findings';
@@ -193,9 +194,10 @@ export const QueueSettingsSchema = z.object({
   encodeLanes: z.number().int().min(1).max(16).nullable(),
   /** Work gets what others leave of processor and disks. */
   background: z.boolean(),
+  after: AfterSchema.default({ do: 'nothing' }),
 });
 export type QueueSettings = z.infer<typeof QueueSettingsSchema>;
-export const QUEUE_SETTINGS: QueueSettings = { held: false, encodeLanes: null, background: false };
+export const QUEUE_SETTINGS: QueueSettings = { held: false, encodeLanes: null, background: false, after: { do: 'nothing' } };
 
 export const EngineStateSchema = z.object({
   /** Changes with every start of the engine: pages see a restart by it. */
@@ -212,6 +214,8 @@ export const EngineStateSchema = z.object({
   /** Copies that are encoded at once where nobody has said otherwise. */
   usualEncodeLanes: z.number().default(1),
   pace: PaceSchema.default([]),
+  commands: CommandsSchema.default([]),
+  after: AfterStateSchema.default({ dueAt: null, last: null }),
   outputs: z.number(),
   fixity: FixityStateSchema.default(NO_FIXITY),
   /** Images of whole discs, finished and not. */
@@ -234,6 +238,7 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('job'), job: JobStateSchema }),
   z.object({ type: z.literal('job-gone'), id: z.string() }),
   z.object({ type: z.literal('queue'), queue: QueueSettingsSchema }),
+  z.object({ type: z.literal('after'), after: AfterStateSchema }),
   z.object({ type: z.literal('pace'), pace: PaceSchema }),
   z.object({ type: z.literal('outputs'), count: z.number() }),
   z.object({ type: z.literal('fixity'), fixity: FixityStateSchema }),

@@ -16,4 +16,5 @@ export * from './source';
 export * from './standing';
 export * from './bag';
 export * from './pace';
+export * from './after';
 export * from './trash';

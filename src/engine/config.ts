@@ -17,6 +17,8 @@ export const EngineConfigSchema = z.object({
   devices: z.array(place).default([]),
   /** Optical drives are found by themselves. */
   opticalDrives: z.boolean().default(false),
+  /** Commands that may be run once all jobs are over: program and arguments. */
+  afterQueue: z.array(z.object({ id: place.shape.id, name: z.string().min(1), command: z.array(z.string()).min(1) })).default([]),
   drives: z.array(
     z.object({
       id: place.shape.id,

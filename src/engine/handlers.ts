@@ -1,8 +1,9 @@
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import type { z } from 'zod';
-import { type ROUTES, type JobSource, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
+import { type EngineState, type ROUTES, type JobSource, type RouteName, type SourceRef, type SubmitJob } from '@/contract';
 import { examineAudioFile, requireSameFile } from '@/node/audio-file';
 import { APPLICATION } from '@/node/version';
+import type { AfterQueue } from './after-queue';
 import type { ArchiveIdentity } from './archive';
 import { orderCopies } from './copies';
 import type { Bags } from './bags';
@@ -41,6 +42,8 @@ export interface EngineParts {
   readonly jobs: Jobs;
   readonly rules: QueueRules;
   readonly pace: PaceBook;
+  readonly after: AfterQueue;
+  readonly commands: EngineState['commands'];
   readonly outputs: Outputs;
   readonly players: Players;
   readonly fixity: Fixity;
@@ -88,7 +91,25 @@ async function submit({ jobs, roots, resolve }: EngineParts, wish: SubmitJob) {
 
 /** One line a route: what it asks of which part. Bodies and queries are checked before they come here. */
 export const HANDLERS: Handlers = {
-  state: ({ archive, hub, roots, storages, drives, readings, jobs, rules, pace, outputs, fixity, images, standing, bags, encoders }) => ({
+  state: ({
+    archive,
+    hub,
+    roots,
+    storages,
+    drives,
+    readings,
+    jobs,
+    rules,
+    pace,
+    after,
+    commands,
+    outputs,
+    fixity,
+    images,
+    standing,
+    bags,
+    encoders,
+  }) => ({
     boot: hub.boot,
     archive: archive.current,
     version: APPLICATION,
@@ -101,6 +122,8 @@ export const HANDLERS: Handlers = {
     queue: rules.current,
     usualEncodeLanes: ENCODE_LANES,
     pace: pace.current,
+    after: after.state,
+    commands,
     outputs: outputs.lastCount,
     fixity: fixity.state,
     images: images.states(),
@@ -189,8 +212,10 @@ export const HANDLERS: Handlers = {
     return done;
   },
   arrange: ({ jobs }, { body }) => jobs.arrange(body),
-  setQueue: async ({ jobs, rules, hub }, { body }) => {
+  setQueue: async ({ jobs, rules, after, hub }, { body }) => {
+    const before = rules.current.after;
     rules.change(body);
+    after.chosen(before);
     hub.send({ type: 'queue', queue: rules.current });
     await jobs.look();
     return done;

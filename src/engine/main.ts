@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { IMAGE_FOLDER, imageRoot, type JobSource, type SourceRef } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { identify, isAlive, readProcess } from '@/node/process-id';
+import { AfterQueue } from './after-queue';
 import { ArchiveIdentity } from './archive';
 import { Bags } from './bags';
 import { loadConfig } from './config';
@@ -115,6 +116,8 @@ const isIdle = () =>
   readings.states().every((t) => t.state !== 'reading') &&
   images.states().every((i) => i.progress === null);
 
+const after = new AfterQueue({ dataFolder: config.dataFolder, commands: config.afterQueue, rules, jobs, drives, isIdle, hub });
+
 /** Looks at folders and storages now and then, and tells the pages what has changed. */
 const seen = new Map<string, string>();
 async function watch(): Promise<void> {
@@ -162,6 +165,8 @@ const server = createEngineServer({
   jobs,
   rules,
   pace,
+  after,
+  commands: config.afterQueue.map(({ id, name }) => ({ id, name })),
   outputs,
   players,
   fixity,
@@ -195,6 +200,7 @@ const timer = setInterval(
       .then(() => standing.look())
       .then(() => {
         fixity.beginIfDue(isIdle());
+        return after.look();
       })
       .catch((error: unknown) => {
         console.error(error);

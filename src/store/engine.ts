@@ -44,6 +44,8 @@ export function applyEvent(state: EngineState, event: EngineEvent): EngineState 
       return { ...state, jobs: state.jobs.filter((j) => j.id !== event.id) };
     case 'queue':
       return { ...state, queue: event.queue };
+    case 'after':
+      return { ...state, after: event.after };
     case 'pace':
       return { ...state, pace: event.pace };
     case 'outputs':

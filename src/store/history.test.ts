@@ -3,7 +3,7 @@ import { secondsFor, sizeFactors } from './history';
 
 test('the time of a batch is known once the pace of all its work is', () => {
   const engine = {
-    queue: { held: true, encodeLanes: 1, background: false },
+    queue: { held: true, encodeLanes: 1, background: false, after: { do: 'nothing' as const } },
     usualEncodeLanes: 1,
     pace: [
       { work: 'master files', rate: 200 },

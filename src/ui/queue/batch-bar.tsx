@@ -9,6 +9,7 @@ import { StateText } from '../parts/controls';
 import { Select } from '../parts/fields';
 import { TOLD, useTold, type Told } from '../parts/use-told';
 import { batchText } from './batch-text';
+import { AfterChoice } from './after-choice';
 import { queueTimeText } from './time-text';
 
 const NAMES: Readonly<Record<Told, string>> = {
@@ -44,6 +45,7 @@ export function BatchBar({ batch, time }: { batch: Batch; time: Forecast | null 
       </Link>
       <span className="flex-1" />
       {isRefused && <span className="text-second">This browser lets no page tell anything outside of it: it is said on the page.</span>}
+      <AfterChoice />
       <Select label="When it is over" value={told} options={TOLD.map((value) => ({ value, name: NAMES[value] }))} onChange={choose} />
     </div>
   );
