@@ -10,7 +10,7 @@ import { FixityStateSchema, NO_FIXITY } from './fixity';
 import { SourceRefSchema } from './source';
 import { PaceSchema, WorkDoneSchema } from './pace';
 import { ProblemSchema } from './problem';
-import { EncoderStateSchema, RecipeIdSchema, RecipeSchema } from './recipe';
+import { EncoderStateSchema, RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
 
 /** What the browser and the engine say to each other. Every body on the way is one of these. */
@@ -130,6 +130,8 @@ export const JobStateSchema = z.object({
   places: z.number().default(0),
   damaged: z.number().default(0),
   stretches: z.array(DamageStretchSchema).readonly().default([]),
+  /** Of its reel; empty where its order was lost. */
+  storageId: z.string().default(''),
   /** What it reads from: jobs that share it are read one after the other. */
   reads: z.string().default(''),
   /** What its reel takes, as estimated: bytes of its master, playing time in milliseconds, pixels of a picture. */
@@ -291,6 +293,16 @@ const CopyPlacesSchema = z
   .readonly()
   .default([]);
 export type SubmitPlaces = z.infer<typeof CopyPlacesSchema>;
+
+/** How a job that failed or was cancelled is to be tried again. */
+export const ChangeSchema = z.object({
+  storage: id,
+  folder: z.string().max(2000),
+  fileName: z.string().min(1).max(400),
+  recipes: RecipesSchema,
+  copies: z.array(RecipeSchema).max(12),
+});
+export type ChangeWish = z.infer<typeof ChangeSchema>;
 
 export const SubmitJobSchema = z.object({
   source: SourceRefSchema,

@@ -250,6 +250,20 @@ export const JobEventSchema = z.discriminatedUnion('type', [
   }),
   /** The user wants it tried again; `around`: with what there is, where the disc is not whole. */
   z.object({ type: z.literal('retried'), seq: whole, at: z.string(), around: z.boolean() }),
+  /** The user wants it otherwise: where its results go, what they are called, by which recipes they are made. */
+  z.object({
+    type: z.literal('changed'),
+    seq: whole,
+    at: z.string(),
+    /** All of it is made from the beginning. */
+    again: z.boolean(),
+    storageId: z.string(),
+    storage: z.string(),
+    folder: z.string(),
+    fileName: z.string(),
+    recipes: RecipesSchema,
+    copies: z.array(z.object({ id: RecipeIdSchema, name: z.string() })),
+  }),
   /** The master is proven, the disc no longer needed; encoding waits for its turn. */
   z.object({ type: z.literal('parted'), seq: whole, at: z.string() }),
   z.object({ type: z.literal('finished'), seq: whole, at: z.string(), files: z.array(z.string()) }),

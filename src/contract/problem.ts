@@ -19,6 +19,7 @@ const ADVICE = {
   'order-lost': 'Its reel is still on the Bench: queue it again there, and clear this one. Nothing of it is in the library.',
   'too-new': 'Start the newer version of Careful Vault again to go on with it. Nothing of it was changed.',
   'name-taken': 'Choose another name. The file that is there was not touched.',
+  'placed-already': 'Change its recipes only; or queue the reel again from the Bench, under another name.',
   'encoder-failed': 'Look at the log. The master, where one was asked for, is not affected.',
   'encoder-missing': 'Choose another recipe, or install an FFmpeg that has this encoder: under Recipes is said which work here.',
   'master-changed': 'Nothing was put into the library. Prove the master in the Vault, and put back a copy of it that is whole.',

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import {
   ArrangeSchema,
+  ChangeSchema,
   ArrangedSchema,
   BrowseQuerySchema,
   BrowseResultSchema,
@@ -102,6 +103,8 @@ export const ROUTES = {
   submitJob: route('POST', '/jobs', SubmitJobSchema, SubmittedSchema),
   cancelJob: route('POST', '/jobs/:id/cancel', null, DoneSchema),
   retryJob: route('POST', '/jobs/:id/retry', null, DoneSchema),
+  /** Tried again with other recipes, or to another place. */
+  changeJob: route('POST', '/jobs/:id/change', ChangeSchema, DoneSchema),
   /** Tried again with what there is, where the disc is not whole. */
   goAroundJob: route('POST', '/jobs/:id/around', null, DoneSchema),
   /** The same for many at once, and what concerns their order and time. */

@@ -207,6 +207,10 @@ export const HANDLERS: Handlers = {
     await jobs.retry(id);
     return done;
   },
+  changeJob: async ({ jobs }, { id, body }) => {
+    await jobs.change(id, body);
+    return done;
+  },
   goAroundJob: async ({ jobs }, { id }) => {
     await jobs.retry(id, true);
     return done;

@@ -82,7 +82,7 @@ export class JobRecord {
   private holds = 0;
 
   private constructor(
-    readonly order: KeptOrder,
+    private kept: KeptOrder,
     readonly folder: string,
     private folded: Folded,
     journalBytes: number,
@@ -92,6 +92,15 @@ export class JobRecord {
     this.process = isOver(folded.state) ? null : this.journal.runner;
     this.isAnnounced = folded.state.state === 'done';
     this.isLearned = isOver(folded.state);
+  }
+
+  get order(): KeptOrder {
+    return this.kept;
+  }
+
+  /** Its order was written anew. */
+  reordered(job: Job): void {
+    this.kept = orderOf(job);
   }
 
   static of(job: Job, folder: string): JobRecord {

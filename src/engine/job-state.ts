@@ -23,6 +23,7 @@ const NOTHING_YET = {
   damaged: 0,
   stretches: [],
   reads: '',
+  storageId: '',
   expects: { masterBytes: 0, durationMs: 0, pixels: 0 },
   took: [],
 } satisfies Partial<JobState>;
@@ -49,6 +50,7 @@ export function newJobState(job: Job): JobState {
     // Milliseconds of the clock; 0 where the order is of a version that did not say when.
     rank: Date.parse(job.createdAt) || 0,
     ...NOTHING_YET,
+    storageId: job.storage.id,
     reads: readsOf(job.source),
     expects: expectedOf(job.reading, job.reel),
   };
@@ -125,7 +127,7 @@ export function foldJob(folded: Folded, event: JobEvent): Folded {
 /** What ends a stage that has done its work. */
 const ENDS_STAGE: readonly JobEvent['type'][] = ['stage', 'parted', 'finished'];
 /** What says nothing of the time that a stage takes. */
-const BESIDE: readonly JobEvent['type'][] = ['progress', 'note', 'found', 'ranked', 'timed', 'cancel-asked'];
+const BESIDE: readonly JobEvent['type'][] = ['progress', 'note', 'found', 'ranked', 'timed', 'cancel-asked', 'changed'];
 
 function stageBegan({ stageBegan: before }: Folded, event: JobEvent): Folded['stageBegan'] {
   if (event.type === 'stage') return { atMs: Date.parse(event.at), stage: event.stage, copy: event.copy ?? null };
@@ -148,6 +150,8 @@ function isParted({ parted, state }: Folded, event: JobEvent): boolean {
       return true;
     case 'cancelled': // nothing of it is kept
       return false;
+    case 'changed':
+      return parted && !event.again;
     case 'stage': // the disc is read again
       return parted && event.stage !== 'master';
     case 'retried': // another try of the same disc: what was read of it before is not gone on with
@@ -223,6 +227,10 @@ function reduceState(state: JobState, event: JobEvent, last: Folded['last']): Jo
       return { ...state, rank: event.rank };
     case 'timed':
       return { ...state, startAt: event.startAt };
+    case 'changed': {
+      const { storageId, storage, folder, fileName, recipes, copies } = event;
+      return { ...state, storageId, storage, folder, fileName, recipes: [...recipes], copies };
+    }
     case 'cancel-asked':
     case 'note':
       return state;

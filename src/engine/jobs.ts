@@ -15,6 +15,7 @@ import {
   storagesOf,
   toProblem,
   type Arrange,
+  type ChangeWish,
   type Job,
   type JobEvent,
   type JobSource,
@@ -32,6 +33,7 @@ import type { Hub } from './hub';
 import { JobRecord } from './job-record';
 import { lostJobState } from './job-state';
 import { Lanes } from './lanes';
+import { changeOrder } from './change-order';
 import { arrangeJobs, type Arranged } from './arrange-jobs';
 import type { PaceBook } from './pace-book';
 import type { QueueRules } from './queue-rules';
@@ -260,6 +262,20 @@ export class Jobs {
     await record.decide({ type: 'retried', around });
     this.send(record);
     await this.look();
+  }
+
+  /**
+   * Tries a failed or cancelled job again, changed. What was finished and is still wanted is not done again.
+   * @throws WorkError `not-known`, and whatever can be known before it starts: nothing is changed then.
+   */
+  async change(id: string, wish: ChangeWish): Promise<void> {
+    const record = this.find(id);
+    const { state } = record.told;
+    if (state !== 'failed' && state !== 'cancelled') throw new WorkError('bad-request', 'This job is at work, or done');
+    const hold = (claim: Claim) => this.names.hold(claim, this.claimsOfOthers(record));
+    await changeOrder(record, wish, { storages: this.around.storages, encoders: this.around.encoders, hold });
+    this.send(record);
+    await this.retry(id);
   }
 
   /** Takes an ended job off the list. What it made stays. */

@@ -85,12 +85,12 @@ async function requireFolder({ storage, folder }: FolderNames): Promise<void> {
 }
 
 /** @throws WorkError `name-taken` where the library has one of the names, and says what it is that has it. */
-async function requireFreeNames(wanted: FolderNames): Promise<void> {
+async function requireFreeNames(wanted: FolderNames, own: ReadonlySet<string>): Promise<void> {
   const folder = path.join(wanted.storage, wanted.folder);
   const there = new Map((await readdir(folder).catch(() => [])).map((name) => [comparable(name), name]));
   for (const name of wanted.names) {
     const found = there.get(comparable(name));
-    if (found === undefined) continue;
+    if (found === undefined || own.has(path.join(folder, found))) continue;
     const film = name.replace(/\.json$/, '');
     if (film !== name && !there.has(comparable(film)))
       throw new WorkError(
@@ -105,10 +105,10 @@ async function requireFreeNames(wanted: FolderNames): Promise<void> {
   }
 }
 
-/** Everything that can be known of a job's names before any work. @throws WorkError `name-taken`, `storage-read-only`. */
-export async function requireFreeInLibrary(wanted: Wanted): Promise<void> {
+/** Everything that can be known of a job's names before any work. @param own files that are the job's own already. @throws WorkError `name-taken`, `storage-read-only`. */
+export async function requireFreeInLibrary(wanted: Wanted, own: ReadonlySet<string> = new Set()): Promise<void> {
   for (const folder of namesOf(wanted)) {
     await requireFolder(folder);
-    await requireFreeNames(folder);
+    await requireFreeNames(folder, own);
   }
 }

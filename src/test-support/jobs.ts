@@ -30,6 +30,7 @@ export const job = (id: string, state: JobState['state'], change: Partial<JobSta
   places: 0,
   damaged: 0,
   stretches: [],
+  storageId: 'library',
   reads: 'files',
   expects: { masterBytes: 0, durationMs: 0, pixels: 0 },
   took: [],

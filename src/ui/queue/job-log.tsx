@@ -24,6 +24,8 @@ function lineOf(event: JobEvent): string {
       return `the disc is not whole in ${event.places.toLocaleString('en-GB')} ${event.places === 1 ? 'place' : 'places'}`;
     case 'retried':
       return event.around ? 'tried again, with what there is' : 'tried again';
+    case 'changed':
+      return `changed: ${event.recipes.map((r) => event.copies.find((c) => c.id === r)?.name ?? r).join(', ')}, to ${[event.storage, event.folder, event.fileName].filter(Boolean).join(' / ')}${event.again ? '; all of it is made again' : ''}`;
     case 'held':
       return `waits: ${event.problem.message}`;
     case 'cancel-asked':

@@ -17,6 +17,7 @@ import { recipeName } from '../words-recipes';
 import { JobLog } from './job-log';
 import { JobMenu } from './job-menu';
 import { canTell } from './queue-groups';
+import { RetryChanged } from './retry-changed';
 import { StartTime } from './start-time';
 
 const MARK: Readonly<Record<JobState['state'], State>> = {
@@ -95,6 +96,7 @@ const canGoAround = (job: JobState) =>
 function Actions({ job, first, onMove }: Pick<RowProps, 'job' | 'first' | 'onMove'>) {
   const action = useAction();
   const [isTimed, setTimed] = useState(false);
+  const [isChanging, setChanging] = useState(false);
   const can = canTell([job]);
   const tell = (decision: Parameters<typeof arrange>[1]) => () =>
     void action.run(async () => {
@@ -136,9 +138,21 @@ function Actions({ job, first, onMove }: Pick<RowProps, 'job' | 'first' | 'onMov
       )}
       {job.problem?.code === 'order-lost' && <SendAgain job={job} />}
       {(job.state === 'failed' || job.state === 'cancelled') && job.problem?.code !== 'order-lost' && job.problem?.code !== 'too-new' && (
-        <Button disabled={action.busy} onClick={run('retryJob')}>
-          Retry
-        </Button>
+        <>
+          <Button
+            tone="quiet"
+            disabled={action.busy}
+            title="To another storage, under another name, or by other recipes"
+            onClick={() => {
+              setChanging(true);
+            }}
+          >
+            Retry with changes…
+          </Button>
+          <Button disabled={action.busy} onClick={run('retryJob')}>
+            Retry
+          </Button>
+        </>
       )}
       {over && (
         <Button tone="quiet" disabled={action.busy} onClick={run('forgetJob')}>
@@ -156,6 +170,14 @@ function Actions({ job, first, onMove }: Pick<RowProps, 'job' | 'first' | 'onMov
           }}
           onTime={() => {
             setTimed(true);
+          }}
+        />
+      )}
+      {isChanging && (
+        <RetryChanged
+          job={job}
+          onClose={() => {
+            setChanging(false);
           }}
         />
       )}
