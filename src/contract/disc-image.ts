@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { CountSchema as count, IdSchema as id } from './id';
 import { FILLS, TAKE_PASSES, type CurvePart, type Fill, type TakePass } from '@/core/rescue';
+import { FixityCheckSchema } from './fixity';
 import { SourceRefSchema } from './source';
 import { ProblemSchema } from './problem';
 
@@ -92,6 +93,8 @@ export const ImageDetailSchema = z.object({
   /** The first of what is not read: byte and bytes. */
   gaps: z.array(z.tuple([count, count])).max(100),
   gapCount: count,
+  /** Whether it still was what it had been, the latest first. */
+  checks: z.array(FixityCheckSchema).readonly().default([]),
 });
 export type ImageDetail = z.infer<typeof ImageDetailSchema>;
 

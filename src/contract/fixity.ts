@@ -5,7 +5,7 @@ import { ProblemSchema } from './problem';
 /** Whether files of the vault are still what they were: checks of the whole, and what each of them found. */
 
 /**
- * `same`: SHA-256 and size are those of the sidecar, as are those of the files beside it. `changed`: they are not. `missing`: only the sidecar
+ * `same`: SHA-256 and size are those of the sidecar, or of an image's record, as are those of the files beside it. `changed`: they are not. `missing`: only the sidecar
  * is there. `sidecar changed`: the file is what its sidecar says, but that is not as it was written. `unreadable`: the storage gives an error.
  */
 export const CHECK_RESULTS = ['same', 'changed', 'missing', 'sidecar changed', 'unreadable'] as const;
@@ -23,8 +23,8 @@ export const FixityCheckSchema = z.object({
 });
 export type FixityCheck = z.infer<typeof FixityCheckSchema>;
 
-/** A file that is not what it was, by its identifier in the vault. */
-const Differing = FixityCheckSchema.extend({ id: z.string() });
+/** A file that is not what it was, by its identifier in the vault, or that of the disc image. */
+const Differing = FixityCheckSchema.extend({ id: z.string(), of: z.enum(['result', 'image']).default('result') });
 export type Differing = z.infer<typeof Differing>;
 
 export const EVERY_DAYS = [0, 7, 30, 90, 365] as const;

@@ -59,10 +59,23 @@ interface Found {
   readonly isPlaced: boolean;
 }
 
+/** A finished image, as a check needs it. */
+export interface KeptImage {
+  readonly id: string;
+  readonly storage: string;
+  /** Of the storage. */
+  readonly root: string;
+  /** Inside the storage. */
+  readonly path: string;
+  readonly sha256: string;
+  readonly sizeBytes: number;
+}
+
 /** Folder of a storage's workshop that unfinished images stand in. */
 const UNFINISHED = 'images';
 const MOST_LISTED = 2000;
 const ENDING = '.iso';
+const RECORD_ENDING = '.record';
 const TELL_MS = 300;
 
 const idOf = (storage: string, name: string): string => createHash('sha256').update(`${storage}/${name}`).digest('hex').slice(0, 20);
@@ -147,6 +160,24 @@ export class DiscImages {
       }
     }
     return all.slice(0, MOST_LISTED);
+  }
+
+  /** Finished images, and what they are to be by their records; those whose files are gone too. None that is being changed now. */
+  async kept(): Promise<KeptImage[]> {
+    const kept: KeptImage[] = [];
+    for (const { id: storage, path: root, identity } of this.around.storages.states()) {
+      const folder = path.join(root, IMAGE_FOLDER);
+      for (const entry of identity === 'known' ? await readdir(folder).catch(() => []) : []) {
+        if (!entry.endsWith(ENDING + RECORD_ENDING)) continue;
+        const name = entry.slice(0, -(ENDING + RECORD_ENDING).length);
+        const id = idOf(storage, name);
+        const record = readImageRecord(path.join(folder, entry));
+        if (record === null || record.sha256 === null || this.works.has(id)) continue;
+        const { sha256, sizeBytes } = record;
+        kept.push({ id, storage, root, path: path.join(IMAGE_FOLDER, name + ENDING), sha256, sizeBytes });
+      }
+    }
+    return kept;
   }
 
   private async find(id: string): Promise<Found> {
@@ -326,6 +357,7 @@ export class DiscImages {
       cells: cellsOf(map),
       gaps: gaps.slice(0, 100).map((g) => [g.from, g.to - g.from]),
       gapCount: gaps.length,
+      checks: [],
     };
   }
 

@@ -88,11 +88,35 @@ test('a library that is away says nothing of its files: none is called missing, 
   expect((await checked()).checked).toBe(6);
 });
 
+test('images of discs are checked as well, by the hash that their records have of when they were taken', async () => {
+  const ids = new Map<string, string>();
+  for (const name of ['Whole', 'Turned', 'Lost']) {
+    const { id } = await engine.call('takeImage', { body: { source: image, storage: 'library', name, fill: 'zeroes', retries: 0 } });
+    ids.set(name, id);
+    await engine.until(async () => (await engine.call('state')).images.find((i) => i.id === id && i.state === 'whole') ?? null);
+  }
+  const inFolder = (name: string) => path.join('Disc images', `${name}.iso`);
+  const before = await checked();
+  expect(before.differing.filter((c) => c.of === 'image')).toEqual([]);
+  const turned = readFileSync(at(inFolder('Turned')));
+  turned[turned.byteLength - 1] = (turned[turned.byteLength - 1] ?? 0) ^ 128;
+  writeFileSync(at(inFolder('Turned')), turned);
+  rmSync(at(inFolder('Lost')));
+  const after = await checked();
+  expect(after.checked).toBe(before.checked);
+  expect(after.differing.filter((c) => c.of === 'image').map((c) => [c.id, c.path, c.result])).toEqual([
+    [ids.get('Lost'), inFolder('Lost'), 'missing'],
+    [ids.get('Turned'), inFolder('Turned'), 'changed'],
+  ]);
+  expect((await engine.call('image', { id: ids.get('Turned') ?? '' })).checks.map((c) => c.result)).toEqual(['changed', 'same']);
+});
+
 test('by schedule it begins when it is time and nothing else is being done; it can be stopped, and what was checked stays so', async () => {
   let now = Date.parse('2026-11-01T00:00:00Z');
   let runs = 0;
   const around = {
     dataFolder: temporaryFolder(),
+    images: { kept: () => Promise.resolve([]) },
     outputs: { all: () => Promise.resolve((runs++, [])), find: () => Promise.reject(new Error('none')) },
     helpers: { run: () => Promise.reject(new Error('none')) },
     storages: { known: () => Promise.reject(new Error('none')) },

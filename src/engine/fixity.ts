@@ -1,4 +1,5 @@
 import { readFileSync } from 'node:fs';
+import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import {
   FixityStateSchema,
@@ -12,6 +13,7 @@ import {
 } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { CheckHistory } from './check-history';
+import type { DiscImages, KeptImage } from './disc-images';
 import type { Helpers } from './helpers';
 import type { Hub } from './hub';
 import type { Outputs } from './outputs';
@@ -25,6 +27,7 @@ const SAY_MS = 300;
 interface Around {
   readonly dataFolder: string;
   readonly outputs: Pick<Outputs, 'all' | 'find'>;
+  readonly images: Pick<DiscImages, 'kept'>;
   readonly helpers: Pick<Helpers, 'run'>;
   readonly storages: Pick<Storages, 'known'>;
   readonly hub: Pick<Hub, 'send'>;
@@ -104,7 +107,16 @@ export class Fixity {
   }
 
   private async run(signal: AbortSignal): Promise<void> {
-    const entries = await this.around.outputs.all();
+    const entries: { path: string; id: string; of: Differing['of']; check: () => Promise<FixityCheck | null> }[] = [
+      ...(await this.around.outputs.all()).map(({ id, path: at }) => ({
+        ...{ path: at, id, of: 'result' as const },
+        check: () => this.checkOne(id, signal),
+      })),
+      ...(await this.around.images.kept()).map((image) => ({
+        ...{ path: image.path, id: image.id, of: 'image' as const },
+        check: () => this.checkImage(image, signal),
+      })),
+    ];
     let [same, skipped, checked, said] = [0, 0, 0, 0];
     const differing: Differing[] = [];
     for (const [done, entry] of entries.entries()) {
@@ -113,14 +125,14 @@ export class Fixity {
         said = this.now;
         this.set({ running: { done, total: entries.length, path: entry.path, found: differing.length } });
       }
-      const check = await this.checkOne(entry.id, signal);
+      const check = await entry.check();
       if (!check) {
         skipped++;
         continue;
       }
       checked++;
       if (check.result === 'same') same++;
-      else differing.push({ ...check, id: entry.id });
+      else differing.push({ ...check, id: entry.id, of: entry.of });
     }
     const at = new Date(this.now).toISOString();
     this.set({ last: { at, checked, same, skipped, differing: differing.slice(0, MOST_NAMED) } }, true);
@@ -161,6 +173,42 @@ export class Fixity {
       if (signal.aborted) throw error;
       return await check('unreadable', null);
     }
+  }
+
+  /** One image of a disc, as `checkOne` does; null also where it has been changed since: it is being gone on with. */
+  private async checkImage(image: KeptImage, signal: AbortSignal): Promise<FixityCheck | null> {
+    if (!(await this.isThere(image.storage))) return null;
+    const file = path.join(image.root, image.path);
+    const size = (await stat(file).catch(() => null))?.size ?? null;
+    const [result, sha256] = await this.imageResult(image, file, size, signal);
+    const isStill = (await this.around.images.kept()).some((other) => other.id === image.id && other.sha256 === image.sha256);
+    if (!isStill || !(await this.isThere(image.storage))) return null;
+    const line = { at: new Date(this.now).toISOString(), path: image.path, result, sha256, sizeBytes: size ?? 0 };
+    this.history(image.root).add(line);
+    return line;
+  }
+
+  private async imageResult(
+    image: KeptImage,
+    file: string,
+    size: number | null,
+    signal: AbortSignal,
+  ): Promise<[result: CheckResult, sha256: string | null]> {
+    if (size === null) return ['missing', null];
+    if (size !== image.sizeBytes) return ['changed', null];
+    try {
+      const { sha256 } = await this.around.helpers.run({ kind: 'hash', file }, signal);
+      return [sha256 === image.sha256 ? 'same' : 'changed', sha256];
+    } catch (error) {
+      if (signal.aborted) throw error;
+      return ['unreadable', null];
+    }
+  }
+
+  /** What checks of an image have found, the latest first. */
+  async ofImage(id: string): Promise<readonly FixityCheck[]> {
+    const image = (await this.around.images.kept()).find((i) => i.id === id);
+    return image ? this.history(image.root).of(image.path) : [];
   }
 
   /** The very library that was taken, and no other that stands in its place. */

@@ -191,7 +191,7 @@ export const HANDLERS: Handlers = {
     await images.discard(id);
     return done;
   },
-  image: ({ images }, { id }) => images.detail(id),
+  image: async ({ images, fixity }, { id }) => ({ ...(await images.detail(id)), checks: await fixity.ofImage(id) }),
   setStanding: ({ standing }, { body }) => {
     standing.set(body.settings);
     return done;

@@ -107,7 +107,7 @@ const pace = new PaceBook(config.dataFolder, hub);
 const jobs = new Jobs({ config, encoders, runners, drives, storages, hub, rules, pace, finished: announceOutputs });
 
 const standing = new StandingOrder({ dataFolder: config.dataFolder, readings, roots, drives, jobs, outputs, storages, hub, resolve });
-const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, helpers, storages, hub });
+const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, images, helpers, storages, hub });
 const bags = new Bags({ outputs, checksOf: (id) => fixity.of(id), storages, helpers, hub });
 const trash = new Trash({ outputs, storages, changed: announceOutputs });
 /** Jobs that wait, for a time or for somebody, are nothing that a check would be in the way of. */

@@ -6,6 +6,7 @@ import { useEffect, useState } from 'react';
 import { imageRoot, sourceKey, type CellState, type DiscImageState, type EngineState, type ImageDetail, type SourceRef } from '@/contract';
 import { call } from '@/store/api';
 import { bytes, dayTime, plural } from '../format';
+import { CheckList } from '../parts/check-list';
 import { Button, StateText } from '../parts/controls';
 import { Select } from '../parts/fields';
 import { Modal } from '../parts/modal';
@@ -198,6 +199,12 @@ export function ImageDialog({ image, engine, onClose }: { image: DiscImageState;
           <p className="text-[12px] text-third">
             SHA-256 of the image as it stands: <span className="break-all">{detail.record.sha256}</span>
           </p>
+        )}
+        {detail && detail.checks.length > 0 && (
+          <section aria-label="Checked since it was taken">
+            <h3 className="pb-0.5 text-second">Checked since it was taken</h3>
+            <CheckList checks={detail.checks} />
+          </section>
         )}
         {image.problem && <ProblemNote problem={image.problem} />}
         {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}

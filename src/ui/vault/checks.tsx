@@ -5,8 +5,10 @@ import type { Output } from '@/contract';
 import { call } from '@/store/api';
 import { useEngine } from '@/store/engine';
 import { dayTime } from '../format';
+import { CheckList } from '../parts/check-list';
 import { StateText } from '../parts/controls';
-import { CHECKED, CHECK_MARK } from './fixity-bar';
+import { CHECK_MARK } from '../words-checks';
+
 import { Section } from './section';
 
 /** A proof is of the day on which it was made: where a later check found something else, that is said before it. */
@@ -36,14 +38,7 @@ export function Checks({ output }: { output: Output }) {
   if (!data || data.checks.length === 0) return null;
   return (
     <Section name="Checked since it was made">
-      <ul className="max-h-28 overflow-y-auto">
-        {data.checks.map((c) => (
-          <li key={c.at} className="flex justify-between gap-3">
-            <StateText state={CHECK_MARK[c.result]}>{CHECKED[c.result]}</StateText>
-            <span className="text-second">{dayTime(c.at)}</span>
-          </li>
-        ))}
-      </ul>
+      <CheckList checks={data.checks} />
     </Section>
   );
 }

@@ -1,27 +1,14 @@
 'use client';
 
-import { EVERY_DAYS, type CheckResult, type FixityState } from '@/contract';
+import Link from 'next/link';
+import { EVERY_DAYS, type FixityState } from '@/contract';
 import { call } from '@/store/api';
 import { dayTime, plural } from '../format';
-import { Bar, Button, StateText, type State } from '../parts/controls';
+import { Bar, Button, StateText } from '../parts/controls';
 import { Select } from '../parts/fields';
 import { ProblemNote } from '../parts/problem-note';
 import { useAction } from '../parts/use-action';
-
-export const CHECKED: Readonly<Record<CheckResult, string>> = {
-  same: 'still what it was',
-  changed: 'changed',
-  missing: 'missing',
-  'sidecar changed': 'its sidecar was changed',
-  unreadable: 'can not be read',
-};
-export const CHECK_MARK: Readonly<Record<CheckResult, State>> = {
-  same: 'kept',
-  changed: 'damaged',
-  missing: 'damaged',
-  'sidecar changed': 'eyes',
-  unreadable: 'damaged',
-};
+import { CHECKED, CHECK_MARK } from '../words-checks';
 
 const often = (days: number): string =>
   days === 0 ? 'only when asked' : days === 7 ? 'every week' : days === 365 ? 'every year' : `every ${days} days`;
@@ -79,15 +66,21 @@ export function FixityBar({ fixity, onOpen }: { fixity: FixityState; onOpen: (id
           {differing.map((c) => (
             <li key={c.id} className="flex items-baseline gap-2">
               <StateText state={CHECK_MARK[c.result]}>{CHECKED[c.result]}</StateText>
-              <button
-                type="button"
-                className="truncate hover:underline"
-                onClick={() => {
-                  onOpen(c.id);
-                }}
-              >
-                {c.path}
-              </button>
+              {c.of === 'image' ? (
+                <Link href="/" className="truncate hover:underline">
+                  {c.path}
+                </Link>
+              ) : (
+                <button
+                  type="button"
+                  className="truncate hover:underline"
+                  onClick={() => {
+                    onOpen(c.id);
+                  }}
+                >
+                  {c.path}
+                </button>
+              )}
             </li>
           ))}
         </ul>

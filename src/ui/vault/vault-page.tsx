@@ -12,7 +12,8 @@ import { STORAGE_IDENTITY } from '../words';
 import { resultName } from '../words-recipes';
 import { proofState, proofWord } from '../words-proof';
 import { BagBar } from './bag-bar';
-import { CHECKED, CHECK_MARK, FixityBar } from './fixity-bar';
+import { CHECKED, CHECK_MARK } from '../words-checks';
+import { FixityBar } from './fixity-bar';
 import { OutputDetail } from './output-detail';
 import { TrashLink } from './trash';
 
