@@ -17,4 +17,5 @@ export * from './standing';
 export * from './bag';
 export * from './pace';
 export * from './after';
+export * from './card';
 export * from './trash';

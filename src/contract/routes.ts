@@ -34,6 +34,7 @@ import {
   SubmitJobSchema,
   SubmittedSchema,
 } from './api';
+import { CardQuerySchema, CardTextSchema, CardsSchema, KeepCardSchema } from './card';
 import { ChecksSchema, FixityScheduleSchema } from './fixity';
 import { BagStateSchema, BagWishSchema } from './bag';
 import { DiscImageStateSchema, GoOnImageSchema, ImageDetailSchema, TakeImageSchema } from './disc-image';
@@ -100,6 +101,10 @@ export const ROUTES = {
   setStanding: route('POST', '/standing', StandingWishSchema, DoneSchema),
   standingOutcomes: asking('/standing/outcomes', OutcomesSchema, OutcomesQuerySchema),
   standingReading: route('GET', '/standing/readings/:id', null, KeptReadingSchema),
+  /** What the catalogue says of discs, as the library has it. */
+  cards: route('GET', '/cards', null, CardsSchema),
+  card: asking('/cards/:id', CardTextSchema, CardQuerySchema),
+  keepCard: route('POST', '/cards/:id', KeepCardSchema, DoneSchema),
   submitJob: route('POST', '/jobs', SubmitJobSchema, SubmittedSchema),
   cancelJob: route('POST', '/jobs/:id/cancel', null, DoneSchema),
   retryJob: route('POST', '/jobs/:id/retry', null, DoneSchema),

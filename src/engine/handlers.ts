@@ -7,6 +7,7 @@ import type { AfterQueue } from './after-queue';
 import type { ArchiveIdentity } from './archive';
 import { orderCopies } from './copies';
 import type { Bags } from './bags';
+import type { Cards } from './cards';
 import type { DeviceDrives } from './device-drives';
 import type { DiscImages } from './disc-images';
 import type { Drives } from './drives';
@@ -51,6 +52,7 @@ export interface EngineParts {
   readonly standing: StandingOrder;
   readonly bags: Bags;
   readonly trash: Trash;
+  readonly cards: Cards;
   readonly helpers: Helpers;
   readonly encoders: Encoders;
   readonly rehearsals: Rehearsals;
@@ -198,6 +200,12 @@ export const HANDLERS: Handlers = {
   },
   standingOutcomes: ({ standing }, { query }) => ({ outcomes: standing.outcomes(query.after) }),
   standingReading: ({ standing }, { id }) => standing.reading(id),
+  cards: async ({ cards }) => ({ cards: await cards.list() }),
+  card: async ({ cards }, { id, query }) => ({ text: await cards.text(id, query.storage) }),
+  keepCard: async ({ cards }, { id, body }) => {
+    await cards.keep(id, body.storage, body.text);
+    return done;
+  },
   submitJob: (parts, { body }) => submit(parts, body),
   cancelJob: async ({ jobs }, { id }) => {
     await jobs.cancel(id);

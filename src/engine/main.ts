@@ -9,6 +9,7 @@ import { identify, isAlive, readProcess } from '@/node/process-id';
 import { AfterQueue } from './after-queue';
 import { ArchiveIdentity } from './archive';
 import { Bags } from './bags';
+import { Cards } from './cards';
 import { loadConfig } from './config';
 import { Encoders } from './encoders';
 import { DeviceDrives } from './device-drives';
@@ -109,6 +110,7 @@ const jobs = new Jobs({ config, encoders, runners, drives, storages, hub, rules,
 const standing = new StandingOrder({ dataFolder: config.dataFolder, readings, roots, drives, jobs, outputs, storages, hub, resolve });
 const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, images, helpers, storages, hub });
 const bags = new Bags({ outputs, checksOf: (id) => fixity.of(id), storages, helpers, hub });
+const cards = new Cards(storages);
 const trash = new Trash({ outputs, storages, changed: announceOutputs });
 /** Jobs that wait, for a time or for somebody, are nothing that a check would be in the way of. */
 const isIdle = () =>
@@ -174,6 +176,7 @@ const server = createEngineServer({
   standing,
   bags,
   trash,
+  cards,
   helpers,
   encoders,
   rehearsals,

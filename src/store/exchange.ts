@@ -16,6 +16,33 @@ import type { Catalogue, DiscRecord, DraftRecord } from './db';
 
 const APPLICATION = 'Careful Vault';
 
+/** What an exported catalogue holds. */
+interface Contents {
+  readonly rules: HouseRules | null;
+  readonly recipes: readonly Recipe[];
+  readonly discs: readonly (DiscRecord | ExchangeDisc)[];
+  readonly drafts: readonly Pick<DraftRecord, 'fingerprint' | 'reels' | 'storage' | 'folder'>[];
+}
+
+/** A catalogue, or a part of one, as its file has it. @param at when it was so. */
+export function catalogueText(
+  archive: Pick<Archive, 'id' | 'name'> | null,
+  { rules, recipes, discs, drafts }: Contents,
+  at: string,
+): string {
+  return JSON.stringify({
+    format: EXCHANGE_FORMAT,
+    version: EXCHANGE_VERSION,
+    application: APPLICATION,
+    exportedAt: at,
+    archive: archive && { id: archive.id, name: archive.name },
+    rules,
+    recipes,
+    discs,
+    drafts: drafts.map(({ fingerprint, reels, storage, folder }) => ({ fingerprint, reels, storage, folder })),
+  });
+}
+
 export async function exportCatalogue(
   db: Catalogue,
   archive: Pick<Archive, 'id' | 'name'> | null,
@@ -25,17 +52,7 @@ export async function exportCatalogue(
   const wanted = (fingerprint: string) => only === undefined || only.has(fingerprint);
   const discs = (await db.discs.toArray()).filter((d) => wanted(d.fingerprint));
   const drafts = (await db.drafts.toArray()).filter((d) => wanted(d.fingerprint));
-  return JSON.stringify({
-    format: EXCHANGE_FORMAT,
-    version: EXCHANGE_VERSION,
-    application: APPLICATION,
-    exportedAt: now,
-    archive: archive && { id: archive.id, name: archive.name },
-    rules: await db.rules(),
-    recipes: await db.recipes.toArray(),
-    discs,
-    drafts: drafts.map(({ fingerprint, reels, storage, folder }) => ({ fingerprint, reels, storage, folder })),
-  });
+  return catalogueText(archive, { rules: await db.rules(), recipes: await db.recipes.toArray(), discs, drafts }, now);
 }
 
 type ExchangeDisc = z.infer<typeof ExchangeDiscSchema>;

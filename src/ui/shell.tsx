@@ -15,6 +15,7 @@ import { Empty, Mark } from './parts/controls';
 import { KeySheet } from './parts/key-sheet';
 import { Background } from './parts/background';
 import { TabState } from './parts/tab-state';
+import { KeepCards } from './parts/keep-cards';
 import { Toasts } from './parts/toasts';
 import { readingText } from './words-queue';
 
@@ -132,6 +133,7 @@ function Frame({ nonce, children }: { nonce: string; children: ReactNode }) {
       <Toasts />
       <Background />
       <TabState />
+      {isOpen && <KeepCards />}
       <main id="place" className="min-h-0 flex-1">
         {isOpen ? (
           children

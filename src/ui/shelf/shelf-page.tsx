@@ -20,6 +20,7 @@ import { useKept } from '../parts/use-kept';
 import { saveText } from '../parts/save-file';
 import { Collection, STATE, type DiscRow, type Grouping } from './collection';
 import { EarlierCatalogue } from './earlier-catalogue';
+import { LibraryKnowsMore } from './library-knows-more';
 import { Trays } from './trays';
 
 // What is only there when asked for is loaded then: the first visit need not wait for it. Something must stand in its
@@ -190,6 +191,7 @@ export function ShelfPage() {
             </p>
           )}
           <EarlierCatalogue />
+          <LibraryKnowsMore onPlan={setPlan} />
           {chosen.size > 0 && (
             <BulkBar
               rows={(rows ?? []).filter((r) => chosen.has(r.disc.fingerprint))}
