@@ -1,14 +1,14 @@
 'use client';
 
 import Link from 'next/link';
-import { useEffect, useMemo } from 'react';
+import { useMemo } from 'react';
 import type { DiscRecord } from '@/store/db';
 import type { DiscState, LeftTitles, discState } from '@/store/disc-state';
-import { useFirstLook, wantFirstLook } from '@/store/first-looks';
 import { bytes, clock, day, list } from '../format';
 import { StateText, type State } from '../parts/controls';
 import { CoverageBar, coverageText, percentOf } from '../parts/coverage-bar';
 import { DataTable, type Column } from '../parts/data-table';
+import { DiscPicture } from '../parts/disc-picture';
 import { ROLE, ROLE_PLURAL, discSentence } from '../words';
 
 export const STATE: Readonly<Record<DiscState, State>> = {
@@ -47,19 +47,6 @@ const belongs = ({ tags, labels }: DiscRecord, grouping: Grouping) =>
   [tags.series === '' || grouping === 'series' ? '' : `${tags.series}${tags.season === null ? '' : ` ${tags.season}`}`, ...labels]
     .filter((w) => w !== '')
     .join(', ');
-
-/** The disc's cover, or a first look into it. */
-function DiscPicture({ fingerprint, cover }: { fingerprint: string; cover: string | null }) {
-  const look = useFirstLook(fingerprint);
-  useEffect(() => {
-    if (!cover) wantFirstLook(fingerprint);
-  }, [cover, fingerprint]);
-  const picture = cover ?? look;
-  const place = 'h-10 w-[62px] shrink-0 rounded-[3px]';
-  if (!picture) return <span aria-hidden className={`${place} border border-faint bg-paper`} />;
-  // eslint-disable-next-line @next/next/no-img-element
-  return <img src={picture} alt="" className={`${place} bg-black object-contain`} />;
-}
 
 /** How much is in the vault; where nothing is, how much is on its way there. */
 function shareText({ coverage }: DiscRow): string {
