@@ -6,8 +6,8 @@ export default defineConfig({
   fullyParallel: false,
   workers: 2,
   // For a test that hangs: a busy machine takes minutes for what a quiet one does in seconds, and no test is of time.
-  timeout: 900_000,
-  expect: { timeout: 240_000 },
+  timeout: 400_000,
+  expect: { timeout: 150_000 },
   reporter: [['list']],
   use: {
     viewport: { width: 1280, height: 800 },

@@ -53,6 +53,7 @@ function writeConfig(folder: string): string {
       dataFolder: folder,
       roots: [{ id: 'images', name: 'Disc images', path: images }],
       storages: [{ id: 'library', name: 'Museum library', path: library, taken: true }],
+      afterQueue: [{ id: 'note', name: 'Leave a note', command: ['/bin/sh', '-c', `date > '${path.join(folder, 'queue-done.txt')}'`] }],
       drives: [
         {
           id: 'tray-1',

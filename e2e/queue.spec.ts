@@ -1,4 +1,4 @@
-import { readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { cards, expect, openBench, readImage, seriousFaults, test } from './app';
 
@@ -113,4 +113,50 @@ test('the queue is arranged by menu, key and for many at once; it is held, pause
   await page.reload();
   await expect(checks.getByLabel('How often all files are checked')).toHaveValue('30');
   expect(complaints).toEqual([]);
+});
+
+test('what was cancelled is tried again under another name; what follows the queue is called off in time', async ({
+  page,
+  app,
+  open,
+  complaints,
+}) => {
+  await open('/queue');
+  const job = page.getByRole('listitem', { name: /^Job / }).filter({ hasText: 'cancelled' });
+  await page.getByLabel('After the queue').selectOption({ label: 'after the last job: “Leave a note”' });
+  await job.getByRole('button', { name: 'Retry with changes…' }).click();
+  const dialog = page.getByRole('dialog');
+  expect(await seriousFaults(page)).toEqual([]);
+  // A name that is taken is said before anything is done.
+  const taken = app.results().find((n) => n.endsWith('.mkv')) ?? '';
+  await dialog.getByLabel('File name').fill(taken.replace(/\.mkv$/, ''));
+  await dialog.getByRole('button', { name: 'Retry' }).click();
+  await expect(dialog.getByRole('alert')).toContainText('already has a file');
+  await dialog.getByLabel('File name').fill('Another name');
+  await dialog.getByRole('button', { name: 'Retry' }).click();
+  await expect(dialog).toBeHidden();
+  await expect.poll(() => app.results()).toContain('Another name.mkv');
+  await expect(page.getByText(/“Leave a note” in \d+ s/)).toBeVisible();
+  await page.getByRole('button', { name: 'Don’t' }).click();
+  await expect(page.getByLabel('After the queue')).toHaveValue('nothing');
+  // The browser itself says of a refused request that it was.
+  expect(complaints.filter((c) => !c.includes('409 (Conflict)'))).toEqual([]);
+});
+
+test('an empty browser is filled again from what the library knows', async ({ page, app, open, browser }) => {
+  await open('/vault');
+  const cardsFolder = path.join(app.library, '.careful-vault', 'catalogue');
+  await open('/');
+  await page.getByRole('link', { name: 'Locks', exact: true }).waitFor();
+  await expect.poll(() => (existsSync(cardsFolder) ? readdirSync(cardsFolder).length : 0)).toBeGreaterThan(0);
+  // What the engine has read since it started it would tell any page of.
+  app.kill('engine');
+  const empty = await (await browser.newContext()).newPage();
+  await empty.goto(`${app.address}/`);
+  await expect(empty.getByText(/^The library knows 1 disc that is not in this browser’s catalogue/)).toBeVisible();
+  await empty.getByRole('button', { name: 'Put it on the shelf…' }).click();
+  await empty.getByRole('dialog').getByRole('button', { name: 'Take it in' }).click();
+  await expect(empty.getByRole('link', { name: 'Locks', exact: true })).toBeVisible();
+  await expect(empty.getByText(/^The library knows/)).toBeHidden();
+  await empty.context().close();
 });

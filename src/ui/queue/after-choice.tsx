@@ -40,9 +40,9 @@ export function AfterChoice() {
   if (!state) return null;
   const { queue, commands, after } = state;
   const options = [
-    { value: NOTHING, name: 'then nothing more' },
-    { value: EJECT, name: 'then open the trays' },
-    ...commands.map(({ id, name }) => ({ value: `run ${id}`, name: `then run “${name}”` })),
+    { value: NOTHING, name: 'after the last job: nothing' },
+    { value: EJECT, name: 'after the last job: open the trays' },
+    ...commands.map(({ id, name }) => ({ value: `run ${id}`, name: `after the last job: “${name}”` })),
   ];
   const choose = (key: string) => void action.run(() => setQueue({ ...queue, after: afterOf(key) }));
   const chosen = options.find((o) => o.value === keyOf(queue.after));
@@ -53,7 +53,7 @@ export function AfterChoice() {
         <>
           <StateText state="eyes">
             <span className="tabular-nums">
-              {chosen?.name ?? 'then'} in {seconds} s
+              {chosen?.name ?? ''} in {seconds} s
             </span>
           </StateText>
           <Button

@@ -60,9 +60,9 @@ export function LibraryKnowsMore({ onPlan }: { onPlan: (plan: ImportPlan) => voi
       )}
       {nameless.length > 0 && (
         <span className="text-second" title={nameless.join('\n')}>
-          There are files of {plural(nameless.length, 'disc')} that only {nameless.length === 1 ? 'its disc' : 'their discs'} can tell of
-          again: {named}
-          {nameless.length > MOST_NAMED && ' …'}
+          {plural(nameless.length, 'disc')} with files in the vault {nameless.length === 1 ? 'has' : 'have'} no entry: read{' '}
+          {nameless.length === 1 ? 'it' : 'them'} once more to have {nameless.length === 1 ? 'it' : 'them'} on the shelf ({named}
+          {nameless.length > MOST_NAMED && ' …'})
         </span>
       )}
       <span className="flex-1" />
