@@ -1,6 +1,6 @@
 import { readFileSync, readdirSync } from 'node:fs';
 import path from 'node:path';
-import { expect, openBench, queueAs, readImage, test } from './app';
+import { expect, openBench, queueAs, readImage, seriousFaults, test } from './app';
 
 test.use({ house: 'whole-way' });
 
@@ -63,6 +63,32 @@ test('from a disc to a proven file and its access copy, through every place', as
     'every frame decodes, whole by all that the disc says of itself',
   );
   await plays();
+
+  // The whole playing time is there from the start, whatever is made on the fly begins where one goes to.
+  await page.getByRole('button', { name: /At the Quay.*Lossless master/ }).click();
+  await expect(file).toContainText('0:00 / 0:06');
+  await file.getByRole('slider', { name: 'Where it plays' }).fill('4000');
+  await expect(file).toContainText('0:04 / 0:06');
+  await expect(player).toHaveAttribute('src', /start=4&/);
+  await plays();
+  await expect(file.getByText(/0:0[56] \/ 0:06/)).toBeVisible();
+
+  // Two files in step, under one time line: where one seeks both go, and the second follows the first.
+  await file.getByRole('button', { name: 'Side by side…' }).click();
+  const dialog = page.getByRole('dialog');
+  const [first, second] = [dialog.getByLabel('First file'), dialog.getByLabel('Second file')];
+  await expect(dialog).toContainText('At the Quay.mp4');
+  await dialog.getByRole('slider', { name: 'Where it plays' }).fill('2000');
+  await expect(first).toHaveAttribute('src', /start=2&/);
+  const at = (of: typeof first) => of.evaluate((v: HTMLVideoElement) => v.currentTime);
+  await expect.poll(() => at(second)).toBeGreaterThanOrEqual(2);
+  expect(await seriousFaults(page)).toEqual([]);
+  await first.evaluate((v: HTMLVideoElement) => (v.muted = true));
+  await dialog.getByRole('button', { name: 'Play', exact: true }).click();
+  await expect.poll(async () => (await at(first)) + 2).toBeGreaterThan(2.8);
+  await dialog.getByRole('button', { name: 'Pause' }).click();
+  expect(Math.abs((await at(first)) + 2 - (await at(second)))).toBeLessThan(1);
+  await page.keyboard.press('Escape');
 
   expect(app.results().filter((n) => n.startsWith('Films/'))).toEqual(
     ['mkv', 'mkv.json', 'mp4', 'mp4.json'].map((e) => `Films/At the Quay.${e}`),

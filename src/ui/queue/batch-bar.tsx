@@ -2,7 +2,6 @@
 
 import Link from 'next/link';
 import { useState } from 'react';
-import type { Forecast } from '@/core/queue';
 import type { Batch } from '@/store/batch';
 import { moment } from '../format';
 import { StateText } from '../parts/controls';
@@ -10,7 +9,6 @@ import { Select } from '../parts/fields';
 import { TOLD, useTold, type Told } from '../parts/use-told';
 import { batchText } from './batch-text';
 import { AfterChoice } from './after-choice';
-import { queueTimeText } from './time-text';
 
 const NAMES: Readonly<Record<Told, string>> = {
   not: 'say nothing when it is over',
@@ -19,8 +17,7 @@ const NAMES: Readonly<Record<Told, string>> = {
 };
 
 /** What has become of the jobs that are, or were, on the queue together; and whether one is told when all of it is over. */
-export function BatchBar({ batch, time }: { batch: Batch; time: Forecast | null }) {
-  const left = time && queueTimeText(time);
+export function BatchBar({ batch }: { batch: Batch }) {
   const [told, setTold] = useTold();
   const [isRefused, setRefused] = useState(false);
   const choose = (how: Told) => {
@@ -37,7 +34,6 @@ export function BatchBar({ batch, time }: { batch: Batch; time: Forecast | null 
         <span className="text-ink">
           {batch.untilAt === null ? `Since ${moment(batch.fromAt)}` : `${moment(batch.fromAt)} to ${moment(batch.untilAt)}`},{' '}
           {batchText(batch)}
-          {left && `; ${left}`}
         </span>
       </StateText>
       <Link href="/queue/report" className="text-accent hover:underline">

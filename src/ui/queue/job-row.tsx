@@ -261,8 +261,8 @@ export function JobRow({ job, ends, handle, first, chosen, onChoose, onMove }: R
                 {job.disc}
               </Link>{' '}
               to {[job.storage, job.folder].filter(Boolean).join(' / ')}
-              {!working && ` · ${standing(job)}`}
-              {job.state === 'waiting' && !job.paused && ends !== null && `, done in about ${timeLeft(ends)}`}
+              {!working &&
+                ` · ${job.state === 'waiting' && !job.paused && ends !== null ? `done in about ${timeLeft(ends)}` : standing(job)}`}
             </>
           )}
           {job.attempts > 1 ? ` · attempt ${job.attempts}` : ''}
@@ -278,8 +278,13 @@ export function JobRow({ job, ends, handle, first, chosen, onChoose, onMove }: R
           </span>
           <span>{speed(job)}</span>
           <span>
-            {left === null || job.paused ? '' : `about ${timeLeft(left)} left of this stage`}
-            {ends === null || job.paused ? '' : `${left === null ? 'all' : ', all'} done in about ${timeLeft(ends)}`}
+            {job.paused
+              ? ''
+              : ends !== null
+                ? `done in about ${timeLeft(ends)}`
+                : left === null
+                  ? ''
+                  : `about ${timeLeft(left)} left of this stage`}
           </span>
         </div>
       )}

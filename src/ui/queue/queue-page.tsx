@@ -18,6 +18,7 @@ import { JobList } from './job-list';
 import { JobRow } from './job-row';
 import { GROUPS, groupOf, queueGroups, type GroupName } from './queue-groups';
 import { QueueSettingsBar } from './queue-settings';
+import { queueTimeText } from './time-text';
 
 const NO_JOBS: readonly JobState[] = [];
 
@@ -57,6 +58,7 @@ export function QueuePage() {
     );
   }, []);
   const time = state && batch?.untilAt === null ? forecastOf(state) : null;
+  const left = time && queueTimeText(time);
   return (
     <div className="mx-auto flex h-full max-w-[1500px] flex-col gap-3 px-5 pt-4 pb-5">
       <div className="flex items-end justify-between gap-6">
@@ -64,6 +66,7 @@ export function QueuePage() {
           <h1 className="font-serif text-[24px] leading-none font-medium">The queue</h1>
           <p className="pt-1 text-second">
             {state?.queue.held ? 'Nothing new is begun. ' : ''}
+            {left && <span className="text-ink">{left} </span>}
             {state?.storages
               .map(
                 (s) =>
@@ -74,7 +77,7 @@ export function QueuePage() {
         </div>
         <QueueSettingsBar />
       </div>
-      {batch && <BatchBar batch={batch} time={time} />}
+      {batch && <BatchBar batch={batch} />}
       {state === null ? (
         <Panel className="flex-1">
           <Empty title="Looking for the engine…" />

@@ -1,8 +1,8 @@
 'use client';
 
 import { useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
-import type { Output } from '@/contract';
+import { useMemo, useState } from 'react';
+import type { Output, VaultEntry } from '@/contract';
 import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import { faultText, lengthText } from '@/core/reading/fault-text';
 import { MASTER } from '@/core/recipes';
@@ -19,6 +19,7 @@ import { MakeBag } from './make-bag';
 import { MakeCopies } from './make-copies';
 import { OutcomeOf } from './outcome';
 import { Player } from './player';
+import { SideBySide, comparableWith } from './side-by-side';
 import { Section } from './section';
 
 const CODEC: Readonly<Record<string, string>> = {
@@ -258,10 +259,12 @@ function Discard({ output }: { output: Output }) {
 }
 
 /** One result: watch it, see what is in it, what was proven, and whence it came. */
-export function OutputDetail({ output }: { output: Output }) {
+export function OutputDetail({ output, entries }: { output: Output; entries: readonly VaultEntry[] }) {
   const { sidecar } = output;
   const [copying, setCopying] = useState(false);
   const [bagging, setBagging] = useState(false);
+  const [isBeside, setBeside] = useState(false);
+  const others = useMemo(() => comparableWith(output, entries), [output, entries]);
   const left = sidecar.promise.tracks.flatMap((t, i) => t.left.map((l) => ({ ...l, track: i + 1 })));
   return (
     <Panel
@@ -316,8 +319,27 @@ export function OutputDetail({ output }: { output: Output }) {
               >
                 Bag…
               </Button>
+              {others.length > 0 && output.presence === 'present' && (
+                <Button
+                  title="With another file of the same film, in step"
+                  onClick={() => {
+                    setBeside(true);
+                  }}
+                >
+                  Side by side…
+                </Button>
+              )}
               <Discard output={output} />
             </div>
+            {isBeside && (
+              <SideBySide
+                output={output}
+                others={others}
+                onClose={() => {
+                  setBeside(false);
+                }}
+              />
+            )}
             {bagging && (
               <MakeBag
                 output={output}

@@ -1,82 +1,88 @@
 'use client';
 
-import { useState } from 'react';
+import { Maximize } from 'lucide-react';
 import type { Output } from '@/contract';
-import { playsInPage } from '@/core/recipes';
 import { clock, languageName } from '../format';
+import { PlayBar } from './play-bar';
+import { usePlaying, type Playing } from './use-playing';
 
-/**
- * Plays a result in the page. An access copy plays as it is; a master is turned into something a browser plays while it
- * is watched, so its own time line begins where one asked it to begin.
- */
+/** Plays a result in the page, along its whole playing time. */
 export function Player({ output }: { output: Output }) {
+  const playing = usePlaying(output);
   const { sidecar } = output;
-  const type = playsInPage(sidecar);
-  const onTheFly = type === null;
-  const isSound = type?.startsWith('audio/') ?? false;
-  const [start, setStart] = useState(0);
-  const [audio, setAudio] = useState(0);
-  const [failed, setFailed] = useState(false);
-  const tracks = sidecar.promise.tracks.filter((t) => t.kind === 'audio');
-  const source = `/api/outputs/${output.id}/play${onTheFly ? `?start=${start}&audio=${audio}` : `#t=${start}`}`;
+  const { chapters } = sidecar.promise;
+  const isSound = playing.type?.startsWith('audio/') ?? false;
+  const { key, ...props } = playing.props;
   return (
-    <div>
-      <video
-        key={source}
-        src={source}
-        controls
-        playsInline
-        preload="metadata"
-        data-testid="player"
-        aria-label={`Preview of ${sidecar.reel.name}`}
-        onError={() => {
-          setFailed(true);
-        }}
-        onLoadedData={() => {
-          setFailed(false);
-        }}
-        className={`w-full rounded-[4px] ${isSound ? 'h-14' : 'aspect-video bg-black'}`}
-      />
-      {failed && <p className="pt-1 text-damaged">The preview could not be played. The file itself is not touched by that.</p>}
-      <div className="flex items-center gap-2 pt-1.5">
-        <label className="flex flex-1 items-center gap-2 text-second">
+    <div className="flex flex-col gap-1.5">
+      <span className="relative">
+        <video
+          key={key}
+          {...props}
+          data-testid="player"
+          aria-label={`Preview of ${sidecar.reel.name}`}
+          onClick={playing.isPlaying ? playing.pause : playing.play}
+          className={`w-full rounded-[4px] ${isSound ? 'h-2' : 'aspect-video bg-black'}`}
+        />
+        {!isSound && (
+          <button
+            type="button"
+            aria-label="As large as the screen"
+            className="absolute right-1.5 bottom-1.5 grid size-6 place-items-center rounded-[4px] bg-black/50 text-white hover:bg-black/80"
+            onClick={() => void playing.video.current?.requestFullscreen().catch(() => undefined)}
+          >
+            <Maximize size={13} aria-hidden />
+          </button>
+        )}
+      </span>
+      {playing.failed && <p className="text-damaged">The preview could not be played. The file itself is not touched by that.</p>}
+      <PlayBar {...playing} chapters={chapters} onSeek={playing.seek} onPlay={playing.play} onPause={playing.pause} />
+      <div className="flex items-center gap-2">
+        <label className="flex min-w-0 flex-1 items-center gap-2 text-second">
           from
           <select
             aria-label="Play from"
-            value={start}
+            value={chapters.findLast((c) => c.startMs <= playing.atMs + 1)?.startMs ?? 0}
             onChange={(e) => {
-              setStart(Number(e.target.value));
+              playing.seek(Number(e.target.value));
             }}
             className="min-w-0 flex-1 rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink"
           >
-            {sidecar.promise.chapters.map((c) => (
-              <option key={c.startMs} value={c.startMs / 1000}>
+            {chapters.map((c) => (
+              <option key={c.startMs} value={c.startMs}>
                 {clock(c.startMs)} {c.name}
               </option>
             ))}
-            {sidecar.promise.chapters.length === 0 && <option value={0}>the beginning</option>}
+            {chapters.length === 0 && <option value={0}>the beginning</option>}
           </select>
         </label>
-        {onTheFly && tracks.length > 1 && (
-          <label className="flex items-center gap-2 text-second">
-            sound
-            <select
-              aria-label="Sound of the preview"
-              value={audio}
-              onChange={(e) => {
-                setAudio(Number(e.target.value));
-              }}
-              className="rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink"
-            >
-              {tracks.map((t, i) => (
-                <option key={t.stream} value={i}>
-                  {i + 1} {languageName(t.language)}
-                </option>
-              ))}
-            </select>
-          </label>
-        )}
+        <SoundPick output={output} playing={playing} />
       </div>
     </div>
+  );
+}
+
+/** Which sound is heard, where it is chosen before it is made. */
+function SoundPick({ output, playing }: { output: Output; playing: Playing }) {
+  const tracks = output.sidecar.promise.tracks.filter((t) => t.kind === 'audio');
+  if (!playing.onTheFly || tracks.length < 2) return null;
+  return (
+    <label className="flex items-center gap-2 text-second">
+      sound
+      <select
+        aria-label="Sound of the preview"
+        value={playing.audio}
+        onChange={(e) => {
+          playing.listen(Number(e.target.value));
+        }}
+        className="rounded-[5px] border border-line bg-card px-1 py-0.5 text-ink"
+      >
+        {tracks.map((t, i) => (
+          <option key={t.stream} value={i}>
+            {i + 1} {languageName(t.language)}
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }

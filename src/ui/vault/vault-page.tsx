@@ -109,7 +109,7 @@ export function VaultPage() {
             onChoose={setChosen}
           />
           {output ? (
-            <OutputDetail key={output.id} output={output} />
+            <OutputDetail key={output.id} output={output} entries={outputs} />
           ) : current ? (
             <Panel>{problem ? <ProblemNote problem={problem} /> : <Empty title="Reading its sidecar…" />}</Panel>
           ) : (
