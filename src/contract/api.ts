@@ -8,7 +8,7 @@ import { NO_STANDING, StandingStateSchema } from './standing';
 import { DiscImageStateSchema } from './disc-image';
 import { FixityStateSchema, NO_FIXITY } from './fixity';
 import { SourceRefSchema } from './source';
-import { PaceSchema, WorkDoneSchema } from './pace';
+import { PaceSchema, StageSpeedsSchema, WorkDoneSchema } from './pace';
 import { ProblemSchema } from './problem';
 import { EncoderStateSchema, RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
@@ -335,7 +335,7 @@ export type Arrange = z.infer<typeof ArrangeSchema>;
 /** Of the jobs asked for, what could not be done, and why. */
 export const ArrangedSchema = z.object({ done: z.number(), refused: z.array(z.object({ id, problem: ProblemSchema })).readonly() });
 export const SubmittedSchema = z.object({ jobId: id, fileName: z.string() });
-export const JobLogSchema = z.object({ events: z.array(JobEventSchema) });
+export const JobLogSchema = z.object({ events: z.array(JobEventSchema), speeds: z.array(StageSpeedsSchema).readonly().default([]) });
 /** One page of the vault, the newest first. `stamp` changes when the vault has: pages of two stamps do not belong together. */
 export const OutputListSchema = z.object({
   stamp: z.number(),

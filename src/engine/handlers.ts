@@ -236,7 +236,7 @@ export const HANDLERS: Handlers = {
     await jobs.forget(id);
     return done;
   },
-  jobLog: async ({ jobs }, { id }) => ({ events: await jobs.log(id) }),
+  jobLog: ({ jobs }, { id }) => jobs.log(id),
   outputs: ({ outputs }, { query }) => outputs.list(query.from),
   output: async ({ outputs }, { id }) => (await outputs.find(id)).output,
   reprove: ({ outputs }, { id, signal }) => outputs.prove(id, signal),

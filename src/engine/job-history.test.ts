@@ -194,7 +194,7 @@ async function play(seed: number): Promise<number> {
   // A retry that no event tells of would be one that a restart takes back.
   for (const [id, times] of retried)
     if (readdirSync(root).includes(id)) {
-      const log = await jobs.log(id);
+      const { events: log } = await jobs.log(id);
       expect(log.filter((e) => e.type === 'retried')).toHaveLength(times);
     }
   return restarts;

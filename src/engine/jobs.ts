@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
 import path from 'node:path';
 import { planPiece } from '@/core/assembly';
+import { speedsOf, type StageSpeeds } from '@/core/queue';
 import { MASTER, planEncode, recipesById } from '@/core/recipes';
 import { encodeFacts, joinProblem, estimateReel, largestFileAt, neededAt, safeFileName, safeFolderPath } from '@/core/reels';
 import {
@@ -291,9 +292,9 @@ export class Jobs {
     this.around.hub.send({ type: 'job-gone', id });
   }
 
-  async log(id: string): Promise<JobEvent[]> {
+  async log(id: string): Promise<{ events: JobEvent[]; speeds: StageSpeeds[] }> {
     const events = await new EventFollower(path.join(this.find(id).folder, 'events.ndjson')).read();
-    return events.filter((e) => e.type !== 'progress');
+    return { events: events.filter((e) => e.type !== 'progress'), speeds: speedsOf(events) };
   }
 
   send(record: JobRecord): void {

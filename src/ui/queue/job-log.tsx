@@ -1,10 +1,19 @@
 'use client';
 
+import dynamic from 'next/dynamic';
 import { useState } from 'react';
+import type { StageSpeeds } from '@/core/queue';
 import type { JobEvent } from '@/contract';
 import { call } from '@/store/api';
 import { dayTime } from '../format';
 import { STAGE } from '../words-queue';
+
+const SpeedChart = dynamic(() => import('./speed-chart').then((m) => m.SpeedChart), { loading: () => <div className="h-[150px]" /> });
+
+interface Log {
+  readonly events: readonly JobEvent[];
+  readonly speeds: readonly StageSpeeds[];
+}
 
 function lineOf(event: JobEvent): string {
   switch (event.type) {
@@ -49,14 +58,15 @@ function lineOf(event: JobEvent): string {
 
 /** The plain log of a job, fetched when it is opened. */
 export function JobLog({ id }: { id: string }) {
-  const [events, setEvents] = useState<readonly JobEvent[] | null>(null);
+  const [log, setLog] = useState<Log | null>(null);
+  const events = log?.events;
   const load = () =>
     void call('jobLog', { id }).then(
       (r) => {
-        setEvents(r.events);
+        setLog(r);
       },
       () => {
-        setEvents([]);
+        setLog({ events: [], speeds: [] });
       },
     );
   return (
@@ -75,6 +85,7 @@ export function JobLog({ id }: { id: string }) {
         ))}
         {events?.length === 0 && <li>Nothing was written.</li>}
       </ol>
+      {log && log.speeds.length > 0 && <SpeedChart speeds={log.speeds} />}
     </details>
   );
 }
