@@ -5,6 +5,7 @@ import type { TrackComparison } from '@/core/findings';
 import { JobEventSchema, MasterPromiseSchema, OutcomeSchema, ProofSchema, ReelSchema, SidecarSchema, StageSchema } from './job';
 import { BagStateSchema } from './bag';
 import { NO_STANDING, StandingStateSchema } from './standing';
+import { DiscFolderStateSchema } from './disc-folder';
 import { DiscImageStateSchema } from './disc-image';
 import { FixityStateSchema, NO_FIXITY } from './fixity';
 import { SourceRefSchema } from './source';
@@ -224,6 +225,7 @@ export const EngineStateSchema = z.object({
   images: z.array(DiscImageStateSchema).default([]),
   standing: StandingStateSchema.default(NO_STANDING),
   bags: z.array(BagStateSchema).readonly().default([]),
+  folders: z.array(DiscFolderStateSchema).readonly().default([]),
   /** Encoders as they were found; none before they were tried. */
   encoders: z.array(EncoderStateSchema).default([]),
 });
@@ -244,6 +246,7 @@ export const EngineEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('pace'), pace: PaceSchema }),
   z.object({ type: z.literal('outputs'), count: z.number() }),
   z.object({ type: z.literal('fixity'), fixity: FixityStateSchema }),
+  z.object({ type: z.literal('folders'), folders: z.array(DiscFolderStateSchema).readonly() }),
   z.object({ type: z.literal('bags'), bags: z.array(BagStateSchema).readonly() }),
   z.object({ type: z.literal('standing'), standing: StandingStateSchema }),
   z.object({ type: z.literal('images'), images: z.array(DiscImageStateSchema) }),

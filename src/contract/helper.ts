@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { CopyExpectationSchema, JobSourceSchema, MasterPromiseSchema, ProofSchema } from './job';
 import { BagOrderSchema } from './bag';
+import { DiscFolderOrderSchema } from './disc-folder';
 import { ImageProgressSchema, ImageRecordSchema } from './disc-image';
 import { RecipeIdSchema } from './recipe';
 import { ReadingTaskSchema } from './api';
@@ -29,6 +30,7 @@ export const HelperOrderSchema = z.discriminatedUnion('kind', [
     retries: z.number().int().nonnegative(),
   }),
   BagOrderSchema,
+  DiscFolderOrderSchema,
   /** SHA-256 of a file of the library. */
   z.object({ kind: z.literal('hash'), file: z.string() }),
   z.object({
@@ -57,6 +59,8 @@ export const HelperLineSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('taken'), record: ImageRecordSchema }),
   z.object({ type: z.literal('bagging'), done: z.number(), total: z.number() }),
   z.object({ type: z.literal('bagged'), files: z.number(), bytes: z.number() }),
+  z.object({ type: z.literal('taking out'), done: z.number(), total: z.number() }),
+  z.object({ type: z.literal('taken out'), files: z.number(), bytes: z.number() }),
   z.object({ type: z.literal('hashed'), sha256: z.string() }),
   z.object({ type: z.literal('failed'), problem: ProblemSchema }),
 ]);

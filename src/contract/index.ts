@@ -18,4 +18,5 @@ export * from './bag';
 export * from './pace';
 export * from './after';
 export * from './card';
+export * from './disc-folder';
 export * from './trash';

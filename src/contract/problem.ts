@@ -23,6 +23,8 @@ const ADVICE = {
   'encoder-failed': 'Look at the log. The master, where one was asked for, is not affected.',
   'encoder-missing': 'Choose another recipe, or install an FFmpeg that has this encoder: under Recipes is said which work here.',
   'master-changed': 'Nothing was put into the library. Prove the master in the Vault, and put back a copy of it that is whole.',
+  'image-gaps': 'Go on with the image, from the disc or another copy of it; then make the folder again. Nothing was put into the library.',
+  'bad-disc-names': 'Keep the image: it has all of the disc. Nothing was put into the library.',
   'not-whole':
     'Nothing was put into the library. Read another copy or clean the disc, then retry; or take what is there: gaps stay as long as they are, and each is named.',
   'file-changed': 'Nothing was put together. Check the file in the Vault, and put back a copy of it that is whole.',

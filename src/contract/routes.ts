@@ -37,6 +37,7 @@ import {
 import { CardQuerySchema, CardTextSchema, CardsSchema, KeepCardSchema } from './card';
 import { ChecksSchema, FixityScheduleSchema } from './fixity';
 import { BagStateSchema, BagWishSchema } from './bag';
+import { DiscFolderStateSchema } from './disc-folder';
 import { DiscImageStateSchema, GoOnImageSchema, ImageDetailSchema, TakeImageSchema } from './disc-image';
 import { KeptReadingSchema, OutcomesQuerySchema, OutcomesSchema, StandingWishSchema } from './standing';
 import { EmptyTrashSchema, TrashSchema } from './trash';
@@ -97,6 +98,9 @@ export const ROUTES = {
   /** One that is not finished is given up. */
   discardImage: route('DELETE', '/images/:id', null, DoneSchema),
   image: route('GET', '/images/:id', null, ImageDetailSchema),
+  /** The files of an image, as a folder of the library. */
+  makeFolder: route('POST', '/images/:id/folder', null, DiscFolderStateSchema),
+  stopFolder: route('POST', '/folders/:id/stop', null, DoneSchema),
   /** What is done with discs that come, without anybody asking. */
   setStanding: route('POST', '/standing', StandingWishSchema, DoneSchema),
   standingOutcomes: asking('/standing/outcomes', OutcomesSchema, OutcomesQuerySchema),

@@ -9,6 +9,7 @@ import { orderCopies } from './copies';
 import type { Bags } from './bags';
 import type { Cards } from './cards';
 import type { DeviceDrives } from './device-drives';
+import type { DiscFolders } from './disc-folders';
 import type { DiscImages } from './disc-images';
 import type { Drives } from './drives';
 import type { Encoders } from './encoders';
@@ -53,6 +54,7 @@ export interface EngineParts {
   readonly bags: Bags;
   readonly trash: Trash;
   readonly cards: Cards;
+  readonly folders: DiscFolders;
   readonly helpers: Helpers;
   readonly encoders: Encoders;
   readonly rehearsals: Rehearsals;
@@ -110,6 +112,7 @@ export const HANDLERS: Handlers = {
     images,
     standing,
     bags,
+    folders,
     encoders,
   }) => ({
     boot: hub.boot,
@@ -131,6 +134,7 @@ export const HANDLERS: Handlers = {
     images: images.states(),
     standing: standing.state,
     bags: bags.states,
+    folders: folders.states,
     encoders: [...encoders.states],
   }),
   events: ({ hub }, { request, response }) => {
@@ -194,6 +198,11 @@ export const HANDLERS: Handlers = {
     return done;
   },
   image: async ({ images, fixity }, { id }) => ({ ...(await images.detail(id)), checks: await fixity.ofImage(id) }),
+  makeFolder: ({ folders }, { id }) => folders.make(id),
+  stopFolder: ({ folders }, { id }) => {
+    folders.stop(id);
+    return done;
+  },
   setStanding: ({ standing }, { body }) => {
     standing.set(body.settings);
     return done;

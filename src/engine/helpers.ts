@@ -10,13 +10,17 @@ const MEMORY_MB = 1024;
  * Somebody waits for it, but a master that is being made goes first: from the first moment on, loading included. nice(1). A session
  * of its own, since the system shares its processors out by sessions first (sched(7), autogroup); the helper makes its own a modest one.
  */
-const NICE: Readonly<Record<HelperOrder['kind'], number>> = { read: 5, 'take image': 5, prove: 19, hash: 19, bag: 19 };
+const NICE: Readonly<Record<HelperOrder['kind'], number>> = { read: 5, 'take image': 5, prove: 19, hash: 19, bag: 19, 'disc folder': 19 };
 
 /** The line that answers an order. */
-const ANSWERS = { read: 'read', 'take image': 'taken', prove: 'proven', hash: 'hashed', bag: 'bagged' } as const satisfies Record<
-  HelperOrder['kind'],
-  HelperLine['type']
->;
+const ANSWERS = {
+  read: 'read',
+  'take image': 'taken',
+  prove: 'proven',
+  hash: 'hashed',
+  bag: 'bagged',
+  'disc folder': 'taken out',
+} as const satisfies Record<HelperOrder['kind'], HelperLine['type']>;
 type Order<K> = Extract<HelperOrder, { kind: K }>;
 type Answer<K extends HelperOrder['kind']> = Extract<HelperLine, { type: (typeof ANSWERS)[K] }>;
 

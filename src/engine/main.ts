@@ -13,6 +13,7 @@ import { Cards } from './cards';
 import { loadConfig } from './config';
 import { Encoders } from './encoders';
 import { DeviceDrives } from './device-drives';
+import { DiscFolders } from './disc-folders';
 import { DiscImages } from './disc-images';
 import { Drives } from './drives';
 import { Fixity } from './fixity';
@@ -111,6 +112,7 @@ const standing = new StandingOrder({ dataFolder: config.dataFolder, readings, ro
 const fixity = new Fixity({ dataFolder: config.dataFolder, outputs, images, helpers, storages, hub });
 const bags = new Bags({ outputs, checksOf: (id) => fixity.of(id), storages, helpers, hub });
 const cards = new Cards(storages);
+const folders = new DiscFolders({ images, storages, helpers, hub });
 const trash = new Trash({ outputs, storages, changed: announceOutputs });
 /** Jobs that wait, for a time or for somebody, are nothing that a check would be in the way of. */
 const isIdle = () =>
@@ -177,6 +179,7 @@ const server = createEngineServer({
   bags,
   trash,
   cards,
+  folders,
   helpers,
   encoders,
   rehearsals,
@@ -187,6 +190,7 @@ await jobs.start();
 await images.start();
 await standing.start();
 bags.start();
+folders.start();
 trash.start();
 void watchOutputs();
 const trial = new AbortController();
@@ -224,6 +228,7 @@ function stop(): void {
   void fixity.stop();
   images.stopAll();
   bags.stopAll();
+  folders.stopAll();
   looks.stop();
   server.close();
   server.closeAllConnections();

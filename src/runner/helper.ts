@@ -5,6 +5,7 @@ import { findRoles } from '@/core/findings';
 import { scanForDamage, withDamage } from '@/core/reading';
 import { HelperOrderSchema, WorkError, toProblem, type HelperLine, type HelperOrder } from '@/contract';
 import { makeBag } from '@/node/bag';
+import { makeDiscFolder } from '@/node/disc-folder';
 import { isImageable, takeDiscImage } from '@/node/disc-image';
 import { sha256File } from '@/node/hash';
 import { openSource } from '@/node/open-source';
@@ -74,6 +75,17 @@ async function bag(order: Order<'bag'>): Promise<HelperLine> {
   return { type: 'bagged', ...made };
 }
 
+/** Takes the files of a disc image out. */
+async function discFolder(order: Order<'disc folder'>): Promise<HelperLine> {
+  let last = 0;
+  const made = await makeDiscFolder(order, (done, total) => {
+    if (done - last < SAY_BYTES) return;
+    last = done;
+    void say({ type: 'taking out', done, total });
+  });
+  return { type: 'taken out', ...made };
+}
+
 /** Proves a file of the library again, from what its sidecar says alone. */
 async function prove({ beside, ...result }: Order<'prove'>): Promise<HelperLine> {
   let besideMatch = true;
@@ -92,6 +104,7 @@ try {
   const order = HelperOrderSchema.parse(JSON.parse(Buffer.concat(chunks).toString('utf8')));
   if (order.kind === 'hash') await say({ type: 'hashed', sha256: await sha256File(order.file, never) });
   else if (order.kind === 'bag') await say(await bag(order));
+  else if (order.kind === 'disc folder') await say(await discFolder(order));
   else if (order.kind === 'take image') await say(await takeImage(order));
   else await say(order.kind === 'read' ? await read(order) : await prove(order));
 } catch (error) {

@@ -54,6 +54,8 @@ export function applyEvent(state: EngineState, event: EngineEvent): EngineState 
       return { ...state, fixity: event.fixity };
     case 'bags':
       return { ...state, bags: event.bags };
+    case 'folders':
+      return { ...state, folders: event.folders };
     case 'standing':
       return { ...state, standing: event.standing };
     case 'images':

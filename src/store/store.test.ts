@@ -306,6 +306,7 @@ test('events fold into the state of the engine', () => {
     fixity: { everyDays: 0, running: null, last: null, problem: null },
     images: [],
     bags: [],
+    folders: [],
     standing: { settings: null, since: null, seq: 0, queued: 0, eyes: 0 },
     roots: [],
     storages: [],

@@ -3,11 +3,21 @@
 import dynamic from 'next/dynamic';
 import Link from 'next/link';
 import { useEffect, useState } from 'react';
-import { imageRoot, sourceKey, type CellState, type DiscImageState, type EngineState, type ImageDetail, type SourceRef } from '@/contract';
+import {
+  DISC_FOLDERS,
+  imageRoot,
+  sourceKey,
+  type CellState,
+  type DiscFolderState,
+  type DiscImageState,
+  type EngineState,
+  type ImageDetail,
+  type SourceRef,
+} from '@/contract';
 import { call } from '@/store/api';
 import { bytes, dayTime, plural } from '../format';
 import { CheckList } from '../parts/check-list';
-import { Button, StateText } from '../parts/controls';
+import { Bar, Button, StateText } from '../parts/controls';
 import { Select } from '../parts/fields';
 import { Modal } from '../parts/modal';
 import { ProblemNote } from '../parts/problem-note';
@@ -122,6 +132,32 @@ function Sources({ detail: { record } }: { detail: ImageDetail }) {
   );
 }
 
+/** What becomes of the folder that is made of it. */
+function FolderLine({ folder }: { folder: DiscFolderState }) {
+  const action = useAction();
+  if (folder.problem) return <ProblemNote problem={folder.problem} />;
+  if (folder.state === 'stopped') return <p className="text-second">No disc folder was made: that was stopped.</p>;
+  if (folder.state === 'done')
+    return (
+      <StateText state="kept">
+        {plural(folder.files, 'file')} in “{DISC_FOLDERS} / {folder.name}”, each read back; their SHA-256 stand beside the folder.
+      </StateText>
+    );
+  return (
+    <div className="flex items-center gap-3">
+      <span className="w-48">
+        <Bar value={folder.totalBytes > 0 ? folder.doneBytes / folder.totalBytes : null} label="Disc folder" />
+      </span>
+      <span className="text-second">
+        its files are taken out, {bytes(folder.doneBytes)} of {bytes(folder.totalBytes)}
+      </span>
+      <Button className="px-2 py-0.5" onClick={() => void action.run(() => call('stopFolder', { id: folder.id }))}>
+        Stop
+      </Button>
+    </div>
+  );
+}
+
 /** An image: what was read of it and how fast, from which copies, and what can be done about its gaps. */
 export function ImageDialog({ image, engine, onClose }: { image: DiscImageState; engine: EngineState; onClose: () => void }) {
   const detail = useDetail(image);
@@ -129,6 +165,8 @@ export function ImageDialog({ image, engine, onClose }: { image: DiscImageState;
   const { mark, text } = IMAGE_STATE[image.state];
   const isAtWork = image.state === 'taking' || image.state === 'finishing';
   const isOpen = image.readBytes < image.sizeBytes;
+  const folder = engine.folders.find((f) => f.image === image.id);
+  const isMaking = folder?.state === 'making';
   return (
     <Modal
       wide
@@ -154,6 +192,15 @@ export function ImageDialog({ image, engine, onClose }: { image: DiscImageState;
           {isAtWork && (
             <Button busy={action.busy} onClick={() => void action.run(() => call('stopImage', { id: image.id }))}>
               Stop, and keep what was read
+            </Button>
+          )}
+          {(image.state === 'whole' || image.state === 'with gaps') && !isMaking && folder?.state !== 'done' && (
+            <Button
+              title="Its files, as players and other programs open them, beside it in the library"
+              busy={action.busy}
+              onClick={() => void action.run(() => call('makeFolder', { id: image.id }))}
+            >
+              Make a disc folder of it
             </Button>
           )}
           {image.fingerprint !== null && !isAtWork && (
@@ -200,6 +247,7 @@ export function ImageDialog({ image, engine, onClose }: { image: DiscImageState;
             SHA-256 of the image as it stands: <span className="break-all">{detail.record.sha256}</span>
           </p>
         )}
+        {folder && <FolderLine folder={folder} />}
         {detail && detail.checks.length > 0 && (
           <section aria-label="Checked since it was taken">
             <h3 className="pb-0.5 text-second">Checked since it was taken</h3>
