@@ -1,10 +1,11 @@
 // npm run soak -- faults [random kills] [seed]: jobs killed, starved, unplugged and cut off; afterwards nothing may be lost or only look finished.
+// npm run soak -- night [jobs] [seed]: a night of the whole queue, with as many kills and a third as many other faults.
 import path from 'node:path';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
 ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv']);
 ensurePackages();
 const { bundle } = await import('./bundle.mjs');
-await bundle(['demo', 'runner', 'soak']);
+await bundle(['demo', 'engine', 'helper', 'runner', 'soak']);
 must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'proving'), 'proving']);
 must(process.execPath, ['dist/soak.mjs', ...process.argv.slice(2)], { timeout: 3_600_000 });

@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, renameSy
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { seeded } from '@/test-support/random';
+import { night, report } from './night';
 import { Stage, type FaultAt } from './stage';
 
 /**
@@ -12,9 +13,12 @@ import { Stage, type FaultAt } from './stage';
  */
 
 const [what = 'faults', size = '200', firstSeed = '1', only = ''] = process.argv.slice(2);
+if (what === 'night') {
+  process.exit(report(await night(Number(size), seeded(Number(firstSeed)))) ? 0 : 1);
+}
 if (what !== 'faults') {
   console.error(
-    'usage: soak faults [SIZE] [SEED] [ONLY]   (SIZE: random kills, the rest in proportion; ONLY: calls, random, power, errors, unmounted)',
+    'usage: soak faults [SIZE] [SEED] [ONLY]   (SIZE: random kills, the rest in proportion; ONLY: calls, random, power, errors, unmounted)\n       soak night [JOBS] [SEED]',
   );
   process.exit(64);
 }

@@ -173,7 +173,7 @@ export const VaultEntrySchema = OutputSchema.extend({
       .default(null),
     /** What was said beforehand of a copy; null for a master, and for copies of earlier versions. */
     outcome: OutcomeSchema.pick({ estimatedBytes: true }).nullable().default(null),
-    file: SidecarSchema.shape.file.pick({ sizeBytes: true }),
+    file: SidecarSchema.shape.file.pick({ sizeBytes: true, sha256: true }),
     disc: SidecarSchema.shape.disc.pick({ label: true, fingerprint: true }),
     reel: ReelSchema.pick({ name: true, pieces: true }),
     promise: MasterPromiseSchema.pick({ durationMs: true }).extend({
@@ -186,6 +186,9 @@ export type VaultEntry = z.infer<typeof VaultEntrySchema>;
 /** A sidecar that can not be used, and why: its film is not listed. */
 export const UnreadSidecarSchema = z.object({ storageName: z.string(), path: inside, reason: z.string() });
 export type UnreadSidecar = z.infer<typeof UnreadSidecarSchema>;
+/** A film that has no sidecar: nothing is known of it, and nothing is done with it. */
+export const OrphanFilmSchema = z.object({ storageName: z.string(), path: inside });
+export type OrphanFilm = z.infer<typeof OrphanFilmSchema>;
 /** Entries of one answer at the most. */
 export const VAULT_PAGE = 500;
 
@@ -345,6 +348,7 @@ export const OutputListSchema = z.object({
   total: z.number(),
   outputs: z.array(VaultEntrySchema).max(VAULT_PAGE).readonly(),
   unread: z.array(UnreadSidecarSchema).readonly(),
+  orphans: z.array(OrphanFilmSchema).readonly().default([]),
 });
 export const ReproveSchema = z.object({ proof: ProofSchema, sha256Matches: z.boolean() });
 /** A view into a disc's titles: pictures, previews and measurements of those that the reading lists. */

@@ -95,7 +95,10 @@ describe('a job from disc to library', () => {
     writeFileSync(at('Undated.mkv.json'), text.replace(/"madeAt": "[^"]*"/, '"madeAt": "the day after"'));
     writeFileSync(at('Torn.mkv.json'), text.slice(0, 200));
     writeFileSync(at('Empty.mkv.json'), '');
-    const { unread } = await engine.until(async () => {
+    for (const folder of ['Sub', 'Bag', 'Disc folders']) mkdirSync(at(folder));
+    writeFileSync(at('Bag/bagit.txt'), '');
+    for (const film of ['Sub/Alone.mp4', 'Bag/Alone.mkv', 'Disc folders/Alone.mkv', 'Sub/notes.txt']) writeFileSync(at(film), 'x');
+    const { unread, orphans } = await engine.until(async () => {
       const page = await engine.call('outputs');
       return page.unread.length > 0 ? page : null;
     });
@@ -104,11 +107,23 @@ describe('a job from disc to library', () => {
       ['Torn.mkv.json', 'it is no JSON'],
       ['Undated.mkv.json', 'it is no sidecar, or of another version'],
     ]);
+    // What is in a bag, or taken out of a disc, is no result; a film beside which nothing stands might be one.
+    expect(orphans).toEqual([{ storageName: 'Library', path: 'Sub/Alone.mp4' }]);
     const outputs = await engine.outputs();
     expect(outputs.find((o) => o.path === 'Linked.mkv')).toMatchObject({ presence: 'missing', sizeBytes: 0 });
     expect(outputs.some((o) => o.path === made)).toBe(true);
     expect(outputs.filter((o) => /Undated|Torn/.test(o.path))).toEqual([]);
-    for (const name of ['Linked.mkv.json', 'Linked.mkv', 'Undated.mkv.json', 'Torn.mkv.json', 'Empty.mkv.json']) rmSync(at(name));
+    for (const name of [
+      'Linked.mkv.json',
+      'Linked.mkv',
+      'Undated.mkv.json',
+      'Torn.mkv.json',
+      'Empty.mkv.json',
+      'Sub',
+      'Bag',
+      'Disc folders',
+    ])
+      rmSync(at(name), { recursive: true });
   });
 
   test('what is in the vault can be proven again, and a changed file is found out', async () => {
@@ -333,7 +348,10 @@ describe('what breaks', () => {
     for (const { jobId } of [first, second]) expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'cancelled' });
     expect(engine.unfinished()).toEqual([]);
     await engine.call('retryJob', { id: first.jobId });
-    expect(await engine.jobUntil(first.jobId, (j) => j.state === 'done' || j.state === 'failed')).toMatchObject({ state: 'done' });
+    expect(await engine.jobUntil(first.jobId, (j) => j.state === 'done' || j.state === 'failed')).toMatchObject({
+      state: 'done',
+      problem: null,
+    });
     expect(results().filter((n) => n.startsWith('First'))).toHaveLength(4);
   });
 

@@ -114,7 +114,7 @@ export class JobRecord {
       return new JobRecord(
         ended.order,
         folder,
-        { state: ended.state, parted: ended.parted, cancelAskedAt: null, last: null, stageBegan: null },
+        { state: ended.state, parted: ended.parted, cancelAskedAt: null, starts: 0, last: null, stageBegan: null },
         ended.journalBytes,
       );
     const record = JobRecord.of(new JobFolder(folder).readJob(), folder);
@@ -147,6 +147,11 @@ export class JobRecord {
   /** When the user wanted it stopped, which it is not yet; milliseconds of the clock, or null. */
   get cancelAskedAt(): number | null {
     return this.folded.cancelAskedAt;
+  }
+
+  /** Runners that have said that they are there. */
+  get starts(): number {
+    return this.folded.starts;
   }
 
   get phase(): Phase {

@@ -88,6 +88,8 @@ export interface Folded {
   readonly parted: boolean;
   /** When the user wanted it stopped, which it is not yet. */
   readonly cancelAskedAt: number | null;
+  /** Runners that have said that they are there, whatever became of them. */
+  readonly starts: number;
   /** The last progress, for the rate. */
   readonly last: { readonly atMs: number; readonly done: number; readonly stage: string } | null;
   /** The stage that it is in, where that has not been stopped since it began. */
@@ -98,6 +100,7 @@ export const newFolded = (job: Job): Folded => ({
   state: newJobState(job),
   parted: false,
   cancelAskedAt: null,
+  starts: 0,
   last: null,
   stageBegan: null,
 });
@@ -108,6 +111,7 @@ export function foldJob(folded: Folded, event: JobEvent): Folded {
   return {
     state: { ...reduceState(folded.state, event, last), took: tookOf(folded, event) },
     parted: isParted(folded, event),
+    starts: folded.starts + (event.type === 'started' ? 1 : 0),
     cancelAskedAt:
       event.type === 'cancel-asked'
         ? Date.parse(event.at)
@@ -136,7 +140,8 @@ function stageBegan({ stageBegan: before }: Folded, event: JobEvent): Folded['st
 
 function tookOf({ state, stageBegan: began }: Folded, event: JobEvent): readonly WorkDone[] {
   if (event.type === 'retried') return []; // learned when it failed
-  if (!began || !ENDS_STAGE.includes(event.type)) return state.took;
+  // Of a job of an earlier version it is not known how much there was to do.
+  if (!began || !ENDS_STAGE.includes(event.type) || state.expects.masterBytes === 0) return state.took;
   const seconds = (Date.parse(event.at) - began.atMs) / 1000;
   if (!(seconds > 0)) return state.took;
   const work = workOf(began.stage, began.copy, state.reads);

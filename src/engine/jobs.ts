@@ -386,12 +386,12 @@ export class Jobs {
     if (phase === 'reading' && source.kind === 'drive' && this.around.drives.isUsed(source.drive)) return;
     if (!lanes.take(record.order, phase)) return;
     this.requireRoom();
-    const { attempts } = record.told;
+    const { starts } = record;
     record.process = this.around.runners.launch(
       record.folder,
       phase !== 'encoding',
       () => {
-        void this.ended(record, attempts);
+        void this.ended(record, starts);
       },
       this.around.rules?.current.background,
     );
@@ -399,12 +399,13 @@ export class Jobs {
   }
 
   /** A runner of this engine is gone. One that never said a word is not started for ever. */
-  private async ended(record: JobRecord, attemptsBefore: number): Promise<void> {
+  private async ended(record: JobRecord, startsBefore: number): Promise<void> {
     record.isChild = false;
     record.process = record.journal.runner; // another, where one had the job already
     await this.follow(record);
-    const { attempts, state } = record.told;
-    if (attempts === attemptsBefore && state === 'waiting' && !record.told.problem && !this.isAtWork(record)) record.stillborn++;
+    const { state } = record.told;
+    // Attempts begin anew with every decision, which may be taken before this is heard: what was started is not forgotten.
+    if (record.starts === startsBefore && state === 'waiting' && !record.told.problem && !this.isAtWork(record)) record.stillborn++;
     else record.stillborn = 0;
     if (record.stillborn >= MAX_ATTEMPTS)
       await this.orHeld(record, () => this.fail(record, 'The runner ended before it said a word: its log says why'));

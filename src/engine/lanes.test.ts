@@ -156,3 +156,20 @@ test('how long work takes is learned from stages that went through without a sto
   await jobs.look();
   expect(pace.current).toEqual(known);
 });
+
+test('a runner that is heard to end only after its job was cancelled and tried again has said its word', async () => {
+  const { jobs, submit, says, end, begun } = await queue();
+  const one = await submit('One');
+  for (let i = 0; i < 5; i++) {
+    await jobs.look();
+    expect(begun()).toEqual([one]);
+    says(one, 10 * i, { type: 'stage', stage: 'master' });
+    says(one, 10 * i + 1, { type: 'cancelled' });
+    await jobs.look();
+    await jobs.retry(one);
+    end(one);
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+  await jobs.look();
+  expect(jobs.states()).toMatchObject([{ state: 'running', problem: null }]);
+});

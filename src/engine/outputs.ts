@@ -1,6 +1,6 @@
 import path from 'node:path';
 import type { Proof } from '@/core/proof';
-import { VAULT_PAGE, WorkError, type Output, type UnreadSidecar, type VaultEntry } from '@/contract';
+import { VAULT_PAGE, WorkError, type Output, type VaultEntry } from '@/contract';
 import type { EngineConfig } from './config';
 import type { Helpers } from './helpers';
 import type { Pool } from './pool';
@@ -75,10 +75,12 @@ export class Outputs {
   }
 
   /** A page of what there is, the newest first. @param from entries to pass over; only the first page looks anew. */
-  async list(from: number): Promise<{ stamp: number; total: number; outputs: readonly VaultEntry[]; unread: readonly UnreadSidecar[] }> {
+  async list(
+    from: number,
+  ): Promise<Pick<Listing, 'unread' | 'orphans'> & { stamp: number; total: number; outputs: readonly VaultEntry[] }> {
     const isOld = from === 0 && Date.now() - (this.listing?.at ?? 0) > FRESH_MS;
-    const { entries, unread } = this.listing && !isOld ? this.listing : await this.look();
-    return { stamp: this.stamp, total: entries.length, outputs: entries.slice(from, from + VAULT_PAGE), unread };
+    const { entries, unread, orphans } = this.listing && !isOld ? this.listing : await this.look();
+    return { stamp: this.stamp, total: entries.length, outputs: entries.slice(from, from + VAULT_PAGE), unread, orphans };
   }
 
   /** Everything that is there now, the newest first. */

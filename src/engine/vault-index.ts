@@ -5,7 +5,16 @@ import path from 'node:path';
 import { z } from 'zod';
 import { isResultName } from '@/core/recipes';
 import { FAULT_WEIGHTS, type Fault } from '@/core/reading/fault';
-import { SidecarSchema, VaultEntrySchema, type Output, type Sidecar, type UnreadSidecar, type VaultEntry } from '@/contract';
+import {
+  DISC_FOLDERS,
+  SidecarSchema,
+  VaultEntrySchema,
+  type Output,
+  type OrphanFilm,
+  type Sidecar,
+  type UnreadSidecar,
+  type VaultEntry,
+} from '@/contract';
 import { sealState } from '@/node/seal';
 import { WORKSHOP } from '@/node/storage-mark';
 import type { EngineConfig } from './config';
@@ -18,7 +27,7 @@ const MAX_DEPTH = 6;
 const MOST_SIDECARS = 100_000;
 /** Files looked at side by side. */
 const AT_ONCE = 32;
-/** Unreadable ones named in a list. */
+/** Unreadable ones named in a list, and films without any. */
 const MOST_UNREAD = 200;
 
 /** What an unchanged sidecar was found to say: enough for lists, a kilobyte each. */
@@ -28,7 +37,8 @@ const KnownSchema = z.object({
   reason: z.string(),
 });
 type Known = z.infer<typeof KnownSchema>;
-const KeptSchema = z.object({ version: z.literal(1), known: z.record(z.string(), KnownSchema) });
+/** Version 1 did not know what each file's SHA-256 is. */
+const KeptSchema = z.object({ version: z.literal(2), known: z.record(z.string(), KnownSchema) });
 
 /** Where a result stands. */
 export interface Place {
@@ -40,18 +50,26 @@ export interface Place {
 export interface Listing {
   readonly entries: readonly VaultEntry[];
   readonly unread: readonly UnreadSidecar[];
+  /** Films that nothing tells the origin of. */
+  readonly orphans: readonly OrphanFilm[];
   /** Where each result stands, by its id. */
   readonly places: ReadonlyMap<string, Place>;
 }
 
-/** Names that sidecars have, below a folder. Links are not followed, and what is in bags is a copy for somebody else. */
-export async function* sidecarsIn(root: string, inside = '', depth = 0): AsyncGenerator<string> {
+/**
+ * Names that sidecars have, below a folder. Links are not followed, and what is in bags is a copy for somebody else.
+ * @param onOrphan hears of films beside which no sidecar stands.
+ */
+export async function* sidecarsIn(root: string, onOrphan?: (film: string) => void, inside = '', depth = 0): AsyncGenerator<string> {
   const entries = await readdir(path.join(root, inside), { withFileTypes: true }).catch(() => []);
   if (entries.some((e) => e.name === 'bagit.txt')) return;
+  const names = new Set(entries.map((e) => e.name));
   for (const entry of entries) {
     const relative = path.join(inside, entry.name);
-    if (entry.isDirectory() && entry.name !== WORKSHOP && depth < MAX_DEPTH) yield* sidecarsIn(root, relative, depth + 1);
+    const isOurs = entry.name === WORKSHOP || (depth === 0 && entry.name === DISC_FOLDERS);
+    if (entry.isDirectory() && !isOurs && depth < MAX_DEPTH) yield* sidecarsIn(root, onOrphan, relative, depth + 1);
     else if (entry.isFile() && entry.name.endsWith('.json') && isResultName(entry.name.slice(0, -'.json'.length))) yield relative;
+    else if (onOrphan && entry.isFile() && isResultName(entry.name) && !names.has(`${entry.name}.json`)) onOrphan(relative);
   }
 }
 
@@ -90,7 +108,7 @@ function briefOf({ sidecar, seal }: Extract<Read, { written: unknown }>['written
       outcome: outcome && { estimatedBytes: outcome.estimatedBytes },
       jobId,
       madeAt,
-      file: { sizeBytes: file.sizeBytes },
+      file: { sizeBytes: file.sizeBytes, sha256: file.sha256 },
       disc: { label: disc.label, fingerprint: disc.fingerprint },
       reel: { name: reel.name, pieces: reel.pieces },
       promise: { durationMs: promise.durationMs, wholeness: wholeness && { faults: damageIn(wholeness.faults), damage: wholeness.damage } },
@@ -132,11 +150,15 @@ export class VaultIndex {
   async look(): Promise<Listing> {
     const entries: VaultEntry[] = [];
     const unread: UnreadSidecar[] = [];
+    const orphans: OrphanFilm[] = [];
     const places = new Map<string, Place>();
     const seen = new Set<string>();
     for (const { storage, root } of await this.roots()) {
       const sidecars: string[] = [];
-      for await (const sidecar of sidecarsIn(root)) if (sidecars.length < MOST_SIDECARS) sidecars.push(sidecar);
+      const onOrphan = (film: string) => {
+        if (orphans.length < MOST_UNREAD) orphans.push({ storageName: storage.name, path: film });
+      };
+      for await (const sidecar of sidecarsIn(root, onOrphan)) if (sidecars.length < MOST_SIDECARS) sidecars.push(sidecar);
       for (let i = 0; i < sidecars.length; i += AT_ONCE) {
         const some = sidecars.slice(i, i + AT_ONCE).map((sidecar) => ({ storage, root, sidecar }));
         const looked = await Promise.all(some.map(async (place) => ({ place, entry: await this.entryAt(place) })));
@@ -157,7 +179,7 @@ export class VaultIndex {
         this.isChanged = true;
       }
     await this.keep();
-    return { entries: entries.sort((a, b) => b.sidecar.madeAt.localeCompare(a.sidecar.madeAt)), unread, places };
+    return { entries: entries.sort((a, b) => b.sidecar.madeAt.localeCompare(a.sidecar.madeAt)), unread, orphans, places };
   }
 
   /** @returns why it can not be used, where it can not. */
@@ -182,7 +204,7 @@ export class VaultIndex {
     if (!this.isChanged) return;
     this.isChanged = false;
     try {
-      await writeFile(`${this.file}.new`, JSON.stringify({ version: 1, known: Object.fromEntries(this.known) }));
+      await writeFile(`${this.file}.new`, JSON.stringify({ version: 2, known: Object.fromEntries(this.known) }));
       await rename(`${this.file}.new`, this.file);
     } catch {
       this.isChanged = true; // no room: the next start reads the sidecars again

@@ -43,6 +43,10 @@ async function sha256(text: string): Promise<string> {
   return [...new Uint8Array(digest)].map((b) => b.toString(16).padStart(2, '0')).join('');
 }
 
+/** Of each disc, as it was last: what has not changed is not made into a card again. */
+type Made = Map<string, { readonly raw: string; readonly text: string }>;
+const madeBefore = new WeakMap<Catalogue, Made>();
+
 /**
  * Brings the library's cards to what this catalogue says of the discs that it has files of. One that another browser has written later is
  * left. @param writable storages. @returns how many were written. @throws ApiError.
@@ -73,9 +77,16 @@ export async function keepCards(
       written++;
     }
   };
+  const made: Made = madeBefore.get(db) ?? new Map<string, { readonly raw: string; readonly text: string }>();
+  madeBefore.set(db, made);
   for (const [fingerprint, to] of wanted) {
+    const raw = await sha256(JSON.stringify([archive, await db.discs.get(fingerprint), await db.drafts.get(fingerprint)]));
+    const before = made.get(fingerprint);
+    if (before?.raw === raw && [...to].every((storage) => known.get(`${storage} ${fingerprint}`)?.sha256 === before.text)) continue;
     const card = await cardOf(db, archive, fingerprint);
-    if (card) await bring(fingerprint, to, card.text, card.at);
+    if (!card) continue;
+    await bring(fingerprint, to, card.text, card.at);
+    made.set(fingerprint, { raw, text: await sha256(card.text) });
   }
   const rules = await rulesCard(db, archive);
   if (rules !== null) await bring(RULES_CARD, storages, rules, '9');

@@ -96,7 +96,7 @@ export interface TrialRecord {
   readonly at: string;
 }
 
-export const CATALOGUE_VERSION = 15;
+export const CATALOGUE_VERSION = 16;
 
 /** Recipes of earlier versions: what they did not know is as it was. */
 const upgradeRecipes = (recipes: Table<Recipe>): PromiseLike<unknown> =>
@@ -219,7 +219,16 @@ export class Catalogue extends Dexie {
         });
     });
     // Reels may say which eye their first view is: those from before say nothing, which is as the disc does.
-    this.version(CATALOGUE_VERSION);
+    this.version(15);
+    // Jobs say what they read, how much there is to do, and how long their stages took.
+    this.version(CATALOGUE_VERSION).upgrade(async (change) => {
+      await change
+        .table('jobs')
+        .toCollection()
+        .modify((job: JobState) => {
+          Object.assign(job, { storageId: '', reads: '', expects: { masterBytes: 0, durationMs: 0, pixels: 0 }, took: [] });
+        });
+    });
   }
 
   async rules(): Promise<HouseRules | null> {

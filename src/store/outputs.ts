@@ -1,11 +1,12 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import type { Output, Problem, UnreadSidecar, VaultEntry } from '@/contract';
+import type { Output, OrphanFilm, Problem, UnreadSidecar, VaultEntry } from '@/contract';
 import { call, problemOf } from './api';
 import { useEngine } from './engine';
 
 export interface Vault {
   readonly entries: readonly VaultEntry[];
   readonly unread: readonly UnreadSidecar[];
+  readonly orphans: readonly OrphanFilm[];
 }
 
 /** The whole list, page by page; where it changes on the way it is begun again. */
@@ -19,7 +20,7 @@ export async function fetchVault(signal?: AbortSignal): Promise<Vault> {
       isSame = page.stamp === first.stamp && page.outputs.length > 0;
       entries.push(...page.outputs);
     }
-    if (isSame) return { entries, unread: first.unread };
+    if (isSame) return { entries, unread: first.unread, orphans: first.orphans };
   }
 }
 

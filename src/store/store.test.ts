@@ -5,7 +5,7 @@ import { DEFAULT_RULES, NO_TAGS } from '@/core/reels';
 import { job as jobOf } from '@/test-support/jobs';
 import { offers, sketchReading } from '@/test-support/readings';
 import type { EngineEvent, EngineState, JobState, Output } from '@/contract';
-import { EXCHANGE_FORMAT, HouseRulesSchema, type StandingOutcome } from '@/contract';
+import { EXCHANGE_FORMAT, HouseRulesSchema, JobStateSchema, type StandingOutcome } from '@/contract';
 import { Catalogue, type DiscRecord, type DraftReel, type DraftRecord } from './db';
 import { discState } from './disc-state';
 import { keepDamage, keepReading, reconcileJobs } from './discs';
@@ -160,6 +160,22 @@ test('house rules of version 6 keep what they say and gain what they did not kno
     ...DEFAULT_RULES,
     ...{ languages: ['gd', 'en'], extras: true, subtitleFiles, measure, sets },
   });
+  await now.delete();
+});
+
+test('jobs from before they said what they read can be taken for jobs of now', async () => {
+  const name = `old ${Math.random()}`;
+  const old = new Dexie(name);
+  old
+    .version(15)
+    .stores({ discs: 'fingerprint, name, readAt', drafts: 'fingerprint', jobs: 'id, fingerprint, createdAt', settings: 'key' });
+  const { storageId, reads, expects, took, ...known } = job('j', 'done');
+  expect([storageId, reads, expects.pixels, took]).toEqual(['library', 'files', 0, []]);
+  await old.table('jobs').put(known);
+  old.close();
+  const now = new Catalogue(name);
+  expect(JobStateSchema.parse(await now.jobs.get('j'))).toEqual(await now.jobs.get('j'));
+  expect(await now.jobs.get('j')).toMatchObject({ ...known, reads: '', took: [] });
   await now.delete();
 });
 

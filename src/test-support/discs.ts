@@ -32,9 +32,11 @@ export function temporaryFolder(): string {
   folders.push(folder);
   return folder;
 }
-afterAll(() => {
-  for (const folder of folders.splice(0)) if (existsSync(folder)) rmSync(folder, { recursive: true, force: true });
-});
+/** Outside of tests, whoever asks for a folder takes it away. */
+if (typeof afterAll === 'function')
+  afterAll(() => {
+    for (const folder of folders.splice(0)) if (existsSync(folder)) rmSync(folder, { recursive: true, force: true });
+  });
 
 export interface OpenDisc {
   readonly opened: OpenedVolume;

@@ -7,7 +7,7 @@ import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import { faultText, lengthText } from '@/core/reading/fault-text';
 import { MASTER } from '@/core/recipes';
 import { call } from '@/store/api';
-import { bytes, clock, dayTime, languageName, plural } from '../format';
+import { bytes, clock, dayTime, languageName, list, plural } from '../format';
 import { Button, Panel, StateText } from '../parts/controls';
 import { ProblemNote } from '../parts/problem-note';
 import { toast } from '../parts/toasts';
@@ -265,6 +265,7 @@ export function OutputDetail({ output, entries }: { output: Output; entries: rea
   const [bagging, setBagging] = useState(false);
   const [isBeside, setBeside] = useState(false);
   const others = useMemo(() => comparableWith(output, entries), [output, entries]);
+  const twins = entries.filter((o) => o.id !== output.id && o.sidecar.file.sha256 === sidecar.file.sha256 && o.presence === 'present');
   const left = sidecar.promise.tracks.flatMap((t, i) => t.left.map((l) => ({ ...l, track: i + 1 })));
   return (
     <Panel
@@ -286,6 +287,14 @@ export function OutputDetail({ output, entries }: { output: Output; entries: rea
           </div>
         )}
         <LastCheck output={output} />
+        {twins.length > 0 && (
+          <div className="px-4 py-2">
+            <StateText state="eyes">
+              The very same file stands in the vault {twins.length === 1 ? 'once more' : `${twins.length} times more`}:{' '}
+              {list(twins.map((t) => `${t.path} in ${t.storageName}`))}. One of them can be discarded.
+            </StateText>
+          </div>
+        )}
         {output.presence !== 'present' && (
           <div className="px-4 py-2">
             <StateText state="damaged">

@@ -4,6 +4,8 @@ import { playsInPage } from '@/core/recipes';
 
 /** What is further off than this is sought anew; what is nearer is caught up with, milliseconds. */
 const FAR_MS = 2000;
+/** One that takes long to begin must not be begun anew for ever. */
+const AGAIN_MS = 8000;
 const IN_STEP_MS = 60;
 /** While one drags along the time line, nothing is begun anew. */
 const SETTLES_MS = 250;
@@ -26,6 +28,7 @@ export function usePlaying(output: Output) {
   const [audio, setAudio] = useState(0);
   const [isPlaying, setPlaying] = useState(false);
   const [failed, setFailed] = useState(false);
+  const sought = useRef(0);
   const settling = useRef<ReturnType<typeof setTimeout> | null>(null);
   const source = `/api/outputs/${output.id}/play${onTheFly ? `?start=${startMs / 1000}&audio=${audio}` : ''}`;
 
@@ -77,7 +80,10 @@ export function usePlaying(output: Output) {
       const element = video.current;
       if (!element || element.readyState < 2 || element.seeking || settling.current !== null) return;
       const ahead = now() - ms;
-      if (Math.abs(ahead) > FAR_MS) seek(ms);
+      if (Math.abs(ahead) > FAR_MS && Date.now() - sought.current > AGAIN_MS) {
+        sought.current = Date.now();
+        seek(ms);
+      }
       element.playbackRate = Math.abs(ahead) <= IN_STEP_MS ? 1 : ahead > 0 ? 1 - CATCH_UP : 1 + CATCH_UP;
     },
     [now, seek],

@@ -2,7 +2,7 @@
 
 import Link from 'next/link';
 import { useMemo, useState } from 'react';
-import { NO_FIXITY, type StorageState, type UnreadSidecar } from '@/contract';
+import { NO_FIXITY, type OrphanFilm, type StorageState, type UnreadSidecar } from '@/contract';
 import { useEngine } from '@/store/engine';
 import { useOutput, useVault } from '@/store/outputs';
 import { ProblemNote } from '../parts/problem-note';
@@ -32,6 +32,26 @@ function Unread({ sidecars }: { sidecars: readonly UnreadSidecar[] }) {
             again.
           </li>
         ))}
+      </ul>
+    </details>
+  );
+}
+
+/** Films in the library that nothing tells the origin of. */
+function Orphans({ films }: { films: readonly OrphanFilm[] }) {
+  return (
+    <details className="text-second">
+      <summary className="w-fit">
+        {plural(films.length, 'film')} in the library {films.length === 1 ? 'has' : 'have'} no sidecar: nothing is known of{' '}
+        {films.length === 1 ? 'it' : 'them'}, and nothing was touched
+      </summary>
+      <ul className="max-h-32 overflow-y-auto pt-1 pl-5">
+        {films.map((f) => (
+          <li key={`${f.storageName} ${f.path}`}>
+            <span className="text-ink">{f.path}</span> in {f.storageName}
+          </li>
+        ))}
+        <li>Put their sidecars back beside them; or lay them among your images, where they can be read as sources.</li>
       </ul>
     </details>
   );
@@ -84,6 +104,7 @@ export function VaultPage() {
       )}
       {state && <BagBar bags={state.bags} />}
       {vault && vault.unread.length > 0 && <Unread sidecars={vault.unread} />}
+      {vault && vault.orphans.length > 0 && <Orphans films={vault.orphans} />}
       {outputs === null ? (
         <Panel className="flex-1">
           <Empty title={state ? 'Reading the sidecars…' : 'Looking for the engine…'} />
