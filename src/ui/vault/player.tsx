@@ -28,7 +28,8 @@ export function Player({ output }: { output: Output }) {
           <button
             type="button"
             aria-label="As large as the screen"
-            className="absolute right-1.5 bottom-1.5 grid size-6 place-items-center rounded-[4px] bg-black/50 text-white hover:bg-black/80"
+            style={{ color: '#fff' }}
+            className="absolute right-1.5 bottom-1.5 grid size-6 place-items-center rounded-[4px] bg-black/50 hover:bg-black/80"
             onClick={() => void playing.video.current?.requestFullscreen().catch(() => undefined)}
           >
             <Maximize size={13} aria-hidden />
