@@ -147,7 +147,8 @@ test('the simulated tray: insert, read, cancel a reading, cancel a job, eject', 
   await job.getByRole('button', { name: 'Cancel' }).click();
   await expect(job.getByText('cancelled', { exact: true })).toBeVisible();
   expect(app.results().filter((n) => n.startsWith('Half done'))).toEqual([]);
-  expect(readdirSync(path.join(app.library, '.careful-vault'))).toEqual(['storage.json']);
+  // What the catalogue says of discs may stand there by now.
+  expect(readdirSync(path.join(app.library, '.careful-vault')).filter((n) => n !== 'catalogue')).toEqual(['storage.json']);
   await job.getByRole('button', { name: 'Clear' }).click();
   await expect(job).toHaveCount(0);
   await page.goBack();
