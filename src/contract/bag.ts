@@ -1,6 +1,6 @@
 import { z } from 'zod';
-import { CountSchema as count, IdSchema as id } from './id';
-import { ProblemSchema } from './problem';
+import { IdSchema as id } from './id';
+import { MadeFolderStateSchema } from './made-folder';
 
 /** Bags by RFC 8493: chosen results with all that belongs to them, to be handed on and checked by anybody. */
 
@@ -20,17 +20,7 @@ export const BagWishSchema = z.object({
 });
 export type BagWish = z.infer<typeof BagWishSchema>;
 
-export const BagStateSchema = z.object({
-  id,
-  name: z.string(),
-  storage: id,
-  state: z.enum(['making', 'done', 'failed', 'stopped']),
-  doneBytes: count,
-  totalBytes: count,
-  files: count,
-  at: z.string(),
-  problem: ProblemSchema.nullable(),
-});
+export const BagStateSchema = MadeFolderStateSchema;
 export type BagState = z.infer<typeof BagStateSchema>;
 
 /** What a helper makes a bag of. */

@@ -1,26 +1,15 @@
 import { z } from 'zod';
-import { CountSchema as count, IdSchema as id } from './id';
+import { IdSchema as id } from './id';
 import { JobSourceSchema } from './job';
-import { ProblemSchema } from './problem';
+import { MadeFolderStateSchema } from './made-folder';
 
 /** The files of a disc image, as a folder that players and other programs open; beside it `NAME.sha256`, as sha256sum(1) reads it. */
 
 /** Folder of a library storage that they stand in. */
 export const DISC_FOLDERS = 'Disc folders';
 
-export const DiscFolderStateSchema = z.object({
-  id,
-  name: z.string(),
-  storage: id,
-  /** The image that it is of. */
-  image: id,
-  state: z.enum(['making', 'done', 'failed', 'stopped']),
-  doneBytes: count,
-  totalBytes: count,
-  files: count,
-  at: z.string(),
-  problem: ProblemSchema.nullable(),
-});
+/** `image`: the one that it is of. */
+export const DiscFolderStateSchema = MadeFolderStateSchema.extend({ image: id });
 export type DiscFolderState = z.infer<typeof DiscFolderStateSchema>;
 
 export const DiscFolderOrderSchema = z.object({

@@ -19,4 +19,5 @@ export * from './pace';
 export * from './after';
 export * from './card';
 export * from './disc-folder';
+export * from './made-folder';
 export * from './trash';

@@ -1,13 +1,14 @@
 import { readdir, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { MASTER, planEncode, recipesById } from '@/core/recipes';
-import { encodeFacts, estimateReel, largestFileAt, neededAt, safeFileName, safeFolderPath } from '@/core/reels';
-import { JobSchema, WorkError, placeOf, storagesOf, type ChangeWish, type Job } from '@/contract';
+import { encodeFacts, safeFileName, safeFolderPath } from '@/core/reels';
+import { JobSchema, WorkError, placeOf, type ChangeWish, type Job } from '@/contract';
 import { writeDurably } from '@/node/durable';
-import { removeWorkshops, requireStorage, workshopOf } from '@/node/library';
+import { removeWorkshops, requireRoomFor, workshopOf } from '@/node/library';
 import { sidecarOf } from '@/node/placing';
 import type { Encoders } from './encoders';
 import type { JobRecord } from './job-record';
+import { shownOrder } from './job-state';
 import { claimOf, requireFreeInLibrary, type Claim } from './names';
 import type { Storages } from './storages';
 
@@ -75,14 +76,7 @@ export async function changeOrder(record: JobRecord, wish: ChangeWish, { storage
   if (facts) for (const copy of after.copies) encoders?.require(planEncode(copy, facts));
   const release = hold(claimOf(after));
   try {
-    const estimate = estimateReel(after.reading, after.reel, recipesById(after.copies));
-    const at = (recipe: string) => placeOf(after, recipe).storage.path;
-    const [needed, largest] = [neededAt(estimate, at), largestFileAt(estimate, at)];
-    const there = after.storage.path === before.storage.path ? (record.journal.readProgress().masterBytes ?? 0) : 0;
-    for (const storage of storagesOf(after)) {
-      const all = (needed.get(storage.path) ?? 0) - (storage.path === after.storage.path ? there : 0);
-      await requireStorage(storage, { all, largest: largest.get(storage.path) ?? 0 });
-    }
+    await requireRoomFor(after, after.storage.path === before.storage.path ? (record.journal.readProgress().masterBytes ?? 0) : 0);
     await requireFreeInLibrary(after, new Set(files.flatMap((file) => [file, sidecarOf(file)])));
     await forgetStale(record, before, after);
     writeDurably(path.join(record.folder, 'job.json'), JSON.stringify(after, null, 1));
@@ -90,14 +84,7 @@ export async function changeOrder(record: JobRecord, wish: ChangeWish, { storage
     await record.decide({
       type: 'changed',
       again: after.storage.path !== before.storage.path,
-      storageId: after.storage.id,
-      storage: storagesOf(after)
-        .map((s) => s.name)
-        .join(', '),
-      folder: after.folder,
-      fileName: after.fileName,
-      recipes: [...after.reel.recipes],
-      copies: after.copies.map(({ id, name }) => ({ id, name })),
+      ...shownOrder(after),
     });
   } finally {
     release();

@@ -170,14 +170,24 @@ export class DiscImages {
       for (const entry of identity === 'known' ? await readdir(folder).catch(() => []) : []) {
         if (!entry.endsWith(ENDING + RECORD_ENDING)) continue;
         const name = entry.slice(0, -(ENDING + RECORD_ENDING).length);
-        const id = idOf(storage, name);
-        const record = readImageRecord(path.join(folder, entry));
-        if (record === null || record.sha256 === null || this.works.has(id)) continue;
-        const { sha256, sizeBytes } = record;
-        kept.push({ id, storage, root, path: path.join(IMAGE_FOLDER, name + ENDING), sha256, sizeBytes });
+        const image = this.keptAt(storage, root, name);
+        if (image) kept.push(image);
       }
     }
     return kept;
+  }
+
+  private keptAt(storage: string, root: string, name: string): KeptImage | null {
+    const id = idOf(storage, name);
+    const inside = path.join(IMAGE_FOLDER, name + ENDING);
+    const record = readImageRecord(imageFiles(path.join(root, inside)).record);
+    if (record === null || record.sha256 === null || this.works.has(id)) return null;
+    return { id, storage, root, path: inside, sha256: record.sha256, sizeBytes: record.sizeBytes };
+  }
+
+  /** Nothing was done with it since. */
+  isStill({ storage, root, path: inside, sha256 }: KeptImage): boolean {
+    return this.keptAt(storage, root, path.basename(inside, ENDING))?.sha256 === sha256;
   }
 
   private async find(id: string): Promise<Found> {

@@ -27,7 +27,7 @@ const SAY_MS = 300;
 interface Around {
   readonly dataFolder: string;
   readonly outputs: Pick<Outputs, 'all' | 'find'>;
-  readonly images: Pick<DiscImages, 'kept'>;
+  readonly images: Pick<DiscImages, 'kept' | 'isStill'>;
   readonly helpers: Pick<Helpers, 'run'>;
   readonly storages: Pick<Storages, 'known'>;
   readonly hub: Pick<Hub, 'send'>;
@@ -153,9 +153,7 @@ export class Fixity {
     const check = async (result: CheckResult, sha256: string | null): Promise<FixityCheck | null> => {
       // A share that went away in the middle of it would make everything seem to be missing.
       if (result !== 'same' && !(await this.isThere(output.storage))) return null;
-      const line = { at: new Date(this.now).toISOString(), path: output.path, result, sha256, sizeBytes: output.sizeBytes };
-      this.history(root).add(line);
-      return line;
+      return this.note(root, { path: output.path, result, sha256, sizeBytes: output.sizeBytes });
     };
     if (presence === 'missing') return await check('missing', null);
     // Another size can not have the same hash: nothing need be read for that.
@@ -175,17 +173,21 @@ export class Fixity {
     }
   }
 
+  /** What one file was found to be is written down where it stands. */
+  private note(root: string, found: Omit<FixityCheck, 'at'>): FixityCheck {
+    const check = { at: new Date(this.now).toISOString(), ...found };
+    this.history(root).add(check);
+    return check;
+  }
+
   /** One image of a disc, as `checkOne` does; null also where it has been changed since: it is being gone on with. */
   private async checkImage(image: KeptImage, signal: AbortSignal): Promise<FixityCheck | null> {
     if (!(await this.isThere(image.storage))) return null;
     const file = path.join(image.root, image.path);
     const size = (await stat(file).catch(() => null))?.size ?? null;
     const [result, sha256] = await this.imageResult(image, file, size, signal);
-    const isStill = (await this.around.images.kept()).some((other) => other.id === image.id && other.sha256 === image.sha256);
-    if (!isStill || !(await this.isThere(image.storage))) return null;
-    const line = { at: new Date(this.now).toISOString(), path: image.path, result, sha256, sizeBytes: size ?? 0 };
-    this.history(image.root).add(line);
-    return line;
+    if (!this.around.images.isStill(image) || !(await this.isThere(image.storage))) return null;
+    return this.note(image.root, { path: image.path, result, sha256, sizeBytes: size ?? 0 });
   }
 
   private async imageResult(

@@ -31,26 +31,31 @@ const NOTHING_YET = {
 /** Images share the disks they lie on; each drive is by itself. */
 export const readsOf = (source: Job['source']): string => (source.kind === 'drive' ? `drive ${source.drive}` : 'files');
 
+/** What is shown of an order, and can be changed when it is tried again. */
+export const shownOrder = (job: Job) => ({
+  storageId: job.storage.id,
+  storage: storagesOf(job)
+    .map((s) => s.name)
+    .join(', '),
+  folder: job.folder,
+  fileName: job.fileName,
+  recipes: [...job.reel.recipes],
+  copies: job.copies.map(({ id, name }) => ({ id, name })),
+});
+
 /** The state of a job that has no event yet. */
 export function newJobState(job: Job): JobState {
   return {
     id: job.id,
     name: job.reel.name,
-    folder: job.folder,
-    fileName: job.fileName,
     createdAt: job.createdAt,
-    storage: storagesOf(job)
-      .map((s) => s.name)
-      .join(', '),
     disc: job.origin?.disc.label ?? job.reading.label,
     fingerprint: job.origin?.disc.fingerprint ?? job.reading.fingerprint,
-    recipes: [...job.reel.recipes],
-    copies: job.copies.map(({ id, name }) => ({ id, name })),
     state: 'waiting',
     // Milliseconds of the clock; 0 where the order is of a version that did not say when.
     rank: Date.parse(job.createdAt) || 0,
     ...NOTHING_YET,
-    storageId: job.storage.id,
+    ...shownOrder(job),
     reads: readsOf(job.source),
     expects: expectedOf(job.reading, job.reel),
   };

@@ -4,7 +4,7 @@ import path from 'node:path';
 import { planPiece } from '@/core/assembly';
 import { speedsOf, type StageSpeeds } from '@/core/queue';
 import { MASTER, planEncode, recipesById } from '@/core/recipes';
-import { encodeFacts, joinProblem, estimateReel, largestFileAt, neededAt, safeFileName, safeFolderPath } from '@/core/reels';
+import { encodeFacts, joinProblem, safeFileName, safeFolderPath } from '@/core/reels';
 import {
   JOB_ID,
   QUEUE_SETTINGS,
@@ -12,8 +12,6 @@ import {
   JobSchema,
   WorkError,
   byRank,
-  placeOf,
-  storagesOf,
   toProblem,
   type Arrange,
   type ChangeWish,
@@ -24,7 +22,7 @@ import {
   type SubmitJob,
 } from '@/contract';
 import { makeFolderDurably, writeDurably } from '@/node/durable';
-import { removeWorkshop, requireStorage } from '@/node/library';
+import { removeWorkshop, requireRoomFor } from '@/node/library';
 import { storageAway } from '@/node/storage-mark';
 import type { EngineConfig } from './config';
 import type { Drives } from './drives';
@@ -172,11 +170,7 @@ export class Jobs {
         storages.set(id, { id, name, path: place, mark });
       }
       const wanted = placed((id) => storages.get(id) ?? unmarked(id));
-      const estimate = estimateReel(reading, reel, known);
-      const at = (recipe: string) => placeOf(wanted, recipe).storage.path;
-      const [needed, largest] = [neededAt(estimate, at), largestFileAt(estimate, at)];
-      for (const storage of storagesOf(wanted))
-        await requireStorage(storage, { all: needed.get(storage.path) ?? 0, largest: largest.get(storage.path) ?? 0 });
+      await requireRoomFor({ ...wanted, reading });
       await requireFreeInLibrary(wanted);
       const hardware = this.around.encoders?.hardware ?? [];
       return this.takeIn({ ...wanted, reading, source, soundFiles: [...soundFiles], origin, hardware });

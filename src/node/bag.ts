@@ -4,10 +4,9 @@ import { open } from 'node:fs/promises';
 import path from 'node:path';
 import { BAG_DECLARATION, bagInfo, manifest, payloadOxum, type BaggedFile } from '@/core/bag';
 import { WorkError, type BagOrder } from '@/contract';
+import { copyHashed } from './copy-hashed';
 import { syncFolder, writeDurably } from './durable';
 import { sha256File } from './hash';
-
-const CHUNK_BYTES = 1024 * 1024;
 
 /**
  * Makes a bag in a folder of its own: files are copied and hashed in one go, and one that is not what it was ends all of it. Everything is
@@ -28,7 +27,7 @@ export async function makeBag(
     const to = path.join(folder, ...inside.split('/'));
     mkdirSync(path.dirname(to), { recursive: true });
     for (let at = path.dirname(to); at.length > folder.length; at = path.dirname(at)) folders.add(at);
-    const copied = await copyHashed(from, to, (bytes) => {
+    const copied = await copyFile(from, to, (bytes) => {
       progress((done += bytes) / 2, total);
     });
     if (sha256 !== null && copied.sha256 !== sha256)
@@ -58,24 +57,11 @@ export async function makeBag(
   return { files: bagged.length, bytes: total };
 }
 
-async function copyHashed(from: string, to: string, onBytes: (bytes: number) => void): Promise<{ sha256: string; bytes: number }> {
-  const [source, target] = [await open(from, 'r'), await open(to, 'wx')];
+async function copyFile(from: string, to: string, onBytes: (bytes: number) => void): Promise<{ sha256: string; bytes: number }> {
+  const source = await open(from, 'r');
   try {
-    const hash = createHash('sha256');
-    const buffer = Buffer.allocUnsafe(CHUNK_BYTES);
-    let bytes = 0;
-    for (;;) {
-      const { bytesRead } = await source.read(buffer, 0, CHUNK_BYTES, bytes);
-      if (bytesRead === 0) break;
-      hash.update(buffer.subarray(0, bytesRead));
-      for (let put = 0; put < bytesRead;) put += (await target.write(buffer, put, bytesRead - put, bytes + put)).bytesWritten;
-      bytes += bytesRead;
-      onBytes(bytesRead);
-    }
-    await target.sync();
-    return { sha256: hash.digest('hex'), bytes };
+    return await copyHashed(async (at, target) => (await source.read(target, 0, target.byteLength, at)).bytesRead, to, onBytes);
   } finally {
     await source.close();
-    await target.close();
   }
 }

@@ -1,15 +1,13 @@
-import { createHash } from 'node:crypto';
 import { mkdirSync, rmSync } from 'node:fs';
-import { open } from 'node:fs/promises';
 import path from 'node:path';
 import { DiscError } from '@/core/bytes';
 import type { Volume } from '@/core/volume';
 import { WorkError, type DiscFolderOrder } from '@/contract';
+import { copyHashed } from './copy-hashed';
 import { syncFolder, writeDurably } from './durable';
 import { sha256File } from './hash';
 import { openVolume } from './open-volume';
 
-const CHUNK_BYTES = 1024 * 1024;
 /** No disc has more, or deeper ones. */
 const MOST_FILES = 20_000;
 const MOST_DEEP = 16;
@@ -55,30 +53,18 @@ async function copyOut(
 ): Promise<string> {
   const file = await volume.open(inside);
   if (!file) throw new WorkError('image-gaps', `“${inside}” is listed, and can not be opened`);
-  const hash = createHash('sha256');
-  const buffer = new Uint8Array(CHUNK_BYTES);
-  const target = await open(to, 'wx');
-  try {
-    const size = Math.max(sizeBytes, file.sizeBytes);
-    for (let at = 0; at < size;) {
-      const wanted = buffer.subarray(0, Math.min(CHUNK_BYTES, size - at));
-      const got = await file.read(at, wanted).catch((error: unknown) => {
-        const isDisc = error instanceof DiscError && error.code !== 'cancelled';
-        const text = `“${inside}” is not whole: the image can not be read from byte ${at} of it on`;
-        throw isDisc ? new WorkError('image-gaps', text, { cause: error }) : error;
-      });
-      if (got <= 0) throw new WorkError('image-gaps', `“${inside}” ends too early in the image: at byte ${at} of ${size}`);
-      const data = wanted.subarray(0, got);
-      hash.update(data);
-      for (let put = 0; put < got;) put += (await target.write(data, put, got - put, at + put)).bytesWritten;
-      at += got;
-      onBytes(got);
-    }
-    await target.sync();
-    return hash.digest('hex');
-  } finally {
-    await target.close();
-  }
+  const size = Math.max(sizeBytes, file.sizeBytes);
+  const read = async (at: number, target: Uint8Array): Promise<number> => {
+    if (at >= size) return 0;
+    const got = await file.read(at, target.subarray(0, Math.min(target.byteLength, size - at))).catch((error: unknown) => {
+      const isDisc = error instanceof DiscError && error.code !== 'cancelled';
+      const text = `“${inside}” is not whole: the image can not be read from byte ${at} of it on`;
+      throw isDisc ? new WorkError('image-gaps', text, { cause: error }) : error;
+    });
+    if (got <= 0) throw new WorkError('image-gaps', `“${inside}” ends too early in the image: at byte ${at} of ${size}`);
+    return got;
+  };
+  return (await copyHashed(read, to, onBytes)).sha256;
 }
 
 /** As GNU coreutils' sha256sum writes and checks it: binary mode, names without line ends or backslashes. */
@@ -101,19 +87,18 @@ export async function makeDiscFolder(
     for (const made of folders) mkdirSync(path.join(folder, made), { recursive: true });
     const total = files.reduce((sum, f) => sum + f.sizeBytes, 0);
     let done = 0;
-    const made: { path: string; sha256: string }[] = [];
+    const made: (ListedFile & { readonly sha256: string })[] = [];
     for (const file of files) {
       const sha256 = await copyOut(opened.volume, file, path.join(folder, file.path), (bytes) => {
         progress((done += bytes) / 2, total);
       });
-      made.push({ path: file.path, sha256 });
+      made.push({ ...file, sha256 });
     }
     for (const each of [...folders, '']) syncFolder(path.join(folder, each));
-    for (const { path: inside, sha256 } of made) {
+    for (const { path: inside, sizeBytes, sha256 } of made) {
       if ((await sha256File(path.join(folder, inside))) !== sha256)
         throw new WorkError('storage-failing', `${inside} could not be read back as it was written`);
-      done += files.find((f) => f.path === inside)?.sizeBytes ?? 0;
-      progress(Math.min(total, done / 2), total);
+      progress(Math.min(total, (done += sizeBytes) / 2), total);
     }
     writeDurably(digests, made.map((f) => digestLine(f.sha256, f.path)).join(''));
     return { files: files.length, bytes: total };

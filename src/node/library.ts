@@ -1,7 +1,9 @@
 import { access, constants, mkdir, open, rm, rmdir, stat } from 'node:fs/promises';
 import path from 'node:path';
 import type { MatroskaSink } from '@/core/matroska';
-import { WorkError, storagesOf, type Job } from '@/contract';
+import { recipesById } from '@/core/recipes';
+import { estimateReel, neededAt, type RoomNeeded } from '@/core/reels';
+import { WorkError, placeOf, storagesOf, type Job } from '@/contract';
 import { fileSystemOf, type FileSystem } from './file-system';
 import { WORKSHOP, requireThere, storageAway, type MarkedStorage } from './storage-mark';
 
@@ -28,20 +30,13 @@ export async function checkStorage(folder: string, look: (folder: string) => Pro
   return { available: true, writable, freeBytes, fileSystem: name, largestFile };
 }
 
-/** What a storage must take, in bytes. */
-export interface Needed {
-  readonly all: number;
-  /** The largest single file. */
-  readonly largest: number;
-}
-
 /**
  * Refuses before anything is written.
  * @throws WorkError `storage-missing`, `storage-read-only`, `storage-full`, `file-too-large`.
  */
 export async function requireStorage(
   storage: MarkedStorage,
-  { all: neededBytes, largest }: Needed,
+  { all: neededBytes, largest }: RoomNeeded,
   look: (folder: string) => Promise<FileSystem> = fileSystemOf,
 ): Promise<void> {
   await requireThere(storage);
@@ -58,6 +53,21 @@ export async function requireStorage(
       'storage-full',
       `“${name}” has ${Math.floor(freeBytes / 1e6)} MB free, about ${Math.ceil(neededBytes / 1e6)} MB are needed`,
     );
+  }
+}
+
+/**
+ * Refuses what a job's results will not have room for. @param there bytes of it that stand in the reel's own storage already.
+ * @throws as `requireStorage`.
+ */
+export async function requireRoomFor(
+  job: Pick<Job, 'reading' | 'reel' | 'copies' | 'storage' | 'folder' | 'fileName' | 'places'>,
+  there = 0,
+): Promise<void> {
+  const needed = neededAt(estimateReel(job.reading, job.reel, recipesById(job.copies)), (recipe) => placeOf(job, recipe).storage.path);
+  for (const storage of storagesOf(job)) {
+    const { all, largest } = needed.get(storage.path) ?? { all: 0, largest: 0 };
+    await requireStorage(storage, { all: all - (storage.path === job.storage.path ? there : 0), largest });
   }
 }
 

@@ -64,27 +64,24 @@ async function takeImage({ source, ...order }: Order<'take image'>): Promise<Hel
   return { type: 'taken', record };
 }
 
-/** Puts files of the library together to a bag. */
-async function bag(order: Order<'bag'>): Promise<HelperLine> {
+/** Says how far it is, now and then. */
+function saying(type: 'bagging' | 'taking out'): (done: number, total: number) => void {
   let last = 0;
-  const made = await makeBag(order, (done, total) => {
+  return (done, total) => {
     if (done - last < SAY_BYTES) return;
     last = done;
-    void say({ type: 'bagging', done, total });
-  });
-  return { type: 'bagged', ...made };
+    void say({ type, done, total });
+  };
 }
 
+/** Puts files of the library together to a bag. */
+const bag = async (order: Order<'bag'>): Promise<HelperLine> => ({ type: 'bagged', ...(await makeBag(order, saying('bagging'))) });
+
 /** Takes the files of a disc image out. */
-async function discFolder(order: Order<'disc folder'>): Promise<HelperLine> {
-  let last = 0;
-  const made = await makeDiscFolder(order, (done, total) => {
-    if (done - last < SAY_BYTES) return;
-    last = done;
-    void say({ type: 'taking out', done, total });
-  });
-  return { type: 'taken out', ...made };
-}
+const discFolder = async (order: Order<'disc folder'>): Promise<HelperLine> => ({
+  type: 'taken out',
+  ...(await makeDiscFolder(order, saying('taking out'))),
+});
 
 /** Proves a file of the library again, from what its sidecar says alone. */
 async function prove({ beside, ...result }: Order<'prove'>): Promise<HelperLine> {

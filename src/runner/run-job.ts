@@ -1,9 +1,8 @@
 import { FAULT_WEIGHTS, damageOf, wholenessText } from '@/core/reading';
 import type { MasterPromise } from '@/core/proof';
-import { WorkError, placeOf, storagesOf, toProblem, type Job, type Stage } from '@/contract';
-import { MASTER, recipesById, type RecipeId } from '@/core/recipes';
-import { estimateReel, largestFileAt, neededAt } from '@/core/reels';
-import { removeWorkshops, requireStorage } from '@/node/library';
+import { WorkError, storagesOf, toProblem, type Job, type Stage } from '@/contract';
+import { MASTER, type RecipeId } from '@/core/recipes';
+import { removeWorkshops, requireRoomFor } from '@/node/library';
 import { isThere, storageAway } from '@/node/storage-mark';
 import type { JobFolder } from '@/node/job-folder';
 import {
@@ -106,13 +105,7 @@ class JobRun {
   /** @returns false where it stops because the disc is no longer needed, and encoding is still to come. @throws what a stage throws. */
   async toItsEnd(untilRead: boolean): Promise<boolean> {
     const { job } = this;
-    const estimate = estimateReel(job.reading, job.reel, recipesById(job.copies));
-    const at = (recipe: string) => placeOf(job, recipe).storage.path;
-    const [needed, largest] = [neededAt(estimate, at), largestFileAt(estimate, at)];
-    for (const storage of storagesOf(job)) {
-      const there = storage === job.storage ? (this.progress.masterBytes ?? 0) : 0;
-      await requireStorage(storage, { all: (needed.get(storage.path) ?? 0) - there, largest: largest.get(storage.path) ?? 0 });
-    }
+    await requireRoomFor(job, this.progress.masterBytes ?? 0);
     await this.master();
     if (untilRead && this.copies.some((copy) => !this.copy(copy))) {
       this.folder.emit({ type: 'parted' });

@@ -24,19 +24,18 @@ const isOpen = (j: JobState) => !isOver(j);
 
 /** The batch that is under way, or was last; null where no job has ever been begun that is still listed. */
 export function lastBatch(jobs: readonly JobState[]): Batch | null {
-  const times = (j: JobState) => ({
-    from: Date.parse(j.createdAt),
-    to: isOpen(j) ? Number.POSITIVE_INFINITY : Date.parse(j.endedAt ?? j.createdAt),
-  });
   const sorted = jobs
-    .filter((j) => Number.isFinite(Date.parse(j.createdAt)))
-    .sort((a, b) => times(b).to - times(a).to || times(b).from - times(a).from);
-  const [latest] = sorted;
-  if (!latest) return null;
+    .map((job) => ({
+      job,
+      from: Date.parse(job.createdAt),
+      to: isOpen(job) ? Number.POSITIVE_INFINITY : Date.parse(job.endedAt ?? job.createdAt),
+    }))
+    .filter(({ from }) => Number.isFinite(from))
+    .sort((a, b) => b.to - a.to || b.from - a.from);
+  if (sorted.length === 0) return null;
   const taken: JobState[] = [];
   let begins = Number.POSITIVE_INFINITY;
-  for (const job of sorted) {
-    const { from, to } = times(job);
+  for (const { job, from, to } of sorted) {
     if (taken.length > 0 && to < begins - MOST_IDLE_MS) break;
     taken.push(job);
     begins = Math.min(begins, from);

@@ -1,3 +1,4 @@
+import Dexie from 'dexie';
 import {
   EXCHANGE_VERSION,
   ExchangeDiscSchema,
@@ -68,7 +69,7 @@ export async function keepCards(
     wanted.set(fingerprint, (wanted.get(fingerprint) ?? new Set()).add(storage));
   }
   let written = 0;
-  const bring = async (name: string, to: Iterable<string>, text: string, at: string) => {
+  const bring = async (name: string, to: Iterable<string>, text: string, at: string): Promise<string> => {
     const digest = await sha256(text);
     for (const storage of to) {
       const there = known.get(`${storage} ${name}`);
@@ -76,6 +77,7 @@ export async function keepCards(
       await keep(name, storage, text);
       written++;
     }
+    return digest;
   };
   const made: Made = madeBefore.get(db) ?? new Map<string, { readonly raw: string; readonly text: string }>();
   madeBefore.set(db, made);
@@ -85,8 +87,7 @@ export async function keepCards(
     if (before?.raw === raw && [...to].every((storage) => known.get(`${storage} ${fingerprint}`)?.sha256 === before.text)) continue;
     const card = await cardOf(db, archive, fingerprint);
     if (!card) continue;
-    await bring(fingerprint, to, card.text, card.at);
-    made.set(fingerprint, { raw, text: await sha256(card.text) });
+    made.set(fingerprint, { raw, text: await bring(fingerprint, to, card.text, card.at) });
   }
   const rules = await rulesCard(db, archive);
   if (rules !== null) await bring(RULES_CARD, storages, rules, '9');
@@ -100,6 +101,21 @@ const fromEngine = {
   },
   text: async (card: Card) => (await call('card', { id: card.name, query: { storage: card.storage } })).text,
 };
+
+/** Of what is said of discs. Jobs change with every progress. */
+const TOLD_TABLES = ['discs', 'drafts', 'settings', 'recipes'] as const;
+
+/** Calls back when anything that cards tell of has changed, in whichever page. @returns what ends it. */
+export function onCatalogueChange(db: Catalogue, listener: () => void): () => void {
+  const parts = TOLD_TABLES.map((table) => `idb://${db.name}/${table}/`);
+  const hear = (changed: object) => {
+    if (Object.keys(changed).some((part) => parts.some((p) => part.startsWith(p)))) listener();
+  };
+  Dexie.on('storagemutated', hear);
+  return () => {
+    Dexie.on.storagemutated.unsubscribe(hear);
+  };
+}
 
 /** What the library knows and this catalogue does not. */
 export interface LibraryKnows {

@@ -1,3 +1,5 @@
+import { MASTER } from '../recipes/recipe';
+
 /** How long the queue will take, from what this machine has shown of each kind of work. Pure; seconds, bytes, milliseconds of playing time. */
 
 /** What a forecast needs of a job. */
@@ -35,8 +37,6 @@ interface Work {
   readonly amount: number;
 }
 
-const MASTER_RECIPE = 'master';
-
 /** The kind of a stage's work: a drive reads slower than a disk, and each recipe encodes at its own speed. */
 export const workOf = (stage: string, copy: string | null, reads: string): string =>
   [stage, stage === 'master' ? reads : copy].filter(Boolean).join(' ');
@@ -72,7 +72,7 @@ function ahead(job: QueuedJob, pace: Pace): Ahead {
       { stage: 'master', copy: null },
       { stage: 'master proof', copy: null },
     ],
-    ...job.recipes.filter((r) => r !== MASTER_RECIPE).flatMap((copy) => ['access', 'access proof'].map((stage) => ({ stage, copy }))),
+    ...job.recipes.filter((r) => r !== MASTER).flatMap((copy) => ['access', 'access proof'].map((stage) => ({ stage, copy }))),
     { stage: 'placing', copy: null },
   ].map(({ stage, copy }) => ({ stage, work: workOf(stage, copy, job.reads), amount: amountOf(stage, job.expects), copy }));
   const at = stages.findIndex((s) => s.stage === job.stage && (s.copy === null || job.copy === null || s.copy === job.copy));
@@ -136,7 +136,7 @@ export function forecast(
     const from = reading > 0 ? Math.max(due, readingFree.get(job.reads) ?? 0) : due;
     if (reading > 0) readingFree.set(job.reads, from + reading);
     const proven = from + reading + proving;
-    if (job.recipes.every((r) => r === MASTER_RECIPE)) ends.set(job.id, proven + encoding);
+    if (job.recipes.every((r) => r === MASTER)) ends.set(job.id, proven + encoding);
     else encodes.push({ id: job.id, from: proven, seconds: encoding });
   }
   const free = Array.from({ length: Math.max(1, lanes.encode) }, () => 0);

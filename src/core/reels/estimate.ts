@@ -167,20 +167,30 @@ function copiesOf(
   );
 }
 
+/** Room that a storage must have, in bytes. */
+export interface RoomNeeded {
+  readonly all: number;
+  /** The largest single file. */
+  readonly largest: number;
+}
+
 /**
  * Room that a reel's files take in all, by storages: what is unfinished stands in the storage that it goes to and only gets its name in
  * the end. Every copy is made from the master, whether that is kept or not; while one is put together its pieces are still there.
  * @param at the storage of a recipe's result, by any name that tells storages apart.
  */
-export function neededAt(estimate: ReelEstimate, at: (recipe: RecipeId) => string): Map<string, number> {
-  const needed = new Map([[at(MASTER), estimate.masterBytes]]);
-  const largest = new Map<string, number>();
+export function neededAt(estimate: ReelEstimate, at: (recipe: RecipeId) => string): Map<string, RoomNeeded> {
+  const copies = new Map<string, { all: number; largest: number }>();
   for (const [recipe, bytes] of estimate.copyBytes) {
-    const storage = at(recipe);
-    needed.set(storage, (needed.get(storage) ?? 0) + bytes);
-    largest.set(storage, Math.max(largest.get(storage) ?? 0, bytes));
+    const { all, largest } = copies.get(at(recipe)) ?? { all: 0, largest: 0 };
+    copies.set(at(recipe), { all: all + bytes, largest: Math.max(largest, bytes) });
   }
-  for (const [storage, bytes] of largest) needed.set(storage, (needed.get(storage) ?? 0) + bytes);
+  const { masterBytes } = estimate;
+  const needed = new Map<string, RoomNeeded>([[at(MASTER), { all: masterBytes, largest: masterBytes }]]);
+  for (const [storage, { all, largest }] of copies) {
+    const master = needed.get(storage) ?? { all: 0, largest: 0 };
+    needed.set(storage, { all: master.all + all + largest, largest: Math.max(master.largest, largest) });
+  }
   return needed;
 }
 
@@ -192,13 +202,6 @@ export function expectedOf(
   const { masterBytes, durationMs } = estimateReel(reading, reel);
   const video = reading.titles.find((t) => t.number === reel.pieces[0]?.title)?.video;
   return { masterBytes, durationMs, pixels: video ? video.widthPixels * video.heightPixels : 0 };
-}
-
-/** The largest single file that a reel's work writes, by storages; the master is written whether it is kept or not. @param at as for `neededAt`. */
-export function largestFileAt(estimate: ReelEstimate, at: (recipe: RecipeId) => string): Map<string, number> {
-  const largest = new Map([[at(MASTER), estimate.masterBytes]]);
-  for (const [recipe, bytes] of estimate.copyBytes) largest.set(at(recipe), Math.max(largest.get(at(recipe)) ?? 0, bytes));
-  return largest;
 }
 
 /**
@@ -216,7 +219,7 @@ export function roomAt(
       const bytes = recipe === MASTER ? reel.masterBytes : (reel.copyBytes.get(recipe) ?? 0);
       kept.set(at(recipe), (kept.get(at(recipe)) ?? 0) + bytes);
     }
-    for (const [storage, bytes] of neededAt(reel, at)) {
+    for (const [storage, { all: bytes }] of neededAt(reel, at)) {
       const stays = kept.get(storage) ?? 0;
       const before = room.get(storage) ?? { kept: 0, passing: 0 };
       room.set(storage, { kept: before.kept + stays, passing: Math.max(before.passing, bytes - stays) });

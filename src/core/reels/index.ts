@@ -4,7 +4,7 @@ export { copyPlaces, reelFileName, reelPlace, reelValues, type ReelPlace } from 
 export { EYES_REASONS, wantsEyes, type EyesReason, type WantsEyes } from './unattended';
 export { nameFromLabel, nameOfDisc, safeFileName, safeFolderPath } from './names';
 export { takeAudio, takeSubtitle, wholeTitleReel, withTrack } from './propose';
-export { estimateReel, expectedOf, largestFileAt, neededAt, roomAt, type ReelEstimate, type SizeExperience } from './estimate';
+export { estimateReel, expectedOf, neededAt, roomAt, type ReelEstimate, type RoomNeeded, type SizeExperience } from './estimate';
 export { coverageOf, type Coverage, type KeptPieces } from './coverage';
 export {
   pieceChapters,

@@ -2,9 +2,8 @@
 
 import { useEffect } from 'react';
 import { catalogue, openedArchive } from '@/store/archive';
-import { keepCards } from '@/store/cards';
+import { keepCards, onCatalogueChange } from '@/store/cards';
 import { useEngine } from '@/store/engine';
-import { useDiscs, useDrafts } from '@/store/live';
 import { useOutputs } from '@/store/outputs';
 
 /** So long nothing must have changed: what is being typed is not written with every key. */
@@ -14,19 +13,24 @@ const SETTLES_MS = 4000;
 export function KeepCards() {
   const { state } = useEngine();
   const outputs = useOutputs();
-  const discs = useDiscs();
-  const drafts = useDrafts();
   const writable = (state?.storages ?? []).flatMap((s) => (s.identity === 'known' && s.writable ? [s.id] : [])).join(' ');
   useEffect(() => {
     const archive = openedArchive()?.archive;
-    if (!outputs || outputs.length === 0 || !discs || !drafts || !archive || writable === '') return;
-    const timer = setTimeout(() => {
-      // A library that can not be written now is tried again with the next change.
-      keepCards(catalogue(), archive, outputs, new Set(writable.split(' '))).catch(() => undefined);
-    }, SETTLES_MS);
-    return () => {
-      clearTimeout(timer);
+    if (!outputs || outputs.length === 0 || !archive || writable === '') return;
+    let timer: ReturnType<typeof setTimeout> | null = null;
+    const soon = () => {
+      if (timer !== null) clearTimeout(timer);
+      timer = setTimeout(() => {
+        // A library that can not be written now is tried again with the next change.
+        keepCards(catalogue(), archive, outputs, new Set(writable.split(' '))).catch(() => undefined);
+      }, SETTLES_MS);
     };
-  }, [outputs, discs, drafts, writable]);
+    soon();
+    const end = onCatalogueChange(catalogue(), soon);
+    return () => {
+      end();
+      if (timer !== null) clearTimeout(timer);
+    };
+  }, [outputs, writable]);
   return null;
 }

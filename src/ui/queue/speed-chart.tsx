@@ -4,9 +4,9 @@ import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YA
 import type { StageSpeeds } from '@/core/queue';
 import type { Stage } from '@/contract';
 import { bytes, clock } from '../format';
+import { AXIS } from '../parts/chart-axis';
 import { STAGE } from '../words-queue';
 
-const AXIS = { stroke: 'var(--line)', tick: { fill: 'var(--second)', fontSize: 12 } };
 /** Films are read and proven by the byte, and encoded by their playing time. */
 const speedText = (rate: number, unit: StageSpeeds['unit']): string =>
   unit === 'bytes' ? `${bytes(rate)}/s` : `${(rate / 1000).toFixed(1)} × playing time`;

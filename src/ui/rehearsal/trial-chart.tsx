@@ -2,6 +2,7 @@
 
 import { CartesianGrid, ErrorBar, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from 'recharts';
 import { bytes } from '../format';
+import { AXIS } from '../parts/chart-axis';
 
 /** One outcome in the plot. */
 export interface TrialPoint {
@@ -11,8 +12,6 @@ export interface TrialPoint {
   readonly ssim: number;
   readonly worst: number;
 }
-
-const AXIS = { stroke: 'var(--line)', tick: { fill: 'var(--second)', fontSize: 12 } };
 
 function Told({ active, payload }: { active?: boolean; payload?: readonly { payload: TrialPoint }[] }) {
   const point = payload?.[0]?.payload;

@@ -4,7 +4,7 @@ import { useEffect, useState } from 'react';
 import { catalogue, openedArchive } from '@/store/archive';
 import { lookForCards, planFromCards, type LibraryKnows } from '@/store/cards';
 import type { ImportPlan } from '@/store/exchange';
-import { useDiscs } from '@/store/live';
+import { useDiscCount } from '@/store/live';
 import { useOutputs } from '@/store/outputs';
 import { plural } from '../format';
 import { Button, StateText } from '../parts/controls';
@@ -16,8 +16,7 @@ const MOST_NAMED = 4;
 /** Discs that the library has files of, and this browser's catalogue does not: an empty one is filled again. */
 export function LibraryKnowsMore({ onPlan }: { onPlan: (plan: ImportPlan) => void }) {
   const outputs = useOutputs();
-  const discs = useDiscs();
-  const count = discs?.length ?? null;
+  const count = useDiscCount();
   const [knows, setKnows] = useState<LibraryKnows | null>(null);
   const [isAside, setAside] = useState(false);
   const action = useAction();

@@ -3,8 +3,7 @@
 import { CartesianGrid, Line, LineChart, ReferenceDot, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
 import { curveSpeeds, type CurvePart } from '@/core/rescue';
 import { bytes } from '../format';
-
-const AXIS = { stroke: 'var(--line)', tick: { fill: 'var(--second)', fontSize: 12 } };
+import { AXIS } from '../parts/chart-axis';
 
 interface Point {
   readonly at: number;

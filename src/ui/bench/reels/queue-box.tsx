@@ -3,7 +3,7 @@
 import { ScanSearch } from 'lucide-react';
 import Link from 'next/link';
 import { useState } from 'react';
-import { estimateReel, expectedOf, largestFileAt, folderOf, literalOf, reelValues, roomAt } from '@/core/reels';
+import { estimateReel, expectedOf, folderOf, literalOf, neededAt, reelValues, roomAt } from '@/core/reels';
 import { sourceKey, type Problem } from '@/contract';
 import { call, problemOf } from '@/store/api';
 import { secondsFor } from '@/store/history';
@@ -219,7 +219,7 @@ export function QueueBox({ queueing }: { queueing: Queueing }) {
   const estimates = waiting.map(({ reel }) => ({ recipes: reel.recipes, ...estimateReel(disc.reading, reel, recipes.byId, experience) }));
   const at = (id: string) => rules.places.find((p) => p.recipe === id)?.storage ?? storage?.id ?? '';
   const room = roomAt(estimates, at);
-  const largest = (id: string) => Math.max(0, ...estimates.map((e) => largestFileAt(e, at).get(id) ?? 0));
+  const largest = (id: string) => Math.max(0, ...estimates.map((e) => neededAt(e, at).get(id)?.largest ?? 0));
   const all = [...room.values()];
   const kept = all.reduce((sum, r) => sum + r.kept, 0);
   const passing = all.reduce((sum, r) => sum + r.passing, 0);
