@@ -1,5 +1,5 @@
 // The demo archive as a configuration: an image folder, a disc folder, a simulated drive, a library.
-import { mkdirSync, realpathSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, realpathSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 
 /** @param {string} cache where the demo discs are. @param {string} dataFolder where this run keeps its own things. */
@@ -8,6 +8,10 @@ export function writeDemoConfig(cache, dataFolder) {
   for (const folder of [dataFolder, library]) mkdirSync(folder, { recursive: true });
   const data = realpathSync(dataFolder);
   const discs = path.join(realpathSync(cache), 'discs');
+  // A share that is none: a folder with a quota, that can be unplugged.
+  const share = path.join(data, 'share');
+  if (!existsSync(`${share}.unplugged`)) mkdirSync(share, { recursive: true });
+  writeFileSync(`${share}.share.json`, JSON.stringify({ standIn: 'network share', quotaBytes: 400e6 }));
   const trays = path.join(data, 'trays');
   mkdirSync(trays, { recursive: true });
   const disc = (id, label, image, more = {}) => {
@@ -22,7 +26,10 @@ export function writeDemoConfig(cache, dataFolder) {
     dataFolder: data,
     archive: 'Demo archive',
     roots: [{ id: 'images', name: 'Disc images', path: discs }],
-    storages: [{ id: 'library', name: 'Museum library', path: library, taken: true }],
+    storages: [
+      { id: 'library', name: 'Museum library', path: library, taken: true },
+      { id: 'share', name: 'Reading room share', path: share, taken: true },
+    ],
     afterQueue: [{ id: 'note', name: 'Leave a note', command: ['/bin/sh', '-c', `date > '${path.join(data, 'queue-done.txt')}'`] }],
     drives: [
       {

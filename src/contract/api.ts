@@ -10,7 +10,7 @@ import { DiscImageStateSchema } from './disc-image';
 import { FixityStateSchema, NO_FIXITY } from './fixity';
 import { SourceRefSchema } from './source';
 import { PaceSchema, StageSpeedsSchema, WorkDoneSchema } from './pace';
-import { ProblemSchema } from './problem';
+import { ProblemSchema, WAITED_FOR } from './problem';
 import { EncoderStateSchema, RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, FindingsSchema, ReadingSchema, TitleMeasureSchema } from './reading';
 
@@ -68,7 +68,10 @@ export const StorageStateSchema = z.object({
   largestFile: z.number().nullable().default(null),
   /** `new`: nobody has said yet that it is a library. `other`: what is there is not what was taken as one. `away`: nothing is there. */
   identity: z.enum(['known', 'new', 'other', 'away']),
+  /** A stand-in for a share, which can be unplugged here. */
+  simulated: z.boolean().default(false),
 });
+export const PlugSchema = z.object({ plugged: z.boolean() });
 export type StorageState = z.infer<typeof StorageStateSchema>;
 
 export const ReadingTaskSchema = z.object({
@@ -145,6 +148,9 @@ export const JobStateSchema = z.object({
 export type JobState = z.infer<typeof JobStateSchema>;
 /** Nothing more happens to it by itself. */
 export const isOver = ({ state }: Pick<JobState, 'state'>): boolean => state === 'done' || state === 'failed' || state === 'cancelled';
+/** It can be tried in another way: it failed, was cancelled, or waits for what may never come. */
+export const isChangeable = ({ state, problem }: Pick<JobState, 'state' | 'problem'>): boolean =>
+  state === 'failed' || state === 'cancelled' || (state === 'waiting' && problem !== null && WAITED_FOR.has(problem.code));
 /** The order in which jobs that wait are begun: pages show the same. */
 export const byRank = (a: Pick<JobState, 'id' | 'rank'>, b: Pick<JobState, 'id' | 'rank'>): number =>
   a.rank - b.rank || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);

@@ -3,13 +3,14 @@ import { DiscError, type DiscErrorCode } from '@/core/bytes';
 
 /** What to do, per code that is not the disc's: storage, work, requests. */
 const ADVICE = {
-  'source-missing': 'Connect what the disc image or folder stands on, or choose another source of the disc, then retry.',
+  'source-missing':
+    'Connect what the disc image or folder stands on, or choose another source of the disc. Jobs that wait for it go on by themselves.',
   'source-refused': 'Make the disc image or folder readable for whoever runs Careful Vault, then retry.',
   'storage-missing': 'Connect the library storage again. Nothing was written in its place; jobs that wait for it go on by themselves.',
   'storage-new': 'On the Shelf, under Library storage, say that this is the library. It is then known again wherever it is mounted.',
   'storage-failing': 'The library’s disk reports errors: check it and its cable, then retry. What stands in the library was not touched.',
   'storage-read-only': 'Make the library folder writable, then retry. Nothing was written.',
-  'storage-full': 'Free some space in the library, or choose another storage, then retry.',
+  'storage-full': 'Free some space in the library, or choose another storage. Jobs that wait for room go on by themselves.',
   'file-too-large':
     'Choose another storage, a smaller reel or another recipe; or give the disk a file system without this limit. Nothing in the library was touched.',
   'data-full':
@@ -38,6 +39,7 @@ const ADVICE = {
   'engine-away': 'The engine is starting again. Jobs go on; this page comes back by itself.',
   'too-busy': 'Close another preview, then play it again.',
   'drive-empty': 'Insert a disc first.',
+  'disc-away': 'Put this disc into its drive: the job goes on by itself. Nothing of it was put into the library.',
   'drive-refused': 'Do what is said, log in again where that gave you another group, and start Careful Vault anew. Nothing was read.',
   'drive-busy': 'Close what uses the drive, then try again.',
   'other-archive': 'Reload the page: it then shows the archive that runs at this address now. Nothing was done.',
@@ -47,6 +49,15 @@ const ADVICE = {
 
 export type WorkErrorCode = keyof typeof ADVICE;
 export type ProblemCode = WorkErrorCode | DiscErrorCode;
+
+/** What a job waits for, as long as it takes: nothing of it fails for that. */
+export const WAITED_FOR: ReadonlySet<ProblemCode> = new Set<ProblemCode>([
+  'storage-missing',
+  'storage-full',
+  'source-missing',
+  'disc-away',
+  'other-disc',
+]);
 
 /** An error as it crosses a border: classes are lost there, codes are not. Branch on `code`. */
 export const ProblemSchema = z.object({

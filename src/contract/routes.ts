@@ -7,6 +7,7 @@ import {
   BrowseResultSchema,
   PageQuerySchema,
   PlaceQuerySchema,
+  PlugSchema,
   PlayQuerySchema,
   PreviewQuerySchema,
   CompareWishSchema,
@@ -88,7 +89,11 @@ export const ROUTES = {
   cancelReading: route('DELETE', '/readings/:id', null, DoneSchema),
   insert: route('POST', '/drives/:id/insert', InsertSchema, DoneSchema),
   load: route('POST', '/drives/:id/load', null, DoneSchema),
+  /** Out of a simulated drive, in the middle of reading. */
+  pull: route('POST', '/drives/:id/pull', null, DoneSchema),
   eject: route('POST', '/drives/:id/eject', null, DoneSchema),
+  /** A simulated share is unplugged, or plugged in again. */
+  plugStorage: route('POST', '/storages/:id/plug', PlugSchema, DoneSchema),
   /** The user says that what is there now is this library. */
   takeStorage: route('POST', '/storages/:id/take', null, DoneSchema),
   /** An image of a whole disc, into the library. */

@@ -4,7 +4,7 @@ import { MASTER, planEncode, recipesById } from '@/core/recipes';
 import { encodeFacts, safeFileName, safeFolderPath } from '@/core/reels';
 import { JobSchema, WorkError, placeOf, type ChangeWish, type Job } from '@/contract';
 import { writeDurably } from '@/node/durable';
-import { removeWorkshops, requireRoomFor, workshopOf } from '@/node/library';
+import { removeWorkshops, requireRoomFor, roomTaken, workshopOf } from '@/node/library';
 import { sidecarOf } from '@/node/placing';
 import type { Encoders } from './encoders';
 import type { JobRecord } from './job-record';
@@ -76,7 +76,8 @@ export async function changeOrder(record: JobRecord, wish: ChangeWish, { storage
   if (facts) for (const copy of after.copies) encoders?.require(planEncode(copy, facts));
   const release = hold(claimOf(after));
   try {
-    await requireRoomFor(after, after.storage.path === before.storage.path ? (record.journal.readProgress().masterBytes ?? 0) : 0);
+    const isSame = after.storage.path === before.storage.path;
+    await requireRoomFor(after, isSame ? await roomTaken(before, record.journal.readProgress().masterBytes) : new Map());
     await requireFreeInLibrary(after, new Set(files.flatMap((file) => [file, sidecarOf(file)])));
     await forgetStale(record, before, after);
     writeDurably(path.join(record.folder, 'job.json'), JSON.stringify(after, null, 1));

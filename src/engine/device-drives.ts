@@ -100,6 +100,17 @@ export class DeviceDrives {
     return { kind: 'drive', path, label: `${seen.medium?.label ?? 'The disc'} in ${name}`, drive: id };
   }
 
+  /** Changes with the disc that lies in it. */
+  content(id: string): string {
+    return this.devices.get(id)?.seen.medium?.signature ?? '';
+  }
+
+  /** As last seen, there is no disc in it, or it is not connected. One that cannot be looked at says so itself when it is read. */
+  lacks(id: string): boolean {
+    const device = this.devices.get(id);
+    return device !== undefined && device.users === 0 && (device.seen.state === 'empty' || device.seen.state === 'away');
+  }
+
   /** Somebody reads it now. */
   isUsed(id: string): boolean {
     return (this.devices.get(id)?.users ?? 0) > 0;

@@ -1,6 +1,7 @@
-import { readFileSync } from 'node:fs';
+import { existsSync, readFileSync, renameSync } from 'node:fs';
 import path from 'node:path';
 import { WorkError, type DriveState, type JobSource } from '@/contract';
+import { isDiscIn } from '@/node/drive';
 import { writeDurably } from '@/node/durable';
 import type { EngineConfig } from './config';
 import type { DeviceDrives } from './device-drives';
@@ -10,7 +11,12 @@ interface Tray {
   spunUp: boolean;
   /** Readings and jobs that use the drive now. */
   users: number;
+  /** Discs that were laid into it. */
+  changes: number;
 }
+
+/** Where a simulated disc stands that was pulled out. */
+const pulledOut = (discFile: string): string => `${discFile}.pulled`;
 
 /** All drives: those of this machine, and stand-ins that take discs of the demo archive like a tray would. */
 export class Drives {
@@ -26,7 +32,12 @@ export class Drives {
     const before = this.load();
     for (const drive of config.drives) {
       const disc = before[drive.id];
-      this.trays.set(drive.id, { disc: drive.discs.some((d) => d.id === disc) ? (disc ?? null) : null, spunUp: true, users: 0 });
+      this.trays.set(drive.id, {
+        disc: drive.discs.some((d) => d.id === disc) ? (disc ?? null) : null,
+        spunUp: true,
+        users: 0,
+        changes: 0,
+      });
     }
   }
 
@@ -72,9 +83,35 @@ export class Drives {
   insert(id: string, disc: string): void {
     const { drive, tray } = this.find(id);
     if (tray.users > 0) throw new WorkError('bad-request', `${drive.name} is being read: eject when it is done`);
-    if (!drive.discs.some((d) => d.id === disc)) throw new WorkError('not-known', 'There is no such disc');
-    Object.assign(tray, { disc, spunUp: false });
+    const found = drive.discs.find((d) => d.id === disc);
+    if (!found) throw new WorkError('not-known', 'There is no such disc');
+    if (!isDiscIn(found.file) && existsSync(pulledOut(found.file))) renameSync(pulledOut(found.file), found.file);
+    Object.assign(tray, { disc, spunUp: false, changes: tray.changes + 1 });
     this.save();
+  }
+
+  /** Pulls the disc out of a simulated drive, whoever reads it: what a hand does, or a power cut. @throws WorkError `not-known`, `drive-empty`. */
+  pull(id: string): void {
+    const { drive, tray } = this.find(id);
+    const disc = drive.discs.find((d) => d.id === tray.disc);
+    if (!disc) throw new WorkError('drive-empty', `${drive.name} is empty`);
+    renameSync(disc.file, pulledOut(disc.file));
+    tray.disc = null;
+    this.save();
+  }
+
+  /** The disc that a job is to read is not in its drive, as far as is known without reading it. */
+  lacks({ drive: id, path: place }: Extract<JobSource, { kind: 'drive' }>): boolean {
+    if (this.devices.has(id)) return this.devices.lacks(id);
+    const drive = this.config.drives.find((d) => d.id === id);
+    if (!drive) return false; // a drive that is not connected any more: its job says so when it reads
+    const disc = drive.discs.find((d) => d.id === this.trays.get(id)?.disc);
+    return disc?.file !== place || !isDiscIn(place);
+  }
+
+  /** Changes whenever another disc is laid in, or the same one anew. */
+  content(id: string): string {
+    return this.devices.has(id) ? this.devices.content(id) : `${this.trays.get(id)?.changes ?? 0}`;
   }
 
   /** @throws WorkError `bad-request`, `drive-busy`, `drive-refused`. */

@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, truncateSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import type { JobState, Problem, SourceRef } from '@/contract';
+import { isOver, type JobState, type Problem, type SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
 import { wholeTitleReel } from '@/core/reels';
 import { LOCKS, QUAY, titleOf } from '@/test-support/discs';
@@ -56,10 +56,14 @@ const refused = async (work: Promise<unknown>): Promise<Problem> => {
   if (!(error instanceof Refused)) throw new Error(`expected a refusal, got ${String(error)}`);
   return error.problem;
 };
-const over = (job: JobState) => ['done', 'failed', 'cancelled'].includes(job.state);
+/** It is over, or waits for what is in its way. */
+const over = (job: JobState) => isOver(job) || (job.state === 'waiting' && job.problem !== null);
 const inJob = async (submitted: Promise<{ jobId: string }>): Promise<Problem> => {
-  const { problem } = await engine.jobUntil((await submitted).jobId, over);
+  const { jobId } = await submitted;
+  const { problem } = await engine.jobUntil(jobId, over);
   if (!problem) throw new Error('nothing went wrong');
+  await engine.call('cancelJob', { id: jobId }); // what waits would go on in the next row
+  await engine.jobUntil(jobId, isOver);
   return problem;
 };
 const inReading = async (source: SourceRef): Promise<Problem> => {
@@ -135,7 +139,7 @@ const ROWS: readonly Row[] = [
       return inJob(submitted);
     },
     code: 'storage-full',
-    says: /space/i,
+    says: /MB free, about \d+ MB are needed/,
     todo: /Free some space in the library/,
   },
   {
@@ -184,6 +188,8 @@ const ROWS: readonly Row[] = [
       rmSync(path.join(engine.sounds, 'GOES.iso'));
       await engine.call('cancelJob', { id: before });
       const { problem } = await engine.jobUntil(image.jobId, over);
+      await engine.call('cancelJob', { id: image.jobId });
+      await engine.jobUntil(before, isOver);
       return problem ?? refused(engine.submit(loose('GOES.iso'), reel('Goes again')));
     },
     code: 'source-missing',

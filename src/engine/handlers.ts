@@ -145,6 +145,11 @@ export const HANDLERS: Handlers = {
     hub.send({ type: 'archive', archive: archive.rename(body.name) });
     return done;
   },
+  plugStorage: async ({ storages, hub }, { id, body }) => {
+    await storages.plug(id, body.plugged);
+    hub.send({ type: 'storages', storages: storages.states() });
+    return done;
+  },
   takeStorage: async ({ storages, hub }, { id }) => {
     await storages.take(id);
     hub.send({ type: 'storages', storages: storages.states() });
@@ -177,6 +182,11 @@ export const HANDLERS: Handlers = {
   },
   load: async ({ devices }, { id }) => {
     await devices.load(id);
+    return done;
+  },
+  pull: ({ drives, looks }, { id }) => {
+    drives.pull(id);
+    looks.closeDrive(id);
     return done;
   },
   eject: async ({ drives, looks }, { id }) => {

@@ -89,10 +89,11 @@ async function play(seed: number): Promise<number> {
     new Jobs({
       config: { dataFolder, storages: [{ id: 's', name: 'S', path: library, taken: true }] },
       runners,
-      drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false },
+      drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false, lacks: () => false, content: () => '' },
       storages: {
         known: (id) => Promise.resolve({ id, name: 'S', path: library, taken: true, mark }),
         isAway: () => storageAway,
+        hasRoom: () => true,
       },
       hub: { send: (event) => seen.push(event) },
       finished: () => undefined,
@@ -276,8 +277,8 @@ test('a runner that does not stop when it is asked to is killed, and a job is no
       ...{ launch: () => null, isAtWork: () => true, stop: (_, hard = false) => stopped.push(hard) },
       ...{ pause: () => undefined, goOn: () => undefined },
     },
-    drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false },
-    storages: { known: () => Promise.reject(new Error('none')), isAway: () => false },
+    drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false, lacks: () => false, content: () => '' },
+    storages: { known: () => Promise.reject(new Error('none')), isAway: () => false, hasRoom: () => true },
     hub: { send: () => undefined },
     finished: () => undefined,
   });

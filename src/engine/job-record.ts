@@ -20,6 +20,7 @@ import { EventFollower } from './follower';
 import { foldJob, newFolded, type Folded } from './job-state';
 import { phaseOf, type Phase } from './lanes';
 import { claimOf, type Claim } from './names';
+import { Waiting } from './obstacles';
 
 /** What the queue needs of an order. The whole, with the reading of its disc, is in the job's folder: thousands of them are not kept in memory. */
 const OrderSchema = z.object({
@@ -75,6 +76,8 @@ export class JobRecord {
   /** Runners, one after the other, that ended without a word. */
   stillborn = 0;
   drive: { readonly done: () => void } | null = null;
+  /** What it waits for; another with every stop. */
+  waiting = new Waiting();
   private readonly follower: EventFollower;
   private following: Promise<boolean> = Promise.resolve(false);
   private obstacle: Problem | null = null;
@@ -119,6 +122,7 @@ export class JobRecord {
       );
     const record = JobRecord.of(new JobFolder(folder).readJob(), folder);
     await record.follow();
+    record.waiting = new Waiting(true);
     record.isAnnounced = record.told.state === 'done';
     record.isLearned = record.isOver;
     return record;
@@ -185,6 +189,7 @@ export class JobRecord {
   private take(events: readonly JobEvent[]): boolean {
     const before = this.folded.state;
     for (const event of events) this.folded = foldJob(this.folded, event);
+    if (events.some((e) => e.type === 'held' || e.type === 'changed')) this.waiting = new Waiting();
     if (this.isOver && events.length > 0) this.keepEnded();
     return this.folded.state !== before;
   }

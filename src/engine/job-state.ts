@@ -239,7 +239,9 @@ function reduceState(state: JobState, event: JobEvent, last: Folded['last']): Jo
       return { ...state, startAt: event.startAt };
     case 'changed': {
       const { storageId, storage, folder, fileName, recipes, copies } = event;
-      return { ...state, storageId, storage, folder, fileName, recipes: [...recipes], copies };
+      const order = { ...state, storageId, storage, folder, fileName, recipes: [...recipes], copies };
+      // One that waits goes on as it is now; what failed or was cancelled is put into the queue by what comes next.
+      return state.state !== 'waiting' ? order : { ...order, problem: null, ...(event.again ? { stage: null, copy: null } : {}) };
     }
     case 'cancel-asked':
     case 'note':

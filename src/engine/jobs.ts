@@ -12,6 +12,7 @@ import {
   JobSchema,
   WorkError,
   byRank,
+  isChangeable,
   toProblem,
   type Arrange,
   type ChangeWish,
@@ -23,7 +24,6 @@ import {
 } from '@/contract';
 import { makeFolderDurably, writeDurably } from '@/node/durable';
 import { removeWorkshop, requireRoomFor } from '@/node/library';
-import { storageAway } from '@/node/storage-mark';
 import type { EngineConfig } from './config';
 import type { Drives } from './drives';
 import type { Encoders } from './encoders';
@@ -52,8 +52,8 @@ const MAX_ATTEMPTS = 3;
 interface Surroundings {
   readonly config: Pick<EngineConfig, 'dataFolder' | 'storages'>;
   readonly runners: Runners;
-  readonly drives: Pick<Drives, 'use' | 'isUsed'>;
-  readonly storages: Pick<Storages, 'known' | 'isAway'>;
+  readonly drives: Pick<Drives, 'use' | 'isUsed' | 'lacks' | 'content'>;
+  readonly storages: Pick<Storages, 'known' | 'isAway' | 'hasRoom'>;
   readonly encoders?: Pick<Encoders, 'require' | 'hardware'>;
   readonly hub: Pick<Hub, 'send'>;
   /** What holds for the whole queue; none for the usual. */
@@ -260,17 +260,18 @@ export class Jobs {
   }
 
   /**
-   * Tries a failed or cancelled job again, changed. What was finished and is still wanted is not done again.
+   * Tries a job again, changed, that failed, was cancelled, or waits for what may never come. What was finished and is still wanted is
+   * not done again.
    * @throws WorkError `not-known`, and whatever can be known before it starts: nothing is changed then.
    */
   async change(id: string, wish: ChangeWish): Promise<void> {
     const record = this.find(id);
-    const { state } = record.told;
-    if (state !== 'failed' && state !== 'cancelled') throw new WorkError('bad-request', 'This job is at work, or done');
+    if (!isChangeable(record.told) || this.isAtWork(record)) throw new WorkError('bad-request', 'This job is at work, or done');
     const hold = (claim: Claim) => this.names.hold(claim, this.claimsOfOthers(record));
     await changeOrder(record, wish, { storages: this.around.storages, encoders: this.around.encoders, hold });
     this.send(record);
-    await this.retry(id);
+    if (record.isOver) await this.retry(id);
+    else await this.look();
   }
 
   /** Takes an ended job off the list. What it made stays. */
@@ -369,9 +370,9 @@ export class Jobs {
       await this.endCancelled(record);
       return;
     }
-    const away = record.order.storages.find((s) => this.around.storages.isAway(s.path));
-    if (away) {
-      await this.waitForStorage(record, away.name);
+    const obstacle = await record.waiting.obstacle(record, this.around);
+    if (obstacle) {
+      if (obstacle !== 'as said') await this.waitFor(record, obstacle);
       return;
     }
     const { phase } = record;
@@ -412,9 +413,9 @@ export class Jobs {
     this.send(record);
   }
 
-  private async waitForStorage(record: JobRecord, name: string): Promise<void> {
-    if (record.told.problem?.code === 'storage-missing') return; // said before
-    await record.decide({ type: 'held', problem: toProblem(storageAway(name)) });
+  private async waitFor(record: JobRecord, obstacle: WorkError): Promise<void> {
+    if (record.told.problem?.code === obstacle.code) return; // said before
+    await record.decide({ type: 'held', problem: toProblem(obstacle) });
     this.send(record);
   }
 

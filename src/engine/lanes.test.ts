@@ -70,8 +70,12 @@ async function queue() {
   const jobs = new Jobs({
     config: { dataFolder, storages: [{ id: 's', name: 'S', path: library, taken: true }] },
     runners,
-    drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false },
-    storages: { known: (id) => Promise.resolve({ id, name: 'S', path: library, taken: true, mark }), isAway: () => false },
+    drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false, lacks: () => false, content: () => '' },
+    storages: {
+      known: (id) => Promise.resolve({ id, name: 'S', path: library, taken: true, mark }),
+      isAway: () => false,
+      hasRoom: () => true,
+    },
     hub,
     pace,
     finished: () => undefined,

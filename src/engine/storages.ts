@@ -4,6 +4,7 @@ import { z } from 'zod';
 import { WorkError, type StorageState } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { checkStorage } from '@/node/library';
+import { plug, shareAt } from '@/node/simulated-share';
 import { markStorage, readMark, storageAway } from '@/node/storage-mark';
 import type { EngineConfig } from './config';
 import { Watched } from './watched';
@@ -13,7 +14,15 @@ type Configured = EngineConfig['storages'][number];
 /** Marks of the storages that were taken as libraries, by the place where they are mounted. */
 const TakenSchema = z.object({ version: z.literal(1), taken: z.record(z.string(), z.string()) });
 
-const AWAY = { available: false, writable: false, freeBytes: null, fileSystem: null, largestFile: null, identity: 'away' } as const;
+const AWAY = {
+  available: false,
+  writable: false,
+  freeBytes: null,
+  fileSystem: null,
+  largestFile: null,
+  identity: 'away',
+  simulated: false,
+} as const;
 
 /** The library storages: which of them are there, and whether they are what was once taken as a library. */
 export class Storages {
@@ -57,10 +66,11 @@ export class Storages {
   private async examine(storage: Configured): Promise<StorageState> {
     const { id, name, path: place } = storage;
     const check = await checkStorage(place);
-    if (!check.available) return { id, name, path: place, ...AWAY };
+    const simulated = shareAt(place) !== null;
+    if (!check.available) return { id, name, path: place, ...AWAY, simulated };
     const expected = this.taken[place];
     const identity = expected === undefined ? 'new' : (await readMark(place))?.id === expected ? 'known' : 'other';
-    return { id, name, path: place, ...check, identity };
+    return { id, name, path: place, ...check, identity, simulated };
   }
 
   private find(id: string): { storage: Configured; watched: Watched<StorageState> } {
@@ -74,6 +84,13 @@ export class Storages {
     const mark = await markStorage(storage.path);
     writeDurably(this.file, JSON.stringify({ version: 1, taken: { ...this.taken, [storage.path]: mark.id } }, null, 2));
     this.taken[storage.path] = mark.id;
+  }
+
+  /** Unplugs a simulated share, or plugs it in again. @throws WorkError `not-known`, `bad-request`. */
+  async plug(id: string, isPlugged: boolean): Promise<void> {
+    const { storage, watched } = this.find(id);
+    plug(storage.path, isPlugged);
+    await watched.look();
   }
 
   /** The user says that what is there is the library. @throws WorkError `not-known`, `storage-missing`; system errors where it can not be marked. */
@@ -100,6 +117,13 @@ export class Storages {
   /** As last seen, it is not there or does not answer. */
   isSilent(id: string): boolean {
     return this.watched.get(id)?.last.identity === 'away';
+  }
+
+  /** @returns whether a storage was seen to have so much room since a moment; where nobody knows how much it has, it is tried. */
+  hasRoom(place: string, bytes: number, since: number): boolean {
+    const storage = this.config.storages.find((s) => s.path === place);
+    const watched = storage && this.watched.get(storage.id);
+    return !watched || (watched.lookedAt > since && (watched.last.freeBytes ?? bytes) >= bytes);
   }
 
   /** As last seen: may a job for this place be begun? One that is not configured any more is looked at by its runner. */

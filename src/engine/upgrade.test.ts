@@ -86,8 +86,8 @@ test('a data folder of earlier versions: every job is in the queue, by its name 
   const jobs = new Jobs({
     config: { dataFolder, storages: [] },
     runners: { launch: () => null, isAtWork: () => false, stop: () => undefined, pause: () => undefined, goOn: () => undefined },
-    drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false },
-    storages: { known: () => Promise.reject(new Error('none')), isAway: () => true },
+    drives: { use: () => ({ spunUp: true, done: () => undefined }), isUsed: () => false, lacks: () => false, content: () => '' },
+    storages: { known: () => Promise.reject(new Error('none')), isAway: () => true, hasRoom: () => true },
     hub: { send: () => undefined },
     finished: () => undefined,
   });

@@ -7,6 +7,7 @@ const PATIENCE_MS = 3000;
  */
 export class Watched<T> {
   private looking: Promise<T> | null = null;
+  private began = 0;
 
   constructor(
     private readonly examine: () => Promise<T>,
@@ -18,14 +19,19 @@ export class Watched<T> {
 
   /** As it was when it was last looked at. */
   last: T;
+  /** When that look began, milliseconds of the clock. */
+  lookedAt = 0;
 
   /** Looks now. @returns what is there, or that it is away, where it fails or does not answer in time. */
   async look(): Promise<T> {
-    this.looking ??= this.examine()
-      .catch(() => this.away)
-      .finally(() => {
-        this.looking = null;
-      });
+    if (!this.looking) {
+      this.began = Date.now();
+      this.looking = this.examine()
+        .catch(() => this.away)
+        .finally(() => {
+          this.looking = null;
+        });
+    }
     let timer: ReturnType<typeof setTimeout> | undefined;
     const patience = new Promise<T>((resolve) => {
       timer = setTimeout(() => {
@@ -34,6 +40,7 @@ export class Watched<T> {
     });
     this.last = await Promise.race([this.looking, patience]);
     clearTimeout(timer);
+    this.lookedAt = this.began;
     return this.last;
   }
 }

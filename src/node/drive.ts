@@ -33,6 +33,12 @@ export async function loadSimulatedDisc(file: string): Promise<SimulatedDisc> {
   return SimulatedDiscSchema.parse(JSON.parse(await readFile(file, 'utf8')));
 }
 
+/** A simulated disc is a file that says so; a drive is a device. */
+export const isSimulated = (place: string): boolean => place.endsWith('.json');
+
+/** Whether a simulated disc lies in its drive: one that was pulled out is set aside. */
+export const isDiscIn = (discFile: string): boolean => existsSync(discFile);
+
 /**
  * A stand-in for an optical drive: reads an image at a drive's pace, and fails on scratched sectors after trying for a
  * while, as drives do. Everything above it sees a `ByteSource` like any other.
@@ -69,7 +75,7 @@ export async function openSimulatedDrive(discFile: string, spunUp: boolean, sign
       const first = Math.floor(offset / SECTOR_BYTES);
       const last = Math.floor((offset + target.byteLength - 1) / SECTOR_BYTES);
       // A disc that was pulled out.
-      if (!existsSync(discFile)) throw fail(first, 'There is no disc');
+      if (!isDiscIn(discFile)) throw fail(first, 'There is no disc');
       const now = performance.now();
       const slow = disc.slow.find((s) => s.sector <= last && s.sector + s.sectors > first)?.share ?? 1;
       const speed = disc.bytesPerSecond * slow * (1 + (disc.edgeSpeed - 1) * (offset / image.sizeBytes));

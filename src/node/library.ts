@@ -5,6 +5,7 @@ import { recipesById } from '@/core/recipes';
 import { estimateReel, neededAt, type RoomNeeded } from '@/core/reels';
 import { WorkError, placeOf, storagesOf, type Job } from '@/contract';
 import { fileSystemOf, type FileSystem } from './file-system';
+import { bytesBelow, shareSystem } from './simulated-share';
 import { WORKSHOP, requireThere, storageAway, type MarkedStorage } from './storage-mark';
 
 export const workshopOf = (storage: string, jobId: string): string => path.join(storage, WORKSHOP, jobId);
@@ -18,8 +19,11 @@ export interface StorageCheck {
   readonly largestFile: number | null;
 }
 
+/** What a folder stands on, on this machine, or as a share that is simulated has it. */
+const systemOf = async (folder: string): Promise<FileSystem> => shareSystem(folder, await fileSystemOf(folder));
+
 /** @param look what a folder stands on, or a stand-in for what is not on this machine. */
-export async function checkStorage(folder: string, look: (folder: string) => Promise<FileSystem> = fileSystemOf): Promise<StorageCheck> {
+export async function checkStorage(folder: string, look: (folder: string) => Promise<FileSystem> = systemOf): Promise<StorageCheck> {
   const info = await stat(folder).catch(() => null);
   if (!info?.isDirectory()) return { available: false, writable: false, freeBytes: null, fileSystem: null, largestFile: null };
   const writable = await access(folder, constants.W_OK).then(
@@ -37,7 +41,7 @@ export async function checkStorage(folder: string, look: (folder: string) => Pro
 export async function requireStorage(
   storage: MarkedStorage,
   { all: neededBytes, largest }: RoomNeeded,
-  look: (folder: string) => Promise<FileSystem> = fileSystemOf,
+  look: (folder: string) => Promise<FileSystem> = systemOf,
 ): Promise<void> {
   await requireThere(storage);
   const { name } = storage;
@@ -56,18 +60,32 @@ export async function requireStorage(
   }
 }
 
+type Placed = Pick<Job, 'reading' | 'reel' | 'copies' | 'storage' | 'folder' | 'fileName' | 'places'>;
+
+/** Room that a job's results take on each of its storages, by their places. */
+export const roomFor = (job: Placed): Map<string, RoomNeeded> =>
+  neededAt(estimateReel(job.reading, job.reel, recipesById(job.copies)), (recipe) => placeOf(job, recipe).storage.path);
+
 /**
- * Refuses what a job's results will not have room for. @param there bytes of it that stand in the reel's own storage already.
+ * Bytes of a job that stand in its storages already, by their places: what is unfinished, and its master, wherever that is.
+ * @param masterBytes of a master that is finished.
+ */
+export async function roomTaken(job: Pick<Job, 'id' | 'storage' | 'places'>, masterBytes: number | null): Promise<Map<string, number>> {
+  const taken = new Map<string, number>();
+  for (const { path: storage } of storagesOf(job)) taken.set(storage, await bytesBelow(workshopOf(storage, job.id)));
+  const { path: own } = job.storage;
+  return taken.set(own, Math.max(taken.get(own) ?? 0, masterBytes ?? 0));
+}
+
+/**
+ * Refuses what a job's results will not have room for. @param taken what stands there of it already; see `roomTaken`.
  * @throws as `requireStorage`.
  */
-export async function requireRoomFor(
-  job: Pick<Job, 'reading' | 'reel' | 'copies' | 'storage' | 'folder' | 'fileName' | 'places'>,
-  there = 0,
-): Promise<void> {
-  const needed = neededAt(estimateReel(job.reading, job.reel, recipesById(job.copies)), (recipe) => placeOf(job, recipe).storage.path);
+export async function requireRoomFor(job: Placed, taken: ReadonlyMap<string, number> = new Map()): Promise<void> {
+  const needed = roomFor(job);
   for (const storage of storagesOf(job)) {
     const { all, largest } = needed.get(storage.path) ?? { all: 0, largest: 0 };
-    await requireStorage(storage, { all: all - (storage.path === job.storage.path ? there : 0), largest });
+    await requireStorage(storage, { all: Math.max(0, all - (taken.get(storage.path) ?? 0)), largest });
   }
 }
 

@@ -1,14 +1,12 @@
 import type { ByteSource } from '@/core/bytes';
 import { openContent } from '@/core/reading';
-import { mappedSource } from '@/core/rescue';
+import { mappedSource, patientSource } from '@/core/rescue';
 import { openImage, type Volume } from '@/core/volume';
 import type { JobSource } from '@/contract';
-import { openSimulatedDrive } from './drive';
+import { isDiscIn, isSimulated, openSimulatedDrive } from './drive';
+import { lookAtDevice } from './device';
 import { openFileSource, openFolderVolume, type FileSource, type ReadingManner } from './files';
 import { mapOf, readMap } from './image-map';
-
-/** A simulated disc is a file that says so; a drive is a device. */
-const isSimulated = (path: string): boolean => path.endsWith('.json');
 
 export interface OpenedVolume {
   readonly volume: Volume;
@@ -24,7 +22,16 @@ export interface OpenOptions extends ReadingManner {
   /** A drive that has just been read needs no time to start. */
   readonly spunUp?: boolean;
   readonly signal?: AbortSignal;
+  /** A drive is read as images are taken, with everything tried before a sector is given up. Told of what did not come at once, in bytes. */
+  readonly onRescued?: (from: number, to: number, lost: number) => void;
 }
+
+/** How often sectors that failed by themselves are tried again for a master. */
+const RETRIES = 3;
+
+/** Whether there is a disc where one is read from. */
+export const isDiscThere = async (drive: string): Promise<boolean> =>
+  isSimulated(drive) ? isDiscIn(drive) : !['empty', 'away'].includes((await lookAtDevice(drive, null)).state);
 
 /**
  * Opens whatever a job or a reading reads from.
@@ -35,7 +42,11 @@ export async function openVolume(source: VolumeSource, options: OpenOptions = {}
     const folder = await openFolderVolume(source.path, options);
     return withContent(folder, () => folder.close());
   }
-  const file = await openRaw(source, options);
+  const raw = await openRaw(source, options);
+  const { onRescued, signal } = options;
+  const isThere = () => isDiscThere(source.path);
+  const isPatient = source.kind === 'drive' && onRescued;
+  const file = isPatient ? { ...patientSource(raw, { isThere, retries: RETRIES, onRescued, signal }), close: () => raw.close() } : raw;
   try {
     return withContent(await openImage(file), () => file.close());
   } catch (error) {

@@ -2,13 +2,14 @@ import { FAULT_WEIGHTS, damageOf, wholenessText } from '@/core/reading';
 import type { MasterPromise } from '@/core/proof';
 import { WorkError, storagesOf, toProblem, type Job, type Stage } from '@/contract';
 import { MASTER, type RecipeId } from '@/core/recipes';
-import { removeWorkshops, requireRoomFor } from '@/node/library';
-import { isThere, storageAway } from '@/node/storage-mark';
+import { removeWorkshops, requireRoomFor, roomTaken } from '@/node/library';
+import { QuotaWatch } from '@/node/simulated-share';
 import type { JobFolder } from '@/node/job-folder';
 import {
   checkCopy,
   checkMaster,
   forgetCopy,
+  forgetMaster,
   forgetPieces,
   isMasterThere,
   isStill,
@@ -17,6 +18,7 @@ import {
   place,
   type StageContext,
 } from './stages';
+import { obstacleOf } from './obstacle';
 
 /** What the user has chosen for this job since it was sent. */
 const withChoice = (job: Job, around: boolean): Job => (around ? { ...job, reel: { ...job.reel, damage: 'around' } } : job);
@@ -93,7 +95,8 @@ class JobRun {
     this.copies = job.reel.recipes.filter((r) => r !== MASTER);
   }
 
-  private isDone(stage: Stage): boolean {
+  /** Is it finished, and written down as such? */
+  isDone(stage: Stage): boolean {
     return this.progress.finished.includes(stage);
   }
 
@@ -105,7 +108,7 @@ class JobRun {
   /** @returns false where it stops because the disc is no longer needed, and encoding is still to come. @throws what a stage throws. */
   async toItsEnd(untilRead: boolean): Promise<boolean> {
     const { job } = this;
-    await requireRoomFor(job, this.progress.masterBytes ?? 0);
+    await requireRoomFor(job, await roomTaken(job, this.progress.masterBytes));
     await this.master();
     if (untilRead && this.copies.some((copy) => !this.copy(copy))) {
       this.folder.emit({ type: 'parted' });
@@ -246,12 +249,6 @@ class JobRun {
   }
 }
 
-/** A storage that the job writes to and that is not there; null where all are. */
-async function firstAway(job: Job): Promise<Job['storage'] | null> {
-  for (const storage of storagesOf(job)) if (!(await isThere(storage))) return storage;
-  return null;
-}
-
 /** A job that could not be brought to its end: what is kept of it, and what is said. @returns the exit code. */
 async function endFailed(folder: JobFolder, run: JobRun, job: Job, signal: AbortSignal, error: unknown): Promise<number> {
   if (signal.aborted) {
@@ -260,11 +257,12 @@ async function endFailed(folder: JobFolder, run: JobRun, job: Job, signal: Abort
     folder.cancelled();
     return 2;
   }
-  // Whatever went wrong first: without its storage the job can not go on, and nothing is to be written in its place.
-  const isSaid = error instanceof WorkError && error.code === 'storage-missing';
-  const away = await firstAway(job);
-  if (isSaid || away) {
-    folder.emit({ type: 'held', problem: toProblem(isSaid || !away ? error : storageAway(away.name)) });
+  const reads = !run.isDone('master');
+  // What is not whole is written again: until then its room is others’.
+  if (reads && toProblem(error).code === 'storage-full') await forgetMaster(job).catch(() => undefined);
+  const obstacle = await obstacleOf(job, error, reads, run.progress.masterBytes);
+  if (obstacle) {
+    folder.emit({ type: 'held', problem: toProblem(obstacle) });
     return 3;
   }
   const found = toProblem(error);
@@ -300,10 +298,13 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
   // Decided while this process came to life.
   if (['cancel-asked', 'cancelled', 'failed', 'finished'].includes(folder.standing ?? '')) return 3;
   folder.emit({ type: 'started', pid: process.pid });
-  const run = new JobRun(folder, job, signal);
+  const quotas = QuotaWatch.over(storagesOf(job));
+  const run = new JobRun(folder, job, quotas ? AbortSignal.any([signal, quotas.signal]) : signal);
   try {
     return (await run.toItsEnd(untilRead)) ? 0 : 3;
   } catch (error) {
-    return endFailed(folder, run, job, signal, error);
+    return await endFailed(folder, run, job, signal, quotas?.exceeded ?? error);
+  } finally {
+    quotas?.stop();
   }
 }

@@ -4,6 +4,7 @@ import { planPiece, type PacketStream } from '@/core/assembly';
 import { PAYLOAD_HASH, proveCopy, type CopyExpectation, type Proof, type MasterPromise } from '@/core/proof';
 import { faultText, lengthText, type Wholeness } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/master';
+import { SECTOR_BYTES } from '@/core/volume';
 import {
   MASTER,
   PIECE_MS,
@@ -47,6 +48,9 @@ import { APPLICATION } from '@/node/version';
 import { BesideSinks, besidePart, besidePath } from './beside';
 import { shortProof } from './short-proof';
 
+/** More places than this are not written into the log one by one. */
+const MOST_NOTED = 40;
+
 /** What stages need of the job and of their surroundings. */
 export interface StageContext {
   readonly job: Job;
@@ -87,13 +91,33 @@ interface Assembled {
 /** What a stage that makes a file has made. */
 type Made = Assembled & { readonly bytes: number };
 
+/** Says which places of a disc did not come at once, the first of them one by one. */
+class RescueNotes {
+  private count = 0;
+  constructor(private readonly note: (text: string) => void) {}
+
+  readonly add = (from: number, to: number, lost: number): void => {
+    if (++this.count > MOST_NOTED) return;
+    const [first, last] = [from / SECTOR_BYTES, Math.ceil(to / SECTOR_BYTES) - 1];
+    const sectors = Math.ceil(lost / SECTOR_BYTES);
+    this.note(
+      `sectors ${first} to ${last} did not come at once: ${lost === 0 ? 'all of them came when they were read again' : `${sectors} of them never came`}`,
+    );
+  };
+
+  end(): void {
+    if (this.count > MOST_NOTED) this.note(`and ${this.count - MOST_NOTED} more places that did not come at once`);
+  }
+}
+
 /** Runs the reel through the assembly into a sink. */
 async function assembleInto(context: StageContext, sink: Parameters<typeof writeMaster>[4]): Promise<Assembled> {
   const { job, signal } = context;
   const sounds = job.reel.addedAudio ?? [];
   const openAdded = (audio: AddedAudio) => openAddedSound(job.soundFiles[sounds.indexOf(audio)] ?? '', audio, signal);
   for (const [i, sound] of sounds.entries()) await requireSameFile(job.soundFiles[i] ?? '', sound.source);
-  const opened = await openSource(job.source, { blocking: true, signal });
+  const rescued = new RescueNotes(context.note);
+  const opened = await openSource(job.source, { blocking: true, signal, onRescued: rescued.add });
   const sinks = new BesideSinks(job);
   let stream: PacketStream | null = null;
   try {
@@ -119,6 +143,7 @@ async function assembleInto(context: StageContext, sink: Parameters<typeof write
     await sinks.abandon();
     throw error;
   } finally {
+    rescued.end();
     await stream?.close();
     await opened.close();
   }
@@ -150,9 +175,6 @@ export async function makeMaster(context: StageContext): Promise<Made> {
   noteWholeness(promise, context);
   return { ...made, bytes: (await stat(file)).size };
 }
-
-/** More places than this are not written into the log one by one. */
-const MOST_NOTED = 40;
 
 /** What the disc had to say of itself, and every place where it is not whole. */
 function noteWholeness({ wholeness }: MasterPromise, { note, found }: StageContext): void {
@@ -257,6 +279,8 @@ export async function forgetCopy(job: Job, id: RecipeId): Promise<void> {
   await rm(await unfinishedPath(job, id), { force: true });
   await forgetPieces(job, id);
 }
+/** What there is of a master that is not finished goes. */
+export const forgetMaster = async (job: Job): Promise<void> => rm(await unfinishedPath(job, MASTER), { force: true });
 /** The copy is flushed, and written down as made: its pieces are needed no more. */
 export const forgetPieces = (job: Job, id: RecipeId): Promise<void> => rm(piecesOf(job, id), { recursive: true, force: true });
 

@@ -39,6 +39,12 @@ export const refusal = (work: Promise<unknown>): Promise<string> =>
 /** Longer than anything takes that does not hang. */
 const HANGS_MS = 240_000;
 
+/** Makes a folder a simulated share, with a quota, as the demonstration has one. */
+export function makeShare(folder: string, quotaBytes: number): void {
+  mkdirSync(folder, { recursive: true });
+  writeFileSync(`${folder}.share.json`, JSON.stringify({ standIn: 'network share', quotaBytes }));
+}
+
 interface Zone {
   readonly sector: number;
   readonly sectors: number;

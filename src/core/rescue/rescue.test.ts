@@ -1,7 +1,18 @@
 import { seeded, type Random } from '@/test-support/random';
 import { DiscError, type ByteSource } from '../bytes';
 import { SECTOR_BYTES } from '../volume';
-import { CURVE_PARTS, ReadingCurve, RescueMap, STRETCH_STATES, fillSector, mappedSource, samePressing, takeImage, wornShare } from '.';
+import {
+  CURVE_PARTS,
+  ReadingCurve,
+  RescueMap,
+  STRETCH_STATES,
+  fillSector,
+  mappedSource,
+  patientSource,
+  samePressing,
+  takeImage,
+  wornShare,
+} from '.';
 
 /**
  * Taking a worn medium, against the medium itself: what it can give, told sector by sector before anything reads it. Stopped at any read and
@@ -151,6 +162,73 @@ test('a drive that has become empty is no worn disc: the map keeps what it said'
   const pulled: ByteSource = { ...disc, read: () => Promise.reject(new DiscError('read-failed', { source: 'x', byteOffset: 0 }, 'empty')) };
   await expect(take(pulled, taken, { isThere: false })).rejects.toMatchObject({ code: 'source-gone' });
   expect(taken.map.bytesOf('unreadable', 'edge not found', 'not searched')).toBe(0);
+});
+
+test('a drive that is read for a master gives all that it can, and what is lost is asked for no more', async () => {
+  for (let seed = 1; seed <= 12; seed++) {
+    const random = seeded(seed);
+    const sectors = 400 + random.int(2000);
+    const disc = medium(random, sectors, random.int(5), random.int(30));
+    const told: number[] = [];
+    const patient = patientSource(disc, {
+      isThere: () => Promise.resolve(true),
+      retries: 3,
+      onRescued: (from, to, lost) => {
+        expect([from % SECTOR_BYTES, to % SECTOR_BYTES]).toEqual([0, 0]);
+        told.push(lost);
+      },
+    });
+    const isDead = (from: number, to: number) => {
+      for (let s = Math.floor(from / SECTOR_BYTES); s * SECTOR_BYTES < to; s++) if (disc.dead.has(s)) return s;
+      return null;
+    };
+    /** What comes is the medium's own; what does not ends at the first sector that is dead. */
+    const read = async (from: number, bytes: number) => {
+      const target = new Uint8Array(bytes);
+      const end = Math.max(from, Math.min(disc.sizeBytes, from + bytes));
+      const dead = isDead(from, end);
+      const got = await patient.read(from, target).catch((error: unknown) => error as DiscError);
+      if (dead === null) {
+        expect(got).toBe(end - from);
+        expect(Buffer.compare(target.subarray(0, end - from), disc.data.subarray(from, end))).toBe(0);
+      } else {
+        expect(got).toBeInstanceOf(DiscError);
+        expect(Math.floor((got as DiscError).where.byteOffset / SECTOR_BYTES)).toBe(dead);
+      }
+    };
+    // As an assembly reads: a chunk, and where that fails all of it sector by sector; with bytes of no sector's size in between.
+    const chunk = 64 * SECTOR_BYTES;
+    for (let from = 0; from < disc.sizeBytes; from += chunk) {
+      await read(from, chunk);
+      for (let at = from; isDead(from, from + chunk) !== null && at < Math.min(disc.sizeBytes, from + chunk); at += SECTOR_BYTES)
+        await read(at, SECTOR_BYTES);
+      await read(from + random.int(chunk / 2), 1 + random.int(5000));
+    }
+    expect(patient.gaps?.(0, disc.sizeBytes).reduce((sum, g) => sum + g.to - g.from, 0)).toBe(disc.dead.size * SECTOR_BYTES);
+    expect(told.reduce((sum, n) => sum + n, 0)).toBe(disc.dead.size * SECTOR_BYTES);
+    const { reads } = disc;
+    for (const s of disc.dead) await read(s * SECTOR_BYTES, SECTOR_BYTES);
+    expect(disc.reads).toBe(reads);
+  }
+});
+
+test('a drive that is empty in the middle of a master says so, and is not worn for it', async () => {
+  const disc = medium(seeded(3), 2000, 0);
+  const gone: ByteSource = {
+    ...disc,
+    read: () => Promise.reject(new DiscError('read-failed', { source: 'worn', byteOffset: 0 }, 'no disc')),
+  };
+  let asked = 0;
+  const patient = patientSource(gone, {
+    isThere: () => {
+      asked++;
+      return Promise.resolve(false);
+    },
+    retries: 3,
+    onRescued: () => undefined,
+  });
+  await expect(patient.read(0, new Uint8Array(64 * SECTOR_BYTES))).rejects.toMatchObject({ code: 'source-gone' });
+  expect(asked).toBe(1);
 });
 
 test('two copies, each with scratches of its own, make one that is whole; another pressing is known', async () => {

@@ -3,7 +3,7 @@
 import Link from 'next/link';
 import { useState, type ReactNode } from 'react';
 import { MASTER, SHIPPED } from '@/core/recipes';
-import { STAGES, isOver, type JobState, type Stage } from '@/contract';
+import { STAGES, isChangeable, isOver, type JobState, type Stage } from '@/contract';
 import { arrange } from '@/store/arrange';
 import { ApiError, call } from '@/store/api';
 import { useKeptOrder } from '@/store/live';
@@ -137,7 +137,7 @@ function Actions({ job, first, onMove }: Pick<RowProps, 'job' | 'first' | 'onMov
         </Button>
       )}
       {job.problem?.code === 'order-lost' && <SendAgain job={job} />}
-      {(job.state === 'failed' || job.state === 'cancelled') && job.problem?.code !== 'order-lost' && job.problem?.code !== 'too-new' && (
+      {isChangeable(job) && job.problem?.code !== 'order-lost' && job.problem?.code !== 'too-new' && (
         <>
           <Button
             tone="quiet"
@@ -147,11 +147,13 @@ function Actions({ job, first, onMove }: Pick<RowProps, 'job' | 'first' | 'onMov
               setChanging(true);
             }}
           >
-            Retry with changes…
+            {over ? 'Retry with changes…' : 'Change it…'}
           </Button>
-          <Button disabled={action.busy} onClick={run('retryJob')}>
-            Retry
-          </Button>
+          {over && (
+            <Button disabled={action.busy} onClick={run('retryJob')}>
+              Retry
+            </Button>
+          )}
         </>
       )}
       {over && (

@@ -57,6 +57,24 @@ function Recognised({ fingerprint, rows }: { fingerprint: string; rows: readonly
   );
 }
 
+/** What a hand can do to a drive that reads. */
+function PullOut({ drive }: { drive: DriveState }) {
+  const action = useAction();
+  return (
+    <div className="mt-1.5">
+      <Button
+        tone="quiet"
+        disabled={action.busy}
+        title="In the middle of reading, as a hand or a power cut does it: a job waits until the disc is back"
+        onClick={() => void action.run(() => call('pull', { id: drive.id }))}
+      >
+        Pull the disc out
+      </Button>
+      {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
+    </div>
+  );
+}
+
 /** A drive: what lies in it, and what is being read of it. */
 export function DriveRow({
   drive,
@@ -93,7 +111,12 @@ export function DriveRow({
         <Recognised fingerprint={task.fingerprint} rows={rows} />
       )}
       {reading ? (
-        <ReadingProgress task={reading} />
+        <>
+          <ReadingProgress task={reading} />
+          {drive.simulated && <PullOut drive={drive} />}
+        </>
+      ) : drive.simulated && drive.disc && drive.state === 'reading' ? (
+        <PullOut drive={drive} />
       ) : (
         <div className="mt-1.5 flex flex-wrap items-center gap-x-2 gap-y-1 empty:hidden">
           {drive.simulated && <DiscSelect drive={drive} onInsert={insert} />}

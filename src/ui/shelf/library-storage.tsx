@@ -56,6 +56,25 @@ function TakeStorage({ storage }: { storage: StorageState }) {
   );
 }
 
+/** What a cable, a router or a server does to a share; a simulated one has none of them. */
+function Plug({ storage }: { storage: StorageState }) {
+  const action = useAction();
+  const plugged = storage.identity !== 'away';
+  return (
+    <>
+      <Button
+        tone="quiet"
+        disabled={action.busy}
+        title={plugged ? 'As when its server is gone: jobs for it wait' : 'It comes back as it was; jobs that waited for it go on'}
+        onClick={() => void action.run(() => call('plugStorage', { id: storage.id, body: { plugged: !plugged } }))}
+      >
+        {plugged ? 'Unplug' : 'Plug in'}
+      </Button>
+      {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
+    </>
+  );
+}
+
 /** The places that results go to. */
 export function LibraryStorage({ storages }: { storages: readonly StorageState[] }) {
   return (
@@ -67,8 +86,10 @@ export function LibraryStorage({ storages }: { storages: readonly StorageState[]
               <HardDrive size={14} aria-hidden className="text-second" />
               <span className="min-w-0 flex-1 truncate" title={s.path}>
                 {s.name}
+                {s.simulated && <span className="pl-2 text-third">simulated</span>}
               </span>
               <Standing storage={s} />
+              {s.simulated && <Plug storage={s} />}
             </div>
             {isAsked(s) && <TakeStorage storage={s} />}
           </li>
