@@ -1,13 +1,14 @@
-// npm run bench [-- core | encode | views | pages]: speed as ratios measured side by side. Never part of the tests.
+// npm run bench [-- core | encode | views | queue | pages]: speed as ratios measured side by side. Never part of the tests.
 import path from 'node:path';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
 ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'chromium']);
 ensurePackages();
 const { bundle } = await import('./bundle.mjs');
-await bundle(['demo', 'bench']);
+await bundle(['demo', 'bench', 'engine', 'runner', 'helper']);
+must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'proving'), 'proving']);
 must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'demo')]);
 const which = process.argv[2] ?? 'all';
-if (which === 'encode' || which === 'views') must(process.execPath, ['dist/bench.mjs', `--${which}`]);
+if (which === 'encode' || which === 'views' || which === 'queue') must(process.execPath, ['dist/bench.mjs', `--${which}`]);
 else if (which !== 'pages') must(process.execPath, ['dist/bench.mjs', path.join(root, '.cache', 'demo', 'discs', 'LAMPLIGHTERS.iso')]);
 if (which === 'all' || which === 'pages') await (await import('./bench-pages.mjs')).benchPages();

@@ -4,12 +4,12 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { isOver, type EngineState, type JobState, type SourceRef } from '@/contract';
-import { forecast } from '@/core/queue';
 import type { Reading } from '@/core/reading';
 import { SHIPPED } from '@/core/recipes';
 import { readingForReel, wholeTitleReel } from '@/core/reels';
 import { TestEngine, makeShare } from '@/test-support/engine';
 import type { Random } from '@/test-support/random';
+import { forecastText, watchForecasts } from './calm';
 import { WebServer } from './web-server';
 
 /**
@@ -282,8 +282,8 @@ async function wrecks(night: Night): Promise<string[]> {
     for (const name of workshop) found.push(`${storage}: ${name} is left over in the workshop`);
   }
   for (const { id, path: file } of outputs) {
-    const { proof, sha256Matches } = await night.engine.call('reprove', { id });
-    if (!proof.passed || !sha256Matches) found.push(`${file} is not what its sidecar says`);
+    const { proof, digestMatches } = await night.engine.call('reprove', { id });
+    if (!proof.passed || !digestMatches) found.push(`${file} is not what its sidecar says`);
   }
   return found;
 }
@@ -295,22 +295,7 @@ async function calm(night: Night, jobs: number): Promise<string> {
   while (!(await night.state())?.jobs.every(isOver)) await sleep(200);
   for (let i = 0; i < jobs; i++)
     await night.submit(`Calm ${i}`, i % 4 === 3 ? tray : image, 'library', i % 3 === 2 ? ['master', 'access'] : ['master']);
-  const said: { at: number; seconds: number | null }[] = [];
-  for (;;) {
-    const state = await night.state();
-    if (!state || state.jobs.every(isOver)) break;
-    const pace = new Map(state.pace.map(({ work, rate }) => [work, rate]));
-    said.push({ at: Date.now(), seconds: forecast(state.jobs, pace, { encode: state.usualEncodeLanes, held: false }, Date.now()).seconds });
-    await sleep(400);
-  }
-  const [first, end] = [said[0]?.at ?? 0, Date.now()];
-  const off = said.flatMap(({ at, seconds }) => {
-    const left = (end - at) / 1000;
-    return seconds === null || left < (end - first) / 1000 / 10 ? [] : [Math.abs(seconds - left) / left];
-  });
-  const sorted = [...off].sort((a, b) => a - b);
-  const at = (share: number) => `${Math.round((sorted[Math.floor(sorted.length * share)] ?? 0) * 100)} %`;
-  return `time of the queue, ${jobs} jobs in ${Math.round((end - first) / 1000)} s, ${sorted.length} forecasts: off by ${at(0.5)} in the middle, ${at(0.9)} at worst but a tenth`;
+  return forecastText(await watchForecasts(() => night.state(), jobs));
 }
 
 /** @param size jobs; at least as many kills, and a third as many other faults. */

@@ -1,5 +1,4 @@
 import { spawn } from 'node:child_process';
-import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { wholeTitleReel, type Reel } from '@/core/reels';
@@ -8,6 +7,7 @@ import { foldJob, newFolded } from '@/engine/job-state';
 import { JobFolder, parseEvent } from '@/node/job-folder';
 import { openSource } from '@/node/open-source';
 import { sealState } from '@/node/seal';
+import { digestLike } from '@/test-support/digest';
 import { markStorage } from '@/node/storage-mark';
 
 const DISCS = path.resolve('.cache/proving/discs');
@@ -126,8 +126,8 @@ export class Stage {
       try {
         const written: unknown = JSON.parse(readFileSync(`${film}.json`, 'utf8'));
         const sidecar = SidecarSchema.parse(written);
-        const sha256 = createHash('sha256').update(readFileSync(film)).digest('hex');
-        return sealState(written) !== 'whole' || sidecar.file.sha256 !== sha256;
+        const digest = digestLike(sidecar.file.digest, readFileSync(film));
+        return sealState(written) !== 'whole' || sidecar.file.digest !== digest;
       } catch {
         return true;
       }

@@ -1,3 +1,4 @@
+import { DigestSchema } from './digest';
 import { AfterSchema, AfterStateSchema, CommandsSchema } from './after';
 import { z } from 'zod';
 import { IdSchema as id } from './id';
@@ -179,7 +180,7 @@ export const VaultEntrySchema = OutputSchema.extend({
       .default(null),
     /** What was said beforehand of a copy; null for a master, and for copies of earlier versions. */
     outcome: OutcomeSchema.pick({ estimatedBytes: true }).nullable().default(null),
-    file: SidecarSchema.shape.file.pick({ sizeBytes: true, sha256: true }),
+    file: z.object({ sizeBytes: z.number(), digest: DigestSchema }),
     disc: SidecarSchema.shape.disc.pick({ label: true, fingerprint: true }),
     reel: ReelSchema.pick({ name: true, pieces: true }),
     promise: MasterPromiseSchema.pick({ durationMs: true }).extend({
@@ -356,7 +357,7 @@ export const OutputListSchema = z.object({
   unread: z.array(UnreadSidecarSchema).readonly(),
   orphans: z.array(OrphanFilmSchema).readonly().default([]),
 });
-export const ReproveSchema = z.object({ proof: ProofSchema, sha256Matches: z.boolean() });
+export const ReproveSchema = z.object({ proof: ProofSchema, digestMatches: z.boolean() });
 /** A view into a disc's titles: pictures, previews and measurements of those that the reading lists. */
 export const OpenLookSchema = z.object({ source: SourceRefSchema, reading: ReadingSchema });
 export type OpenLook = z.infer<typeof OpenLookSchema>;

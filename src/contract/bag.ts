@@ -28,7 +28,7 @@ export const BagOrderSchema = z.object({
   kind: z.literal('bag'),
   folder: z.string(),
   /** `path` inside the bag; the digest that the file must have, or null where nothing has said it before. */
-  payload: z.array(z.object({ from: z.string(), path: z.string(), sha256: z.string().nullable() })),
+  payload: z.array(z.object({ from: z.string(), path: z.string(), digest: z.string().nullable() })),
   /** Files beside the payload. */
   tags: z.array(z.object({ path: z.string(), text: z.string() })),
   info: z.array(z.tuple([z.string(), z.string()])),

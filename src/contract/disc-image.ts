@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { withDigest } from './digest';
 import { CountSchema as count, IdSchema as id } from './id';
 import { FILLS, TAKE_PASSES, type CurvePart, type Fill, type TakePass } from '@/core/rescue';
 import { FixityCheckSchema } from './fixity';
@@ -33,7 +34,7 @@ export const ImageSourceSchema = z.object({
 export type ImageSource = z.infer<typeof ImageSourceSchema>;
 
 /** What stands beside an image, as `NAME.iso.record`: JSON. */
-export const ImageRecordSchema = z.object({
+export const ImageRecordFields = z.object({
   version: z.literal(1),
   application: z.string(),
   label: z.string().max(400),
@@ -45,9 +46,10 @@ export const ImageRecordSchema = z.object({
   /** What could not be read, in bytes. */
   lostBytes: count,
   /** Of the image as it stands; null while it is being taken. */
-  sha256: z.string().nullable(),
+  digest: z.string().nullable(),
   fingerprint: z.string().nullable(),
 });
+export const ImageRecordSchema = z.preprocess(withDigest, ImageRecordFields);
 export type ImageRecord = z.infer<typeof ImageRecordSchema>;
 
 export const IMAGE_CELLS = 200;

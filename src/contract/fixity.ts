@@ -1,30 +1,32 @@
 import { z } from 'zod';
+import { withDigest } from './digest';
 import { CountSchema as count } from './id';
 import { ProblemSchema } from './problem';
 
 /** Whether files of the vault are still what they were: checks of the whole, and what each of them found. */
 
 /**
- * `same`: SHA-256 and size are those of the sidecar, or of an image's record, as are those of the files beside it. `changed`: they are not. `missing`: only the sidecar
+ * `same`: digest and size are those of the sidecar, or of an image's record, as are those of the files beside it. `changed`: they are not. `missing`: only the sidecar
  * is there. `sidecar changed`: the file is what its sidecar says, but that is not as it was written. `unreadable`: the storage gives an error.
  */
 export const CHECK_RESULTS = ['same', 'changed', 'missing', 'sidecar changed', 'unreadable'] as const;
 export type CheckResult = (typeof CHECK_RESULTS)[number];
 
 /** One line of `checks.ndjson` in a storage. */
-export const FixityCheckSchema = z.object({
+const CheckFields = z.object({
   at: z.string(),
   /** Of the file, inside the storage. */
   path: z.string().max(4096),
   result: z.enum(CHECK_RESULTS),
   /** As it was found; null where it was not read. */
-  sha256: z.string().nullable(),
+  digest: z.string().nullable(),
   sizeBytes: count,
 });
+export const FixityCheckSchema = z.preprocess(withDigest, CheckFields);
 export type FixityCheck = z.infer<typeof FixityCheckSchema>;
 
 /** A file that is not what it was, by its identifier in the vault, or that of the disc image. */
-const Differing = FixityCheckSchema.extend({ id: z.string(), of: z.enum(['result', 'image']).default('result') });
+const Differing = z.preprocess(withDigest, CheckFields.extend({ id: z.string(), of: z.enum(['result', 'image']).default('result') }));
 export type Differing = z.infer<typeof Differing>;
 
 export const EVERY_DAYS = [0, 7, 30, 90, 365] as const;

@@ -1,8 +1,9 @@
 import { z } from 'zod';
+import { DIGEST_ALGORITHMS } from '@/core/proof/digest';
 import { CopyExpectationSchema, JobSourceSchema, MasterPromiseSchema, ProofSchema } from './job';
 import { BagOrderSchema } from './bag';
 import { DiscFolderOrderSchema } from './disc-folder';
-import { ImageProgressSchema, ImageRecordSchema } from './disc-image';
+import { ImageProgressSchema, ImageRecordFields, ImageRecordSchema } from './disc-image';
 import { RecipeIdSchema } from './recipe';
 import { ReadingTaskSchema } from './api';
 import { ProblemSchema } from './problem';
@@ -26,13 +27,13 @@ export const HelperOrderSchema = z.discriminatedUnion('kind', [
     spunUp: z.boolean(),
     files: z.object({ image: z.string(), map: z.string(), record: z.string() }),
     label: z.string(),
-    fill: ImageRecordSchema.shape.fill,
+    fill: ImageRecordFields.shape.fill,
     retries: z.number().int().nonnegative(),
   }),
   BagOrderSchema,
   DiscFolderOrderSchema,
-  /** SHA-256 of a file of the library. */
-  z.object({ kind: z.literal('hash'), file: z.string() }),
+  /** The digest of a file of the library. */
+  z.object({ kind: z.literal('hash'), file: z.string(), algorithm: z.enum(DIGEST_ALGORITHMS) }),
   z.object({
     kind: z.literal('prove'),
     file: z.string(),
@@ -40,9 +41,10 @@ export const HelperOrderSchema = z.discriminatedUnion('kind', [
     /** What a copy has to hold; null where only its promise says anything. */
     expects: CopyExpectationSchema.nullable(),
     promise: MasterPromiseSchema,
+    algorithm: z.enum(DIGEST_ALGORITHMS),
     parts: ProofSchema.shape.parts,
-    /** Files that were made with it: their SHA-256 is to be found again. */
-    beside: z.array(z.object({ file: z.string(), sha256: z.string() })).max(100),
+    /** Files that were made with it: their digests are to be found again. */
+    beside: z.array(z.object({ file: z.string(), digest: z.string() })).max(100),
   }),
 ]);
 export type HelperOrder = z.infer<typeof HelperOrderSchema>;
@@ -52,7 +54,7 @@ export const HelperLineSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('opened') }),
   z.object({ type: z.literal('progress'), progress: ReadingTaskSchema.shape.progress }),
   z.object({ type: z.literal('read'), reading: ReadingSchema, findings: FindingsSchema }),
-  z.object({ type: z.literal('proven'), proof: ProofSchema, sha256: z.string(), besideMatch: z.boolean() }),
+  z.object({ type: z.literal('proven'), proof: ProofSchema, digest: z.string(), besideMatch: z.boolean() }),
   z.object({ type: z.literal('taking'), progress: ImageProgressSchema }),
   /** Its passes are over. */
   z.object({ type: z.literal('finishing') }),
@@ -61,7 +63,7 @@ export const HelperLineSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('bagged'), files: z.number(), bytes: z.number() }),
   z.object({ type: z.literal('taking out'), done: z.number(), total: z.number() }),
   z.object({ type: z.literal('taken out'), files: z.number(), bytes: z.number() }),
-  z.object({ type: z.literal('hashed'), sha256: z.string() }),
+  z.object({ type: z.literal('hashed'), digest: z.string() }),
   z.object({ type: z.literal('failed'), problem: ProblemSchema }),
 ]);
 export type HelperLine = z.infer<typeof HelperLineSchema>;

@@ -1,3 +1,4 @@
+export * from './digest';
 export * from './api';
 export * from './job';
 export * from './problem';

@@ -1,3 +1,4 @@
+import { DigestSchema, digestedFile, withDigest } from './digest';
 import { z } from 'zod';
 import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
 import type { Check, CopyExpectation, Proof, MasterPromise } from '@/core/proof';
@@ -8,10 +9,10 @@ import { RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';
 
 /** Version 1 did not say by which mark the storage is known, version 2 nothing of how copies are made; 3 and 4 had recipes of version 1 and 2; in 6 no reel said which eye its first view is. */
-export const JOB_VERSION = 7;
+export const JOB_VERSION = 8;
 /** A job's id, which is its folder's name. */
 export const JOB_ID = /^[a-z0-9-]{8,64}$/;
-export const SIDECAR_VERSION = 7;
+export const SIDECAR_VERSION = 8;
 
 const whole = z.number().int().nonnegative();
 const name = z.string().max(400);
@@ -163,7 +164,16 @@ const JobStorageSchema = z.object({ id: z.string(), name: z.string(), path: z.st
 
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
-  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(5), z.literal(6), z.literal(JOB_VERSION)]),
+  version: z.union([
+    z.literal(1),
+    z.literal(2),
+    z.literal(3),
+    z.literal(4),
+    z.literal(5),
+    z.literal(6),
+    z.literal(7),
+    z.literal(JOB_VERSION),
+  ]),
   id: z.string().regex(JOB_ID),
   createdAt: z.string(),
   reel: ReelSchema,
@@ -188,16 +198,19 @@ export const JobSchema = z.object({
   hardware: z.array(z.enum(HARDWARE_NAMES)).max(50).default([]),
   /** Where its source, a master of the library, comes from itself: its copies are told of that disc. Null for a disc or a file. */
   origin: z
-    .object({
-      disc: DiscOfSchema,
-      reel: ReelSchema,
-      segments: SegmentsSchema,
-      /** What was found of the disc itself when the master was made. */
-      wholeness: WholenessSchema.nullable(),
-      around: z.boolean(),
-      /** Of the master's file: what the copies are made from must be that, bit for bit. */
-      sha256: z.string().regex(/^[0-9a-f]{64}$/),
-    })
+    .preprocess(
+      withDigest,
+      z.object({
+        disc: DiscOfSchema,
+        reel: ReelSchema,
+        segments: SegmentsSchema,
+        /** What was found of the disc itself when the master was made. */
+        wholeness: WholenessSchema.nullable(),
+        around: z.boolean(),
+        /** Of the master's file: what the copies are made from must be that, bit for bit. */
+        digest: DigestSchema,
+      }),
+    )
     .nullable()
     .default(null),
 });
@@ -354,7 +367,8 @@ export const MasterPromiseSchema = z.object({
 }) satisfies z.ZodType<MasterPromise>;
 
 /** A subtitle file made beside a result. `track` is its place in the result's promise. */
-export const BesideResultSchema = z.object({ ending: z.string(), sizeBytes: whole, sha256: z.string(), track: whole });
+const BesideFields = z.object({ ending: z.string(), sizeBytes: whole, digest: DigestSchema, track: whole });
+export const BesideResultSchema = z.preprocess(withDigest, BesideFields);
 export type BesideResult = z.infer<typeof BesideResultSchema>;
 
 export const CopyExpectationSchema = z.object({
@@ -406,8 +420,17 @@ export type Outcome = z.infer<typeof OutcomeSchema>;
 
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
 export const SidecarSchema = z.object({
-  /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy, version 3 nothing of what came of it; 4 had recipes of version 2, 5 of version 3. */
-  version: z.union([z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(5), z.literal(6), z.literal(SIDECAR_VERSION)]),
+  /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy, version 3 nothing of what came of it; 4 had recipes of version 2, 5 of version 3; before 8 every digest was SHA-256, and called so. */
+  version: z.union([
+    z.literal(1),
+    z.literal(2),
+    z.literal(3),
+    z.literal(4),
+    z.literal(5),
+    z.literal(6),
+    z.literal(7),
+    z.literal(SIDECAR_VERSION),
+  ]),
   application: z.string(),
   madeAt: z.string().refine((at) => Number.isFinite(Date.parse(at)), 'no date'),
   jobId: z.string(),
@@ -416,9 +439,9 @@ export const SidecarSchema = z.object({
   copy: z.object({ recipe: RecipeSchema, expects: CopyExpectationSchema }).nullable().default(null),
   /** Null for masters, and before version 4. */
   outcome: OutcomeSchema.nullable().default(null),
-  file: z.object({ name: z.string(), sizeBytes: whole, sha256: z.string() }),
+  file: digestedFile({}),
   /** Subtitle files that were made with it and stand beside it; all named in the sidecar of one result. */
-  beside: z.array(z.object({ name: z.string(), sizeBytes: whole, sha256: z.string(), track: whole })).default([]),
+  beside: z.array(digestedFile({ track: whole })).default([]),
   reel: ReelSchema,
   disc: DiscOfSchema,
   /** The segments read, in order, with their place on the disc. */

@@ -142,9 +142,9 @@ test('subtitles as files beside the result: the same packets, the added text in 
     expect(packetTimes(own, 's:0')).toEqual(packetTimes(file, `s:${track - firstSubtitle}`));
     expect(probed(own).streams.map((s) => s.codec_type)).toEqual(['subtitle']);
   }
-  expect(await engine.call('reprove', { id: result.id })).toMatchObject({ sha256Matches: true, proof: { passed: true } });
+  expect(await engine.call('reprove', { id: result.id })).toMatchObject({ digestMatches: true, proof: { passed: true } });
   appendFileSync(`${stem}.nb.forced.srt`, 'x');
-  expect(await engine.call('reprove', { id: result.id })).toMatchObject({ sha256Matches: false });
+  expect(await engine.call('reprove', { id: result.id })).toMatchObject({ digestMatches: false });
 });
 
 test('the name of a subtitle file that is taken is refused before anything is made; one that appears meanwhile is not touched', async () => {

@@ -1,3 +1,5 @@
+import { algorithmOf } from '@/core/proof';
+import { opensslName } from '@/node/hash';
 import path from 'node:path';
 import { dublinCore, premis, type PreservationEvent, type PreservedFile } from '@/core/bag';
 import { MASTER } from '@/core/recipes';
@@ -62,7 +64,7 @@ function eventsOf({ output, checks }: BaggedOutput): PreservationEvent[] {
       id: `${output.id}-digest`,
       type: 'message digest calculation',
       at: sidecar.madeAt,
-      detail: 'SHA-256 of the whole file',
+      detail: `${algorithmOf(output.sidecar.file.digest)} of the whole file`,
       outcome: 'success',
       note: '',
       files,
@@ -83,7 +85,7 @@ function eventsOf({ output, checks }: BaggedOutput): PreservationEvent[] {
       id: `${output.id}-fixity-${i + 1}`,
       type: 'fixity check',
       at: check.at,
-      detail: 'SHA-256 and size compared with those of the sidecar',
+      detail: 'Digest and size compared with those of the sidecar',
       outcome: check.result === 'same' ? 'success' : 'fail',
       note: check.result,
       files,
@@ -109,7 +111,7 @@ export const premisOf = (all: readonly BaggedOutput[]): string =>
   premis(
     all.map(({ output }): PreservedFile => ({
       path: inBag(output.path),
-      sha256: output.sidecar.file.sha256,
+      digest: output.sidecar.file.digest,
       bytes: output.sidecar.file.sizeBytes,
       format: formatOf(output.path),
       originalName: output.path,
@@ -134,18 +136,21 @@ export function dublinCoreOf(all: readonly BaggedOutput[], description: string):
     date: each(tags.map((t) => t?.year)),
     language: each(sidecars.flatMap((s) => s.promise.tracks.filter((t) => t.kind === 'audio').map((t) => t.language))),
     format: each(all.map((b) => formatOf(b.output.path))),
-    identifier: each([...tags.map((t) => t?.accession), ...sidecars.map((s) => `urn:sha256:${s.file.sha256}`)]),
+    identifier: each([
+      ...tags.map((t) => t?.accession),
+      ...sidecars.map((s) => `urn:${opensslName(algorithmOf(s.file.digest))}:${s.file.digest}`),
+    ]),
     source: each(sidecars.map((s) => `${s.disc.label}, ${s.disc.kind}, fingerprint ${s.disc.fingerprint}`)),
     relation: each(tags.map((t) => (t && t.series !== '' ? `${t.series}${t.season === null ? '' : `, season ${t.season}`}` : ''))),
   });
 }
 
 /** All files of a result, as they stand in the library: itself, its sidecar, and what was made with it. */
-export function filesOf({ path: file, sidecar }: Output): { readonly path: string; readonly sha256: string | null }[] {
+export function filesOf({ path: file, sidecar }: Output): { readonly path: string; readonly digest: string | null }[] {
   const folder = path.dirname(file);
   return [
-    { path: file, sha256: sidecar.file.sha256 },
-    { path: sidecarOf(file), sha256: null },
-    ...sidecar.beside.map((b) => ({ path: path.join(folder, path.basename(b.name)), sha256: b.sha256 })),
+    { path: file, digest: sidecar.file.digest },
+    { path: sidecarOf(file), digest: null },
+    ...sidecar.beside.map((b) => ({ path: path.join(folder, path.basename(b.name)), digest: b.digest })),
   ];
 }

@@ -63,7 +63,7 @@ export class Bags extends MadeFolders<BagState> {
     { organization, description }: Pick<BagWish, 'organization' | 'description'>,
   ): Omit<BagOrder, 'folder'> {
     const payload = chosen.flatMap(({ output, root }) =>
-      filesOf(output).map((f) => ({ from: path.join(root, f.path), path: inBag(f.path), sha256: f.sha256 })),
+      filesOf(output).map((f) => ({ from: path.join(root, f.path), path: inBag(f.path), digest: f.digest })),
     );
     return {
       kind: 'bag',

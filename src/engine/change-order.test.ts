@@ -75,7 +75,7 @@ test('to another storage, under another name, by other recipes; what is shown of
   expect(engine.unfinished()).toEqual([]);
   expect(probed(path.join(lent, 'Box', `${job.fileName} (later).mp4`)).streams[0]?.codec_name).toBe('hevc');
   for (const { id } of await engine.outputs())
-    expect(await engine.call('reprove', { id })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+    expect(await engine.call('reprove', { id })).toMatchObject({ proof: { passed: true }, digestMatches: true });
 });
 
 test('a copy that can not be made is made by another recipe, without the disc; what is in the library stays where it is', async () => {

@@ -101,7 +101,7 @@ test('two copies without a master: the disc is read once, the master that they a
   expect(streams[0]).toMatchObject({ r_frame_rate: '50/1' });
   expect(copy?.sidecar.proof.checks.find((c) => c.what === 'packets')?.found).toBe('140');
   // Proven again from its sidecar alone, by what its recipe makes of it.
-  expect(await engine.call('reprove', { id: copy?.id ?? '' })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+  expect(await engine.call('reprove', { id: copy?.id ?? '' })).toMatchObject({ proof: { passed: true }, digestMatches: true });
 });
 
 test('a copy that is not what was promised does not hold back the master, and is made again from it without the disc', async () => {
@@ -121,7 +121,7 @@ test('a copy that is not what was promised does not hold back the master, and is
   expect(names()).toEqual(['Held.mkv', 'Held.mkv.json', 'Held.mp4', 'Held.mp4.json']);
   const outputs = (await engine.outputs()).filter((o) => o.path.startsWith('Held'));
   for (const { id } of outputs)
-    expect(await engine.call('reprove', { id })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+    expect(await engine.call('reprove', { id })).toMatchObject({ proof: { passed: true }, digestMatches: true });
   const before = readFileSync(path.join(engine.library, 'Held.mkv'));
 
   rmSync(loose);
@@ -131,7 +131,7 @@ test('a copy that is not what was promised does not hold back the master, and is
   expect(names()).toEqual(['Held (later).mp4', 'Held (later).mp4.json', 'Held.mkv', 'Held.mkv.json', 'Held.mp4', 'Held.mp4.json']);
   expect(readFileSync(path.join(engine.library, 'Held.mkv')).equals(before)).toBe(true);
   const later = (await engine.outputs()).find((o) => o.path === 'Held (later).mp4');
-  expect(await engine.call('reprove', { id: later?.id ?? '' })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+  expect(await engine.call('reprove', { id: later?.id ?? '' })).toMatchObject({ proof: { passed: true }, digestMatches: true });
   expect(probed(path.join(engine.library, 'Held (later).mp4')).streams[0]?.codec_name).toBe('hevc');
   expect(engine.unfinished()).toEqual([]);
 });
@@ -172,7 +172,7 @@ describe('copies that go elsewhere than their reel', () => {
     for (const storage of [engine.library, lent]) expect(readdirSync(path.join(storage, '.careful-vault'))).toEqual(['storage.json']);
     const copy = (await engine.outputs()).find((o) => o.path.endsWith('Read me.mp4'));
     expect(copy).toMatchObject({ storage: 'lent', sidecar: { recipe: 'access', reel: { name: 'Apart' } } });
-    expect(await engine.call('reprove', { id: copy?.id ?? '' })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+    expect(await engine.call('reprove', { id: copy?.id ?? '' })).toMatchObject({ proof: { passed: true }, digestMatches: true });
     const { events } = await engine.call('jobLog', { id: jobId });
     expect(events.filter((e) => e.type === 'stage' && e.stage === 'master')).toHaveLength(1);
   });
@@ -258,7 +258,7 @@ test('a chapter of a concert as a file of sound: proven, in the vault, and playe
   const { jobId } = await engine.submit(image, second, 'library', '', [song]);
   expect(await engine.jobUntil(jobId, (j) => j.state === 'done' || j.state === 'failed')).toMatchObject({ state: 'done', problem: null });
   const output = (await engine.outputs()).find((o) => o.path === 'Second song.flac');
-  expect(await engine.call('reprove', { id: output?.id ?? '' })).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+  expect(await engine.call('reprove', { id: output?.id ?? '' })).toMatchObject({ proof: { passed: true }, digestMatches: true });
   const { format, streams } = probed(path.join(engine.library, 'Second song.flac'));
   expect(streams.map((s) => s.codec_name)).toEqual(['flac']);
   // Its author: the second chapter is 2.4 s.

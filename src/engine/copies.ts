@@ -36,7 +36,7 @@ const originOf = ({ sidecar }: Output): NonNullable<Job['origin']> => ({
   segments: sidecar.segments,
   wholeness: sidecar.promise.wholeness,
   around: sidecar.promise.around,
-  sha256: sidecar.file.sha256,
+  digest: sidecar.file.digest,
 });
 
 /**

@@ -67,7 +67,7 @@ export interface KeptImage {
   readonly root: string;
   /** Inside the storage. */
   readonly path: string;
-  readonly sha256: string;
+  readonly digest: string;
   readonly sizeBytes: number;
 }
 
@@ -181,13 +181,13 @@ export class DiscImages {
     const id = idOf(storage, name);
     const inside = path.join(IMAGE_FOLDER, name + ENDING);
     const record = readImageRecord(imageFiles(path.join(root, inside)).record);
-    if (record === null || record.sha256 === null || this.works.has(id)) return null;
-    return { id, storage, root, path: inside, sha256: record.sha256, sizeBytes: record.sizeBytes };
+    if (record === null || record.digest === null || this.works.has(id)) return null;
+    return { id, storage, root, path: inside, digest: record.digest, sizeBytes: record.sizeBytes };
   }
 
   /** Nothing was done with it since. */
-  isStill({ storage, root, path: inside, sha256 }: KeptImage): boolean {
-    return this.keptAt(storage, root, path.basename(inside, ENDING))?.sha256 === sha256;
+  isStill({ storage, root, path: inside, digest }: KeptImage): boolean {
+    return this.keptAt(storage, root, path.basename(inside, ENDING))?.digest === digest;
   }
 
   private async find(id: string): Promise<Found> {
@@ -294,15 +294,15 @@ export class DiscImages {
       try {
         const inside = (file: string) => path.join(held.path, path.relative(storage.path, file));
         const to = (file: string) => path.join(held.path, file);
-        const { sha256, sizeBytes } = readImageRecord(files.record) ?? { sha256: null, sizeBytes: 0 };
-        if (sha256 === null) throw new WorkError('work-lost', 'The record of the image does not say that it is finished');
+        const { digest, sizeBytes } = readImageRecord(files.record) ?? { digest: null, sizeBytes: 0 };
+        if (digest === null) throw new WorkError('work-lost', 'The record of the image does not say that it is finished');
         const file = (from: string, target: string, digest: string, isKnown: boolean) => {
           const stamp = realDisk.stamp(inside(from));
           return {
             from: inside(from),
             to: to(target),
             sizeBytes: stamp?.sizeBytes ?? sizeBytes,
-            sha256: digest,
+            digest: digest,
             stamp: isKnown ? stamp : null,
             sidecar: null,
           };
@@ -311,7 +311,7 @@ export class DiscImages {
         const finished = [
           file(files.map, placed.map, '', true),
           file(files.record, placed.record, '', true),
-          file(files.image, placed.image, sha256, isJustHashed),
+          file(files.image, placed.image, digest, isJustHashed),
         ];
         await placeFinished(
           finished,
@@ -330,7 +330,7 @@ export class DiscImages {
   /** Those that were finished, and not given their names before the engine ended, get them now. */
   async start(): Promise<void> {
     for (const found of await this.all())
-      if (!found.isPlaced && readImageRecord(found.files.record)?.sha256)
+      if (!found.isPlaced && readImageRecord(found.files.record)?.digest)
         await this.around.storages
           .known(found.storage)
           .then((storage) => this.place(found, storage))
@@ -377,7 +377,7 @@ export class DiscImages {
 }
 
 const emptyRecord = (label: string, fill: ImageRecord['fill']): ImageRecord => ({
-  ...{ version: 1, application: '', label, sizeBytes: 0, fill, sources: [], curve: [], lostBytes: 0, sha256: null, fingerprint: null },
+  ...{ version: 1, application: '', label, sizeBytes: 0, fill, sources: [], curve: [], lostBytes: 0, digest: null, fingerprint: null },
 });
 
 async function stateOf({ id, storage, name, files, isPlaced }: Found, record: ImageRecord | null): Promise<DiscImageState> {
@@ -389,7 +389,7 @@ async function stateOf({ id, storage, name, files, isPlaced }: Found, record: Im
     storage,
     name,
     label: record?.label ?? name,
-    state: isPlaced && (record === null || record.sha256 !== null) ? (readBytes === sizeBytes ? 'whole' : 'with gaps') : 'stopped',
+    state: isPlaced && (record === null || record.digest !== null) ? (readBytes === sizeBytes ? 'whole' : 'with gaps') : 'stopped',
     sizeBytes,
     readBytes,
     lostBytes: map?.bytesOf('unreadable', 'edge not found', 'not searched') ?? 0,

@@ -129,14 +129,14 @@ describe('a job from disc to library', () => {
   test('what is in the vault can be proven again, and a changed file is found out', async () => {
     const outputs = await engine.outputs();
     for (const output of outputs)
-      expect(await engine.call('reprove', { id: output.id })).toMatchObject({ sha256Matches: true, proof: { passed: true } });
+      expect(await engine.call('reprove', { id: output.id })).toMatchObject({ digestMatches: true, proof: { passed: true } });
     const master = outputs.find((o) => o.sidecar.recipe === 'master');
     const file = path.join(engine.library, master?.path ?? '');
     const data = readFileSync(file);
     const at = Math.floor(data.byteLength / 2);
     data[at] = (data[at] ?? 0) ^ 1;
     writeFileSync(file, data);
-    expect(await engine.call('reprove', { id: master?.id ?? '' })).toMatchObject({ sha256Matches: false, proof: { passed: false } });
+    expect(await engine.call('reprove', { id: master?.id ?? '' })).toMatchObject({ digestMatches: false, proof: { passed: false } });
     rmSync(file);
     expect((await engine.call('output', { id: master?.id ?? '' })).presence).toBe('missing');
     for (const name of results()) rmSync(path.join(engine.library, name));

@@ -71,7 +71,7 @@ test('what is the same is said to be, and only what is not is named, each by wha
   appendFileSync(path.join(engine.library, '.careful-vault', 'checks.ndjson'), '{"at":"torn');
   await engine.start();
   const { checks } = await engine.call('checks', { id });
-  expect(checks.map((c) => [c.result, c.sha256 === checks.at(-1)?.sha256])).toEqual([
+  expect(checks.map((c) => [c.result, c.digest === checks.at(-1)?.digest])).toEqual([
     ['changed', false],
     ['same', true],
   ]);

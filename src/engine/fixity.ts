@@ -1,3 +1,4 @@
+import { algorithmOf } from '@/core/proof';
 import { readFileSync } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
@@ -150,23 +151,23 @@ export class Fixity {
     if (!found || !(await this.isThere(found.output.storage))) return null;
     const { file, root, output } = found;
     const { sidecar, presence, seal } = output;
-    const check = async (result: CheckResult, sha256: string | null): Promise<FixityCheck | null> => {
+    const check = async (result: CheckResult, digest: string | null): Promise<FixityCheck | null> => {
       // A share that went away in the middle of it would make everything seem to be missing.
       if (result !== 'same' && !(await this.isThere(output.storage))) return null;
-      return this.note(root, { path: output.path, result, sha256, sizeBytes: output.sizeBytes });
+      return this.note(root, { path: output.path, result, digest, sizeBytes: output.sizeBytes });
     };
     if (presence === 'missing') return await check('missing', null);
     // Another size can not have the same hash: nothing need be read for that.
     if (presence === 'changed') return await check('changed', null);
     try {
-      const { sha256 } = await this.around.helpers.run({ kind: 'hash', file }, signal);
-      if (sha256 !== sidecar.file.sha256) return await check('changed', sha256);
-      for (const { name, sha256: wanted } of sidecar.beside) {
+      const { digest } = await this.around.helpers.run({ kind: 'hash', file, algorithm: algorithmOf(sidecar.file.digest) }, signal);
+      if (digest !== sidecar.file.digest) return await check('changed', digest);
+      for (const { name, digest: wanted } of sidecar.beside) {
         const beside = path.join(path.dirname(file), path.basename(name));
-        if ((await this.around.helpers.run({ kind: 'hash', file: beside }, signal)).sha256 !== wanted)
-          return await check('changed', sha256);
+        if ((await this.around.helpers.run({ kind: 'hash', file: beside, algorithm: algorithmOf(wanted) }, signal)).digest !== wanted)
+          return await check('changed', digest);
       }
-      return await check(seal === 'broken' ? 'sidecar changed' : 'same', sha256);
+      return await check(seal === 'broken' ? 'sidecar changed' : 'same', digest);
     } catch (error) {
       if (signal.aborted) throw error;
       return await check('unreadable', null);
@@ -185,9 +186,9 @@ export class Fixity {
     if (!(await this.isThere(image.storage))) return null;
     const file = path.join(image.root, image.path);
     const size = (await stat(file).catch(() => null))?.size ?? null;
-    const [result, sha256] = await this.imageResult(image, file, size, signal);
+    const [result, digest] = await this.imageResult(image, file, size, signal);
     if (!this.around.images.isStill(image) || !(await this.isThere(image.storage))) return null;
-    return this.note(image.root, { path: image.path, result, sha256, sizeBytes: size ?? 0 });
+    return this.note(image.root, { path: image.path, result, digest, sizeBytes: size ?? 0 });
   }
 
   private async imageResult(
@@ -195,12 +196,12 @@ export class Fixity {
     file: string,
     size: number | null,
     signal: AbortSignal,
-  ): Promise<[result: CheckResult, sha256: string | null]> {
+  ): Promise<[result: CheckResult, digest: string | null]> {
     if (size === null) return ['missing', null];
     if (size !== image.sizeBytes) return ['changed', null];
     try {
-      const { sha256 } = await this.around.helpers.run({ kind: 'hash', file }, signal);
-      return [sha256 === image.sha256 ? 'same' : 'changed', sha256];
+      const { digest } = await this.around.helpers.run({ kind: 'hash', file, algorithm: algorithmOf(image.digest) }, signal);
+      return [digest === image.digest ? 'same' : 'changed', digest];
     } catch (error) {
       if (signal.aborted) throw error;
       return ['unreadable', null];

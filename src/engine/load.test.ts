@@ -63,7 +63,7 @@ test('three thousand requests, six hundred listeners, a hundred paused downloads
   const answers = await Promise.all(Array.from({ length: REQUESTS }, (_, i) => statusOf(urls[i % urls.length] ?? '', agent)));
   agent.destroy();
   expect(answers.filter((status) => status !== 200)).toEqual([]);
-  for (const proven of await Promise.all(proofs)) expect(proven).toMatchObject({ proof: { passed: true }, sha256Matches: true });
+  for (const proven of await Promise.all(proofs)) expect(proven).toMatchObject({ proof: { passed: true }, digestMatches: true });
   expect([...streams, ...paused].map(({ response }) => response.statusCode).filter((s) => s !== 200)).toEqual([]);
   expect(heard).toBeGreaterThanOrEqual(STREAMS);
   expect(await engine.jobUntil(jobId, (job) => ['done', 'failed'].includes(job.state))).toMatchObject({ state: 'done' });

@@ -1,3 +1,4 @@
+import { algorithmOf } from '@/core/proof';
 import path from 'node:path';
 import type { Proof } from '@/core/proof';
 import { VAULT_PAGE, WorkError, type Output, type VaultEntry } from '@/contract';
@@ -99,7 +100,7 @@ export class Outputs {
   }
 
   /** Proves a file again, from its sidecar alone. */
-  async prove(id: string, signal: AbortSignal): Promise<{ proof: Proof; sha256Matches: boolean }> {
+  async prove(id: string, signal: AbortSignal): Promise<{ proof: Proof; digestMatches: boolean }> {
     const { file, output } = await this.find(id);
     const { sidecar } = output;
     if (output.presence === 'missing') throw new WorkError('not-known', `${output.path} is not there any more`);
@@ -110,9 +111,10 @@ export class Outputs {
       expects: sidecar.copy?.expects ?? null,
       promise: sidecar.promise,
       parts: sidecar.proof.parts,
-      beside: sidecar.beside.map(({ name, sha256 }) => ({ file: path.join(path.dirname(file), path.basename(name)), sha256 })),
+      algorithm: algorithmOf(sidecar.file.digest),
+      beside: sidecar.beside.map(({ name, digest }) => ({ file: path.join(path.dirname(file), path.basename(name)), digest })),
     };
-    const { proof, sha256, besideMatch } = await this.pool.run('later', signal, () => this.helpers.run(order, signal));
-    return { proof, sha256Matches: sha256 === sidecar.file.sha256 && besideMatch };
+    const { proof, digest, besideMatch } = await this.pool.run('later', signal, () => this.helpers.run(order, signal));
+    return { proof, digestMatches: digest === sidecar.file.digest && besideMatch };
   }
 }

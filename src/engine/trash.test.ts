@@ -54,7 +54,7 @@ test('a discarded result is out of the vault with all of its files, comes back a
   expect((await engine.call('trash')).entries).toEqual([]);
   const said = readFileSync(inLibrary('.careful-vault', 'emptied.ndjson'), 'utf8').trim().split('\n');
   expect(said.map((l) => JSON.parse(l) as unknown)).toEqual([
-    expect.objectContaining({ path: output?.path, sha256: output?.sidecar.file.sha256 }),
+    expect.objectContaining({ path: output?.path, digest: output?.sidecar.file.digest }),
   ]);
 });
 
@@ -65,7 +65,7 @@ test('what a power cut left half discarded is finished, and a file that has come
   const files = ['a.mkv', 'a.mkv.json', 'b.srt'].map((name) => ({ path: `Films/${name}`, inode: inode(name) }));
   const folder = inLibrary('.careful-vault', 'trash', 'half');
   mkdirSync(folder, { recursive: true });
-  const record = { version: 1, at: '2026-11-28', path: 'Films/a.mkv', name: 'A', sha256: '', sizeBytes: 5, files };
+  const record = { version: 1, at: '2026-11-28', path: 'Films/a.mkv', name: 'A', digest: '', sizeBytes: 5, files };
   writeFileSync(path.join(folder, 'discarded.json'), JSON.stringify(record));
   renameSync(inLibrary('Films', 'a.mkv'), path.join(folder, '0'));
   // Another file has the name of one that is still to be moved.

@@ -2,7 +2,7 @@ import { createHash, randomBytes } from 'node:crypto';
 import { existsSync, lstatSync, mkdirSync, readFileSync, readdirSync, renameSync, rmSync } from 'node:fs';
 import path from 'node:path';
 import { z } from 'zod';
-import { WorkError, type TrashEntry } from '@/contract';
+import { WorkError, type TrashEntry, withDigest } from '@/contract';
 import { appendDurably, makeFolderDurably, syncFolder, writeDurably } from '@/node/durable';
 import { WORKSHOP, holdStorage } from '@/node/storage-mark';
 import { filesOf } from './bag-records';
@@ -21,16 +21,17 @@ const FOLDER = path.join(WORKSHOP, 'trash');
 const EMPTIED = path.join(WORKSHOP, 'emptied.ndjson');
 const RECORD = 'discarded.json';
 
-const RecordSchema = z.object({
+const RecordFields = z.object({
   version: z.literal(1),
   at: z.string(),
   path: z.string().max(4096),
   name: z.string(),
-  sha256: z.string(),
+  digest: z.string(),
   sizeBytes: z.number(),
   /** Inside the storage, by which each is known again; they stand aside under their place in this list. */
   files: z.array(z.object({ path: z.string().max(4096), inode: z.number() })).max(1000),
 });
+const RecordSchema = z.preprocess(withDigest, RecordFields);
 type Record = z.infer<typeof RecordSchema>;
 
 const inodeOf = (file: string): number | null => lstatSync(file, { throwIfNoEntry: false })?.ino ?? null;
@@ -55,7 +56,7 @@ export class Trash {
         at: new Date().toISOString(),
         path: output.path,
         name: sidecar.reel.name,
-        sha256: sidecar.file.sha256,
+        digest: sidecar.file.digest,
         sizeBytes: output.sizeBytes,
         files,
       };
@@ -140,8 +141,8 @@ export class Trash {
   empty(ids: readonly string[] | null): void {
     for (const { id, storage, folder, record } of this.all()) {
       if (ids !== null && !ids.includes(id)) continue;
-      const { path: file, name, sha256, sizeBytes, at } = record;
-      const line = { at: new Date().toISOString(), discardedAt: at, path: file, name, sha256, sizeBytes };
+      const { path: file, name, digest, sizeBytes, at } = record;
+      const line = { at: new Date().toISOString(), discardedAt: at, path: file, name, digest, sizeBytes };
       appendDurably(path.join(storage.path, EMPTIED), `${JSON.stringify(line)}\n`, true);
       rmSync(folder, { recursive: true, force: true });
     }

@@ -37,8 +37,8 @@ const KnownSchema = z.object({
   reason: z.string(),
 });
 type Known = z.infer<typeof KnownSchema>;
-/** Version 1 did not know what each file's SHA-256 is. */
-const KeptSchema = z.object({ version: z.literal(2), known: z.record(z.string(), KnownSchema) });
+/** Version 1 did not know the digest of each file, 2 called it SHA-256. */
+const KeptSchema = z.object({ version: z.literal(3), known: z.record(z.string(), KnownSchema) });
 
 /** Where a result stands. */
 export interface Place {
@@ -108,7 +108,7 @@ function briefOf({ sidecar, seal }: Extract<Read, { written: unknown }>['written
       outcome: outcome && { estimatedBytes: outcome.estimatedBytes },
       jobId,
       madeAt,
-      file: { sizeBytes: file.sizeBytes, sha256: file.sha256 },
+      file: { sizeBytes: file.sizeBytes, digest: file.digest },
       disc: { label: disc.label, fingerprint: disc.fingerprint },
       reel: { name: reel.name, pieces: reel.pieces },
       promise: { durationMs: promise.durationMs, wholeness: wholeness && { faults: damageIn(wholeness.faults), damage: wholeness.damage } },
@@ -204,7 +204,7 @@ export class VaultIndex {
     if (!this.isChanged) return;
     this.isChanged = false;
     try {
-      await writeFile(`${this.file}.new`, JSON.stringify({ version: 2, known: Object.fromEntries(this.known) }));
+      await writeFile(`${this.file}.new`, JSON.stringify({ version: 3, known: Object.fromEntries(this.known) }));
       await rename(`${this.file}.new`, this.file);
     } catch {
       this.isChanged = true; // no room: the next start reads the sidecars again

@@ -178,7 +178,7 @@ describe('two titles, of one eye each', () => {
     const { master, copy, promised } = await pairOf(recipe('side by side'));
     const eyes = [await angle(1), await angle(2)];
     expect([decodedFrames(master, 'v:0'), decodedFrames(master, 'v:1')]).toEqual(eyes);
-    const { proof } = await proveMasterFile(master, promised, new AbortController().signal);
+    const { proof } = await proveMasterFile(master, promised, 'SHA-512', new AbortController().signal);
     expect(proof).toMatchObject({ passed: true, tracks: 3, identicalTracks: 3 });
     expect(promised.wholeness?.witnesses.pictures).toBe(2 * promised.frames);
     expect(shownAt(copy)).toEqual(shownAt(master));

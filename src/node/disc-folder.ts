@@ -5,7 +5,7 @@ import type { Volume } from '@/core/volume';
 import { WorkError, type DiscFolderOrder } from '@/contract';
 import { copyHashed } from './copy-hashed';
 import { syncFolder, writeDurably } from './durable';
-import { sha256File } from './hash';
+import { digestFile } from './hash';
 import { openVolume } from './open-volume';
 
 /** No disc has more, or deeper ones. */
@@ -64,7 +64,7 @@ async function copyOut(
     if (got <= 0) throw new WorkError('image-gaps', `“${inside}” ends too early in the image: at byte ${at} of ${size}`);
     return got;
   };
-  return (await copyHashed(read, to, onBytes)).sha256;
+  return (await copyHashed(read, to, ['SHA-256'], onBytes)).digests.get('SHA-256') ?? '';
 }
 
 /** As GNU coreutils' sha256sum writes and checks it: binary mode, names without line ends or backslashes. */
@@ -96,7 +96,7 @@ export async function makeDiscFolder(
     }
     for (const each of [...folders, '']) syncFolder(path.join(folder, each));
     for (const { path: inside, sizeBytes, sha256 } of made) {
-      if ((await sha256File(path.join(folder, inside))) !== sha256)
+      if ((await digestFile(path.join(folder, inside), 'SHA-256')) !== sha256)
         throw new WorkError('storage-failing', `${inside} could not be read back as it was written`);
       progress(Math.min(total, (done += sizeBytes) / 2), total);
     }

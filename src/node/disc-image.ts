@@ -15,7 +15,7 @@ import {
 } from '@/contract';
 import { writeDurably } from './durable';
 import { deviceBytes, openFileSource, sysfsOf, type FileSource } from './files';
-import { sha256File } from './hash';
+import { digestFile, fasterDigest } from './hash';
 import { mapOf, readMap } from './image-map';
 import { openRaw, type VolumeSource } from './open-volume';
 import { readDisc } from '@/core/reading';
@@ -152,12 +152,12 @@ class ImageWork {
         sources: [],
         curve: [],
         lostBytes: sizeBytes,
-        sha256: null,
+        digest: null,
         fingerprint: null,
       };
       const curve = new ReadingCurve(sizeBytes, record.curve);
       const signature = await signatureOf(order.source.path);
-      const work = new ImageWork(order, watch, source, handle, map, { ...record, sha256: null }, own, curve, signature);
+      const work = new ImageWork(order, watch, source, handle, map, { ...record, digest: null }, own, curve, signature);
       await work.flush();
       return work;
     } catch (error) {
@@ -266,7 +266,7 @@ async function signatureOf(place: string): Promise<string> {
 async function finish({ files }: TakeOrder, signal: AbortSignal | undefined): Promise<ImageRecord> {
   const record = readImageRecord(files.record);
   if (!record) throw new WorkError('work-lost', 'The record of the image can not be read');
-  const sha256 = await sha256File(files.image, signal);
+  const digest = await digestFile(files.image, fasterDigest(), signal);
   const file = await openFileSource(files.image);
   try {
     const map = await readMap(files.map, file.sizeBytes);
@@ -274,7 +274,7 @@ async function finish({ files }: TakeOrder, signal: AbortSignal | undefined): Pr
     const reading = await openImage(source)
       .then((volume) => readDisc(volume))
       .catch(() => null);
-    const whole: ImageRecord = { ...record, sha256, fingerprint: reading?.fingerprint ?? null, label: reading?.label || record.label };
+    const whole: ImageRecord = { ...record, digest, fingerprint: reading?.fingerprint ?? null, label: reading?.label || record.label };
     writeDurably(files.record, `${JSON.stringify(whole, null, 2)}\n`);
     return whole;
   } finally {

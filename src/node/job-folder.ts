@@ -17,33 +17,42 @@ import {
   StageSchema,
   WorkError,
   type Job,
+  withDigest,
   type JobEvent,
 } from '@/contract';
 
 /** One copy on its way: made, and then proven. */
-const CopyProgressSchema = z.object({
+const CopyFields = z.object({
   recipe: RecipeIdSchema,
   bytes: z.number(),
   expects: CopyExpectationSchema,
   tookMs: z.number().nullable().default(null),
   encoder: z.string().nullable().default(null),
   proof: ProofSchema.nullable(),
-  sha256: z.string().nullable(),
+  digest: z.string().nullable(),
   stamp: FileStampSchema.nullable(),
   outcome: OutcomeSchema.nullable().default(null),
 });
 
+const CopyProgressSchema = z.preprocess(withDigest, CopyFields);
+
 /** What a runner has finished, so that the next one can go on from there. */
-export const ProgressFileSchema = z.object({
+const ProgressFields = z.object({
   finished: z.array(StageSchema),
   promise: MasterPromiseSchema.nullable(),
   masterBytes: z.number().nullable(),
   masterProof: ProofSchema.nullable(),
-  masterSha256: z.string().nullable(),
+  masterDigest: z.string().nullable(),
   masterStamp: FileStampSchema.nullable().default(null),
   copies: z.array(CopyProgressSchema).default([]),
   beside: z.array(BesideResultSchema).default([]),
 });
+/** As it was called when every digest was SHA-256. */
+const withMasterDigest = (written: unknown): unknown =>
+  typeof written === 'object' && written !== null && 'masterSha256' in written
+    ? { masterDigest: written.masterSha256, ...written }
+    : written;
+export const ProgressFileSchema = z.preprocess(withMasterDigest, ProgressFields);
 export type ProgressFile = z.infer<typeof ProgressFileSchema>;
 
 const NOTHING_YET: ProgressFile = {
@@ -51,7 +60,7 @@ const NOTHING_YET: ProgressFile = {
   promise: null,
   masterBytes: null,
   masterProof: null,
-  masterSha256: null,
+  masterDigest: null,
   masterStamp: null,
   copies: [],
   beside: [],

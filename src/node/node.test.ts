@@ -1,6 +1,5 @@
 import { existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
-import { spawnSync } from 'node:child_process';
-import { createHash } from 'node:crypto';
+import { execFileSync, spawnSync } from 'node:child_process';
 import { crc32 } from '@/core/matroska';
 import path from 'node:path';
 import { QUAY, temporaryFolder } from '@/test-support/discs';
@@ -9,11 +8,12 @@ import { openSimulatedDrive } from './drive';
 import { fileSystemOf } from './file-system';
 import { openFileSource, openFolderVolume } from './files';
 import { capture, runProgram, startProgram } from './program';
-import { createPayloadHash, fastCrc32, sha256File } from './hash';
+import { createPayloadHash, digestFile, fastCrc32, fasterDigest } from './hash';
+import { DIGEST_ALGORITHMS, algorithmOf } from '@/core/proof';
 import { JobFolder } from './job-folder';
 import { identify } from './process-id';
 import { makeWorkshop, openFileSink, removeWorkshop, requireStorage } from './library';
-import { sha256InThread } from './prove-file';
+import { digestInThread } from './prove-file';
 
 const folder = temporaryFolder();
 const signal = new AbortController().signal;
@@ -145,9 +145,16 @@ test('hashes agree with other implementations', async () => {
   const data = seeded(1).bytes(300_000);
   const file = path.join(folder, 'hashed');
   writeFileSync(file, data);
-  const sha = createHash('sha256').update(data).digest('hex');
-  expect(await sha256File(file)).toBe(sha);
-  expect(await sha256InThread(file, signal)).toBe(sha);
+  for (const [algorithm, program] of [
+    ['SHA-256', 'sha256sum'],
+    ['SHA-512', 'sha512sum'],
+  ] as const) {
+    const said = execFileSync(program, [file], { encoding: 'utf8' }).split(' ')[0] ?? '';
+    expect(await digestFile(file, algorithm)).toBe(said);
+    expect(await digestInThread(file, algorithm, signal)).toBe(said);
+    expect(algorithmOf(said)).toBe(algorithm);
+  }
+  expect(DIGEST_ALGORITHMS).toContain(fasterDigest());
   expect(fastCrc32(data)).toBe(crc32(data));
   const hash = createPayloadHash();
   for (const text of ['a', 'b', 'c']) hash.update(Buffer.from(text));

@@ -44,13 +44,13 @@ function dying(disk: Disk, at: number, after: boolean): { disk: Disk; calls: () 
       return result;
     };
   };
-  const { stamp, readText, sha256 } = disk;
+  const { stamp, readText, digest } = disk;
   const { link, unlink, reserve, rename, write, makeFolder, syncFolder } = disk;
   return {
     disk: {
       stamp,
       readText,
-      sha256,
+      digest,
       link: wrap(link),
       unlink: wrap(unlink),
       reserve: wrap(reserve),
@@ -84,11 +84,11 @@ function job(folder = mkdtempSync(path.join(root, 'storage-'))) {
       from: part,
       to: path.join(library, 'Film.mkv'),
       sizeBytes: FILM.length,
-      sha256: sha(FILM),
+      digest: sha(FILM),
       stamp: { inode, sizeBytes, changedMs },
       sidecar: provenance(),
     },
-    { from: beside, to: path.join(library, 'Film.srt'), sizeBytes: SUBTITLES.length, sha256: sha(SUBTITLES), stamp: null, sidecar: null },
+    { from: beside, to: path.join(library, 'Film.srt'), sizeBytes: SUBTITLES.length, digest: sha(SUBTITLES), stamp: null, sidecar: null },
   ];
   return { workshop, library, files, part };
 }

@@ -3,7 +3,8 @@ import path from 'node:path';
 import { z } from 'zod';
 import { WorkError } from '@/contract';
 import { makeFolderDurably, syncFolder, writeDurably } from './durable';
-import { sha256File } from './hash';
+import { algorithmOf, type DigestAlgorithm } from '@/core/proof';
+import { digestFile } from './hash';
 
 /** A file as it was when it was proven: the same inode, of the same size, not written to since. */
 export const FileStampSchema = z.object({ inode: z.number(), sizeBytes: z.number(), changedMs: z.number() });
@@ -23,7 +24,7 @@ export interface Disk {
   readonly write: (file: string, text: string) => void;
   readonly makeFolder: (folder: string) => void;
   readonly syncFolder: (folder: string) => void;
-  readonly sha256: (file: string) => Promise<string>;
+  readonly digest: (file: string, algorithm: DigestAlgorithm) => Promise<string>;
 }
 
 export const realDisk: Disk = {
@@ -47,7 +48,7 @@ export const realDisk: Disk = {
   write: writeDurably,
   makeFolder: makeFolderDurably,
   syncFolder,
-  sha256: sha256File,
+  digest: digestFile,
 };
 
 /** A finished file, proven, that is to get its name. */
@@ -55,7 +56,7 @@ export interface Finished {
   readonly from: string;
   readonly to: string;
   readonly sizeBytes: number;
-  readonly sha256: string;
+  readonly digest: string;
   /** As it was proven; null where that was not noted: then it is hashed again. */
   readonly stamp: FileStamp | null;
   /** Its provenance, which gets its name before it; null for a file that another's provenance names. */
@@ -165,7 +166,7 @@ async function requireUnchanged(file: Finished, disk: Disk): Promise<void> {
   const found = disk.stamp(place);
   if (!found) throw new WorkError('proof-failed', `${path.basename(file.to)} is gone since it was proven`);
   if (isAsProven(file.stamp, found)) return;
-  if (found.sizeBytes === file.sizeBytes && (await disk.sha256(place)) === file.sha256) return;
+  if (found.sizeBytes === file.sizeBytes && (await disk.digest(place, algorithmOf(file.digest))) === file.digest) return;
   if (place === file.to) throw taken(file.to);
   throw new WorkError('proof-failed', `${path.basename(file.to)} was changed after it was proven`);
 }

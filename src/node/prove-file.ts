@@ -4,6 +4,7 @@ import {
   proveCopy,
   proveMaster,
   type CopyExpectation,
+  type DigestAlgorithm,
   type FilePart,
   type MasterPromise,
   type Proof,
@@ -12,16 +13,16 @@ import { MASTER, type RecipeId } from '@/core/recipes';
 import { WorkError } from '@/contract';
 import { examineCopy } from './ffmpeg';
 import { openFileSource } from './files';
-import { createPayloadHash, fastCrc32, sha256File } from './hash';
+import { createPayloadHash, digestFile, fastCrc32, opensslName } from './hash';
 
-/** SHA-256 in a thread of its own: it is the slowest part of a proof. */
-export function sha256InThread(file: string, signal: AbortSignal): Promise<string> {
+/** A digest in a thread of its own: it is the slowest part of a proof. */
+export function digestInThread(file: string, algorithm: DigestAlgorithm, signal: AbortSignal): Promise<string> {
   const code = `const { parentPort, workerData } = require('worker_threads'); const { createHash } = require('crypto'); const fs = require('fs');
-    const fd = fs.openSync(workerData, 'r'); const buffer = Buffer.allocUnsafe(1 << 20); const hash = createHash('sha256');
+    const fd = fs.openSync(workerData.file, 'r'); const buffer = Buffer.allocUnsafe(1 << 20); const hash = createHash(workerData.name);
     for (let n; (n = fs.readSync(fd, buffer, 0, buffer.length, null)) > 0; ) hash.update(buffer.subarray(0, n));
     fs.closeSync(fd); parentPort.postMessage(hash.digest('hex'));`;
   return new Promise((resolve, reject) => {
-    const worker = new Worker(code, { eval: true, workerData: file });
+    const worker = new Worker(code, { eval: true, workerData: { file, name: opensslName(algorithm) } });
     const stop = () => {
       void worker.terminate();
       reject(new WorkError('internal', 'stopped'));
@@ -35,10 +36,11 @@ export function sha256InThread(file: string, signal: AbortSignal): Promise<strin
   });
 }
 
-/** Reads a master through again and compares it with its promise; also gives its SHA-256. */
+/** Reads a master through again and compares it with its promise; also gives its digest. */
 export async function proveMasterFile(
   file: string,
   promise: MasterPromise,
+  algorithm: DigestAlgorithm,
   signal: AbortSignal,
   {
     parts,
@@ -48,10 +50,10 @@ export async function proveMasterFile(
     readonly parts?: readonly FilePart[];
     readonly onProgress?: (done: number, total: number) => void;
   } = {},
-): Promise<{ proof: Proof; sha256: string }> {
+): Promise<{ proof: Proof; digest: string }> {
   const source = await openFileSource(file, { blocking: true });
   try {
-    const digest = sha256InThread(file, signal);
+    const digest = digestInThread(file, algorithm, signal);
     digest.catch(() => undefined); // looked at below; a proof that throws first must not leave it unheard
     const proof = await proveMaster(source, promise, {
       createHash: createPayloadHash,
@@ -60,13 +62,13 @@ export async function proveMasterFile(
       ...(onProgress ? { onProgress } : {}),
       ...(parts && parts.length > 0 ? { parts } : {}),
     });
-    return { proof, sha256: await digest };
+    return { proof, digest: await digest };
   } finally {
     await source.close();
   }
 }
 
-/** Proves a result of either kind again, from what its sidecar says; also gives its SHA-256. */
+/** Proves a result of either kind again, from what its sidecar says; also gives its digest. */
 export async function proveResult(
   {
     file,
@@ -75,9 +77,10 @@ export async function proveResult(
     promise,
     parts,
   }: { file: string; recipe: RecipeId; expects: CopyExpectation | null; promise: MasterPromise; parts: readonly FilePart[] },
+  algorithm: DigestAlgorithm,
   signal: AbortSignal,
-): Promise<{ proof: Proof; sha256: string }> {
-  if (recipe === MASTER) return proveMasterFile(file, promise, signal, { parts });
+): Promise<{ proof: Proof; digest: string }> {
+  if (recipe === MASTER) return proveMasterFile(file, promise, algorithm, signal, { parts });
   const proof = proveCopy(await examineCopy(file, signal), expects ?? plainExpectation(promise), promise);
-  return { proof, sha256: await sha256File(file, signal) };
+  return { proof, digest: await digestFile(file, algorithm, signal) };
 }

@@ -85,7 +85,7 @@ async function master(file: string, reading: Reading, reel: Reel, name: string):
     crc32: fastCrc32,
   });
   await sink.close();
-  const { proof } = await proveMasterFile(out, promise, new AbortController().signal);
+  const { proof } = await proveMasterFile(out, promise, 'SHA-256', new AbortController().signal);
   expect(proof.checks.filter((c) => !c.passed)).toEqual([]);
   return { out, promise };
 }

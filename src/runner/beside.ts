@@ -7,7 +7,7 @@ import type { MatroskaSink } from '@/core/matroska';
 import { MASTER } from '@/core/recipes';
 import { WorkError, placeOf, type BesideResult, type Job } from '@/contract';
 import { writeDurably } from '@/node/durable';
-import { sha256File } from '@/node/hash';
+import { digestFile, fasterDigest } from '@/node/hash';
 import { makeWorkshop, openFileSink } from '@/node/library';
 import { proveMasterFile } from '@/node/prove-file';
 import { shortProof } from './short-proof';
@@ -65,15 +65,15 @@ export class BesideSinks {
           note(`${name} was not made: track ${track + 1} has no subtitle in this reel`);
           continue;
         }
-        const { proof, sha256 } = await proveMasterFile(part, besidePromise(promise, track), signal);
+        const { proof, digest } = await proveMasterFile(part, besidePromise(promise, track), fasterDigest(), signal);
         if (!proof.passed) throw new WorkError('proof-failed', `${name} is not what was promised: ${shortProof(proof)}`);
-        results.push({ ending, sizeBytes: (await stat(part)).size, sha256, track });
+        results.push({ ending, sizeBytes: (await stat(part)).size, digest, track });
       } else if (added !== null) {
         const text = reel.added?.[added];
         if (!text) continue;
         writeDurably(part, writeSubtitleFile(text));
         const track = promise.tracks.length - (reel.added?.length ?? 0) + added;
-        results.push({ ending, sizeBytes: (await stat(part)).size, sha256: await sha256File(part, signal), track });
+        results.push({ ending, sizeBytes: (await stat(part)).size, digest: await digestFile(part, fasterDigest(), signal), track });
       }
     }
     if (results.length > 0) note(`${results.length} subtitle files beside it`);

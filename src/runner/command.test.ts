@@ -35,12 +35,12 @@ test('make writes a master with its sidecar, and prove finds it as promised unti
   expect(complaints(output)).toEqual([]);
   expect(SidecarSchema.parse(JSON.parse(readFileSync(`${output}.json`, 'utf8'))).reel.name).toBe('At the quay');
   const proven = vault('prove', output);
-  expect([proven.code, JSON.parse(proven.out)]).toEqual([0, expect.objectContaining({ passed: true, sha256Matches: true })]);
+  expect([proven.code, JSON.parse(proven.out)]).toEqual([0, expect.objectContaining({ passed: true, digestMatches: true })]);
   const data = readFileSync(output);
   data[300_000] = (data[300_000] ?? 0) ^ 4;
   writeFileSync(output, data);
   const changed = vault('prove', output);
-  expect([changed.code, JSON.parse(changed.out)]).toEqual([1, expect.objectContaining({ passed: false, sha256Matches: false })]);
+  expect([changed.code, JSON.parse(changed.out)]).toEqual([1, expect.objectContaining({ passed: false, digestMatches: false })]);
 });
 
 test('a title of an image with gaps in its map is refused, or made around them: all pictures but a few are those of the whole disc, at their times', () => {

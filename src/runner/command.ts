@@ -6,6 +6,7 @@ import { z } from 'zod';
 import { findRoles } from '@/core/findings';
 import { wholeTitleReel } from '@/core/reels';
 import { JOB_VERSION, JobSchema, ReelSchema, SidecarSchema, WorkError, toProblem, type Job, type JobSource } from '@/contract';
+import { algorithmOf } from '@/core/proof';
 import { JobFolder } from '@/node/job-folder';
 import { removeWorkshops } from '@/node/library';
 import { kindOfFile, openSource } from '@/node/open-source';
@@ -122,11 +123,12 @@ async function prove(given: string): Promise<number> {
   const signal = new AbortController().signal;
   const result = await proveResult(
     { file, recipe: sidecar.recipe, promise: sidecar.promise, parts: sidecar.proof.parts, expects: sidecar.copy?.expects ?? null },
+    algorithmOf(sidecar.file.digest),
     signal,
   );
-  const sha256Matches = result.sha256 === sidecar.file.sha256;
-  const passed = result.proof.passed && sha256Matches && seal !== 'broken';
-  process.stdout.write(`${JSON.stringify({ file: path.basename(file), passed, sha256Matches, seal, proof: result.proof }, null, 2)}\n`);
+  const digestMatches = result.digest === sidecar.file.digest;
+  const passed = result.proof.passed && digestMatches && seal !== 'broken';
+  process.stdout.write(`${JSON.stringify({ file: path.basename(file), passed, digestMatches, seal, proof: result.proof }, null, 2)}\n`);
   return passed ? 0 : 1;
 }
 

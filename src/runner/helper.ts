@@ -3,11 +3,12 @@ import { writeFileSync } from 'node:fs';
 import { getPriority } from 'node:os';
 import { findRoles } from '@/core/findings';
 import { scanForDamage, withDamage } from '@/core/reading';
+import { algorithmOf } from '@/core/proof';
 import { HelperOrderSchema, WorkError, toProblem, type HelperLine, type HelperOrder } from '@/contract';
 import { makeBag } from '@/node/bag';
 import { makeDiscFolder } from '@/node/disc-folder';
 import { isImageable, takeDiscImage } from '@/node/disc-image';
-import { sha256File } from '@/node/hash';
+import { digestFile } from '@/node/hash';
 import { openSource } from '@/node/open-source';
 import { proveResult } from '@/node/prove-file';
 
@@ -84,10 +85,11 @@ const discFolder = async (order: Order<'disc folder'>): Promise<HelperLine> => (
 });
 
 /** Proves a file of the library again, from what its sidecar says alone. */
-async function prove({ beside, ...result }: Order<'prove'>): Promise<HelperLine> {
+async function prove({ beside, algorithm, ...result }: Order<'prove'>): Promise<HelperLine> {
   let besideMatch = true;
-  for (const { file: other, sha256 } of beside) besideMatch &&= (await sha256File(other, never).catch(() => null)) === sha256;
-  return { type: 'proven', ...(await proveResult(result, never)), besideMatch };
+  for (const { file: other, digest } of beside)
+    besideMatch &&= (await digestFile(other, algorithmOf(digest), never).catch(() => null)) === digest;
+  return { type: 'proven', ...(await proveResult(result, algorithm, never)), besideMatch };
 }
 
 try {
@@ -99,7 +101,7 @@ const chunks: Buffer[] = [];
 for await (const chunk of process.stdin) chunks.push(chunk as Buffer);
 try {
   const order = HelperOrderSchema.parse(JSON.parse(Buffer.concat(chunks).toString('utf8')));
-  if (order.kind === 'hash') await say({ type: 'hashed', sha256: await sha256File(order.file, never) });
+  if (order.kind === 'hash') await say({ type: 'hashed', digest: await digestFile(order.file, order.algorithm, never) });
   else if (order.kind === 'bag') await say(await bag(order));
   else if (order.kind === 'disc folder') await say(await discFolder(order));
   else if (order.kind === 'take image') await say(await takeImage(order));

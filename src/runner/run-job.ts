@@ -144,8 +144,8 @@ class JobRun {
     this.progress = { ...this.progress, promise };
     if (this.isDone('master proof')) return;
     context.begin('master proof');
-    const { proof, sha256, stamp } = await checkMaster(context, promise);
-    this.save('master proof', { masterProof: proof, masterSha256: sha256, masterStamp: stamp });
+    const { proof, digest, stamp } = await checkMaster(context, promise);
+    this.save('master proof', { masterProof: proof, masterDigest: digest, masterStamp: stamp });
   }
 
   private copy(recipe: RecipeId): Progress['copies'][number] | null {
@@ -171,21 +171,21 @@ class JobRun {
       const { bytes, expects, tookMs, encoder } = await makeCopy(context, recipe, promise);
       // The clock went on while it stood still.
       const took = this.folder.pauses === pauses ? tookMs : null;
-      copy = { recipe, bytes, expects, tookMs: took, encoder, proof: null, sha256: null, stamp: null, outcome: null };
+      copy = { recipe, bytes, expects, tookMs: took, encoder, proof: null, digest: null, stamp: null, outcome: null };
       this.saveCopy(copy);
       await forgetPieces(job, recipe);
     }
     if (copy.proof) return;
     context.begin('access proof', recipe);
-    const { proof, sha256, stamp, outcome } = await checkCopy(
+    const { proof, digest, stamp, outcome } = await checkCopy(
       context,
       recipe,
       copy.expects,
       promise,
       copy.tookMs,
-      this.progress.masterSha256,
+      this.progress.masterDigest,
     );
-    this.saveCopy({ ...copy, proof, sha256, stamp, outcome });
+    this.saveCopy({ ...copy, proof, digest, stamp, outcome });
   }
 
   /** The copy that is being made or proven. */
@@ -215,10 +215,10 @@ class JobRun {
 
   /** What is proven and goes to its place. */
   private results(): Parameters<typeof place>[1] {
-    const { promise, masterProof, masterSha256, masterBytes, masterStamp } = this.progress;
+    const { promise, masterProof, masterDigest, masterBytes, masterStamp } = this.progress;
     if (!promise) return [];
     const results: Parameters<typeof place>[1][number][] = [];
-    if (this.job.reel.recipes.includes(MASTER) && masterProof && masterSha256 && masterBytes !== null)
+    if (this.job.reel.recipes.includes(MASTER) && masterProof && masterDigest && masterBytes !== null)
       results.push({
         recipe: MASTER,
         expects: null,
@@ -226,13 +226,13 @@ class JobRun {
         encoder: null,
         promise,
         proof: masterProof,
-        sha256: masterSha256,
+        digest: masterDigest,
         bytes: masterBytes,
         stamp: masterStamp,
       });
     for (const id of this.copies) {
       const copy = this.copy(id);
-      if (copy?.proof && copy.sha256)
+      if (copy?.proof && copy.digest)
         results.push({
           recipe: id,
           expects: copy.expects,
@@ -240,7 +240,7 @@ class JobRun {
           encoder: copy.encoder,
           promise,
           proof: copy.proof,
-          sha256: copy.sha256,
+          digest: copy.digest,
           bytes: copy.bytes,
           stamp: copy.stamp,
         });

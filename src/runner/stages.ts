@@ -1,7 +1,7 @@
 import { rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { planPiece, type PacketStream } from '@/core/assembly';
-import { PAYLOAD_HASH, proveCopy, type CopyExpectation, type Proof, type MasterPromise } from '@/core/proof';
+import { PAYLOAD_HASH, algorithmOf, proveCopy, type CopyExpectation, type Proof, type MasterPromise } from '@/core/proof';
 import { faultText, lengthText, type Wholeness } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/master';
 import { SECTOR_BYTES } from '@/core/volume';
@@ -34,14 +34,14 @@ import {
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
 import { encodeCopy } from '@/node/encode-pieces';
 import { brightnessFigures, examineCopy, ffmpegVersion, probeShape } from '@/node/ffmpeg';
-import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { createPayloadHash, fastCrc32, fasterDigest } from '@/node/hash';
 import { flushFile } from '@/node/durable';
 import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
 import { forgetIntent, placeFinished, realDisk, type FileStamp, type Finished, type Whose } from '@/node/placing';
 import { nearnessToMaster } from '@/node/outcome';
 import { openSource, requireSame } from '@/node/open-source';
 import { OtherEyePicture } from '@/node/other-eye';
-import { proveMasterFile, sha256InThread } from '@/node/prove-file';
+import { digestInThread, proveMasterFile } from '@/node/prove-file';
 import { sealed } from '@/node/seal';
 import { holdStorage, type HeldStorage } from '@/node/storage-mark';
 import { APPLICATION } from '@/node/version';
@@ -209,7 +209,7 @@ function requireProof(proof: Proof, what: string, code: 'proof-failed' | 'copy-f
 /** A proof, and the file as it was while it was proven. */
 interface Checked {
   readonly proof: Proof;
-  readonly sha256: string;
+  readonly digest: string;
   readonly stamp: FileStamp;
 }
 
@@ -228,7 +228,7 @@ function stampOf(file: string, before: FileStamp | null = null): FileStamp {
 export async function checkMaster(context: StageContext, promise: MasterPromise): Promise<Checked> {
   const file = await unfinishedPath(context.job, MASTER);
   const stamp = stampOf(file);
-  const result = await proveMasterFile(file, promise, context.signal, {
+  const result = await proveMasterFile(file, promise, fasterDigest(), context.signal, {
     onProgress: (done, total) => {
       context.progress('master proof', done, total, 'bytes');
     },
@@ -237,7 +237,7 @@ export async function checkMaster(context: StageContext, promise: MasterPromise)
   const { proof } = result;
   const whole = promise.wholeness ? (promise.wholeness.damage === 0 ? '; all that the disc says there is' : '; with its gaps') : '';
   context.note(`${proof.identicalTracks} of ${proof.tracks} tracks bit-identical to what was read${whole}`);
-  return { proof, sha256: result.sha256, stamp: stampOf(file, stamp) };
+  return { proof, digest: result.digest, stamp: stampOf(file, stamp) };
 }
 
 /** The recipe of a copy that the job asks for. @throws WorkError `order-lost` where the order does not bring it. */
@@ -332,17 +332,19 @@ export async function isMasterThere(job: Job, bytes: number | null): Promise<boo
 }
 
 /** What copies were made from is the master that was proven, where it may have been touched since. @throws WorkError `master-changed`: nothing of it reaches the library. */
-async function requireSameMaster({ job, signal, note }: StageContext, masterSha256: string | null): Promise<void> {
+async function requireSameMaster({ job, signal, note }: StageContext, masterDigest: string | null): Promise<void> {
   const placed = finalPath(job, MASTER);
   if (!job.origin && (await masterPath(job)) === placed) {
-    if ((await sha256InThread(placed, signal)) !== masterSha256)
-      throw new WorkError('master-changed', `${path.basename(placed)} is no longer the master that was proven: its SHA-256 differs`);
+    const algorithm = algorithmOf(masterDigest ?? '');
+    if ((await digestInThread(placed, algorithm, signal)) !== masterDigest)
+      throw new WorkError('master-changed', `${path.basename(placed)} is no longer the master that was proven: its ${algorithm} differs`);
     return;
   }
   if (!job.origin) return;
-  if ((await sha256InThread(job.source.path, signal)) !== job.origin.sha256)
-    throw new WorkError('master-changed', `${job.source.label} is no longer the master that was proven: its SHA-256 differs`);
-  note(`${job.source.label} is the master that was proven: the same SHA-256`);
+  const algorithm = algorithmOf(job.origin.digest);
+  if ((await digestInThread(job.source.path, algorithm, signal)) !== job.origin.digest)
+    throw new WorkError('master-changed', `${job.source.label} is no longer the master that was proven: its ${algorithm} differs`);
+  note(`${job.source.label} is the master that was proven: the same ${algorithm}`);
 }
 
 /** Stage `access proof`. */
@@ -352,13 +354,13 @@ export async function checkCopy(
   expects: CopyExpectation,
   promise: MasterPromise,
   tookMs: number | null,
-  masterSha256: string | null,
+  masterDigest: string | null,
 ): Promise<Checked & { readonly outcome: Outcome }> {
   const file = await unfinishedPath(context.job, id);
   const stamp = stampOf(file);
-  const digest = sha256InThread(file, context.signal);
+  const digest = digestInThread(file, fasterDigest(), context.signal);
   digest.catch(() => undefined);
-  await requireSameMaster(context, masterSha256);
+  await requireSameMaster(context, masterDigest);
   const proof = proveCopy(await examineCopy(file, context.signal), expects, promise);
   const recipe = recipeOf(context.job, id);
   requireProof(proof, `copy by the recipe “${recipe.name}”`, 'copy-failed');
@@ -372,7 +374,7 @@ export async function checkCopy(
   });
   const shape = await probeShape(file, recipe.container, context.signal);
   const outcome = { shape, nearness, estimatedBytes: estimatedBytes(context.job, id), tookMs };
-  return { proof, sha256: await digest, stamp: stampOf(file, stamp), outcome };
+  return { proof, digest: await digest, stamp: stampOf(file, stamp), outcome };
 }
 
 /** What was said beforehand of how large a copy would be. */
@@ -381,7 +383,7 @@ const estimatedBytes = (job: Job, id: RecipeId): number =>
 
 function sidecar(
   job: Job,
-  { recipe, outcome, encoder, expects, promise, proof, sha256, bytes }: Result,
+  { recipe, outcome, encoder, expects, promise, proof, digest, bytes }: Result,
   beside: readonly BesideResult[],
 ): Sidecar {
   const segments = job.reel.pieces.flatMap((piece) =>
@@ -401,8 +403,12 @@ function sidecar(
     recipe,
     copy: expects && { recipe: recipeOf(job, recipe), expects },
     outcome,
-    file: { name: path.basename(finalPath(job, recipe)), sizeBytes: bytes, sha256 },
-    beside: beside.map(({ ending, ...file }) => ({ name: path.basename(besidePath(job, ending)), ...file })),
+    file: { name: path.basename(finalPath(job, recipe)), sizeBytes: bytes, digestAlgorithm: algorithmOf(digest), digest },
+    beside: beside.map(({ ending, ...made }) => ({
+      name: path.basename(besidePath(job, ending)),
+      digestAlgorithm: algorithmOf(made.digest),
+      ...made,
+    })),
     reel: job.origin ? { ...job.origin.reel, recipes: job.reel.recipes } : job.reel,
     disc: job.origin?.disc ?? {
       label: job.reading.label,
@@ -428,7 +434,7 @@ interface Result {
   readonly encoder: string | null;
   readonly promise: MasterPromise;
   readonly proof: Proof;
-  readonly sha256: string;
+  readonly digest: string;
   readonly bytes: number;
   /** The file as it was proven. */
   readonly stamp: FileStamp | null;
@@ -451,20 +457,20 @@ export async function place(
       from: await unfinishedPath(job, result.recipe),
       to: finalPath(job, result.recipe),
       sizeBytes: result.bytes,
-      sha256: result.sha256,
+      digest: result.digest,
       stamp: result.stamp,
       sidecar: `${JSON.stringify(sidecar(job, result, result === results[0] ? beside : []), null, 2)}\n`,
     };
     files.push({ file, storage: placeOf(job, result.recipe).storage.path });
   }
-  for (const { ending, sizeBytes, sha256 } of beside) {
-    const file = { from: await besidePart(job, ending), to: besidePath(job, ending), sizeBytes, sha256, stamp: null, sidecar: null };
+  for (const { ending, sizeBytes, digest } of beside) {
+    const file = { from: await besidePart(job, ending), to: besidePath(job, ending), sizeBytes, digest, stamp: null, sidecar: null };
     files.push({ file, storage: placeOf(job, job.reel.recipes[0] ?? MASTER).storage.path });
   }
   const whose = (text: string, file: Finished): Whose => {
     const found = SidecarSchema.safeParse(parsed(text));
     if (!found.success || found.data.jobId !== job.id) return 'other';
-    return found.data.file.sha256 === file.sha256 ? 'this file' : 'this job';
+    return found.data.file.digest === file.digest ? 'this file' : 'this job';
   };
   const held: (HeldStorage & { readonly of: string })[] = [];
   try {

@@ -37,7 +37,7 @@ const texts = (node: Node, name: string) => all(node, name).map((n) => n.text);
 const file = (path: string, change: Partial<PreservedFile> = {}): PreservedFile => ({
   ...{
     path,
-    sha256: 'ab'.repeat(32),
+    digest: 'ab'.repeat(32),
     bytes: 12,
     format: 'video/matroska',
     originalName: path,
@@ -53,7 +53,7 @@ const event = (id: string, files: readonly string[], change: Partial<Preservatio
 const SOFTWARE = { name: 'Careful Vault', version: '0.1.0' };
 
 test('a manifest names each file once, in order, and no name breaks its line', () => {
-  const named = (path: string) => ({ path, sha256: '00'.repeat(32), bytes: 3 });
+  const named = (path: string) => ({ path, digest: '00'.repeat(32), bytes: 3 });
   expect(manifest([named('data/b.mkv'), named('data/a 100%.mkv'), named('data/line\nbreak')])).toBe(
     [`data/a 100%25.mkv`, `data/b.mkv`, `data/line%0Abreak`].map((p) => `${'00'.repeat(32)}  ${p}\n`).join(''),
   );
@@ -95,7 +95,7 @@ test('PREMIS says of each file what it is, what happened to it, and what it was 
   ]);
   expect(texts(first as Node, 'linkingEventIdentifierValue')).toEqual(['1', '2']);
   expect(texts(second as Node, 'relatedObjectIdentifierValue')).toEqual(['data/Film.mkv']);
-  expect(texts(root, 'messageDigest')).toEqual([master.sha256, copy.sha256]);
+  expect(texts(root, 'messageDigest')).toEqual([master.digest, copy.digest]);
   expect(texts(root, 'eventOutcomeDetailNote')).toEqual(['7 of 7']);
   expect(texts(root, 'linkingObjectIdentifierValue')).toEqual(['data/Film.mkv', 'data/Film.mkv', 'data/Film.mp4']);
   expect(texts(root, 'linkingAgentIdentifierValue')).toEqual(texts(root, 'agentIdentifierValue').flatMap((a) => [a, a]));

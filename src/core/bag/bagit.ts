@@ -6,7 +6,7 @@ export interface BaggedFile {
   /** Inside the bag, with `/`. */
   readonly path: string;
   /** Hexadecimal. */
-  readonly sha256: string;
+  readonly digest: string;
   readonly bytes: number;
 }
 
@@ -17,7 +17,7 @@ export const manifestPath = (path: string): string => path.replaceAll('%', '%25'
 export const manifest = (files: readonly BaggedFile[]): string =>
   [...files]
     .sort((a, b) => (a.path < b.path ? -1 : 1))
-    .map((f) => `${f.sha256}  ${manifestPath(f.path)}\n`)
+    .map((f) => `${f.digest}  ${manifestPath(f.path)}\n`)
     .join('');
 
 /** Section 2.2.2: octets and files of the payload. */

@@ -1,10 +1,11 @@
+import { algorithmOf } from '../proof';
 import { element, xmlDocument, type Element } from './xml';
 
 /** What is recorded of files for their preservation: PREMIS Data Dictionary 3.0, in its XML schema's order. */
 export interface PreservedFile {
   /** Inside the bag. */
   readonly path: string;
-  readonly sha256: string;
+  readonly digest: string;
   readonly bytes: number;
   /** Media type, as registered. */
   readonly format: string;
@@ -45,8 +46,8 @@ function object(
       element('objectCharacteristics', [
         element('compositionLevel', '0'),
         element('fixity', [
-          element('messageDigestAlgorithm', 'SHA-256'),
-          element('messageDigest', file.sha256),
+          element('messageDigestAlgorithm', algorithmOf(file.digest)),
+          element('messageDigest', file.digest),
           element('messageDigestOriginator', software.name),
         ]),
         element('size', String(file.bytes)),

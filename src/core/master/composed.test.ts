@@ -23,7 +23,7 @@ async function make(
     const reading = change(disc.reading);
     const file = path.join(folder, `${++count}.mkv`);
     const { promise } = await writeMasterFile({ ...disc, reading }, compose(reading), file);
-    const { proof } = await proveMasterFile(file, promise, new AbortController().signal);
+    const { proof } = await proveMasterFile(file, promise, 'SHA-256', new AbortController().signal);
     expect(proof.checks.filter((c) => !c.passed)).toEqual([]);
     return { file, promise };
   } finally {

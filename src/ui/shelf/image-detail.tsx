@@ -14,6 +14,7 @@ import {
   type ImageDetail,
   type SourceRef,
 } from '@/contract';
+import { algorithmOf } from '@/core/proof/digest';
 import { call } from '@/store/api';
 import { bytes, dayTime, plural } from '../format';
 import { CheckList } from '../parts/check-list';
@@ -242,9 +243,9 @@ export function ImageDialog({ image, engine, onClose }: { image: DiscImageState;
         )}
         {!isAtWork && isOpen && <GoOn image={image} engine={engine} />}
         {detail && <Sources detail={detail} />}
-        {detail?.record.sha256 && (
+        {detail?.record.digest && (
           <p className="text-[12px] text-third">
-            SHA-256 of the image as it stands: <span className="break-all">{detail.record.sha256}</span>
+            {algorithmOf(detail.record.digest)} of the image as it stands: <span className="break-all">{detail.record.digest}</span>
           </p>
         )}
         {folder && <FolderLine folder={folder} />}

@@ -49,8 +49,8 @@ export function MakeCopies({ output, onClose }: { output: Output; onClose: () =>
     >
       <div className="flex flex-col gap-2">
         <p className="text-second">
-          Made from the master, beside it; the disc is not needed. That it is still the master that was proven is shown by its SHA-256
-          before a copy gets its name.
+          Made from the master, beside it; the disc is not needed. That it is still the master that was proven is shown by its digest before
+          a copy gets its name.
         </p>
         {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
         <ul className="divide-y divide-faint rounded-[6px] border border-line">

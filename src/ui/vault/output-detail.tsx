@@ -3,6 +3,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import type { Output, VaultEntry } from '@/contract';
+import { algorithmOf } from '@/core/proof/digest';
 import { FAULT_WEIGHTS } from '@/core/reading/fault';
 import { faultText, lengthText } from '@/core/reading/fault-text';
 import { MASTER } from '@/core/recipes';
@@ -130,7 +131,7 @@ function Exceptions({ output }: { output: Output }) {
 
 function Proof({ output }: { output: Output }) {
   const action = useAction();
-  const [again, setAgain] = useState<{ proof: Output['sidecar']['proof']; sha256Matches: boolean } | null>(null);
+  const [again, setAgain] = useState<{ proof: Output['sidecar']['proof']; digestMatches: boolean } | null>(null);
   const proof = again?.proof ?? output.sidecar.proof;
   const wrong = proof.checks.filter((c) => !c.passed);
   return (
@@ -162,10 +163,10 @@ function Proof({ output }: { output: Output }) {
       </p>
       {again && (
         <p className="pt-1">
-          <StateText state={again.sha256Matches ? 'kept' : 'damaged'}>
-            {again.sha256Matches
-              ? 'Proven again just now; SHA-256 is unchanged.'
-              : 'SHA-256 is not what the sidecar says: the file, or one beside it, was changed.'}
+          <StateText state={again.digestMatches ? 'kept' : 'damaged'}>
+            {again.digestMatches
+              ? `Proven again just now; its ${algorithmOf(output.sidecar.file.digest)} is unchanged.`
+              : `${algorithmOf(output.sidecar.file.digest)} is not what the sidecar says: the file, or one beside it, was changed.`}
           </StateText>
         </p>
       )}
@@ -223,8 +224,8 @@ function Provenance({ output }: { output: Output }) {
         <dd className="break-all">
           {output.storageName} / {output.path}
         </dd>
-        <dt className="text-second">SHA-256</dt>
-        <dd className="break-all">{sidecar.file.sha256}</dd>
+        <dt className="text-second">{algorithmOf(sidecar.file.digest)}</dt>
+        <dd className="break-all">{sidecar.file.digest}</dd>
       </dl>
     </Section>
   );
@@ -265,7 +266,7 @@ export function OutputDetail({ output, entries }: { output: Output; entries: rea
   const [bagging, setBagging] = useState(false);
   const [isBeside, setBeside] = useState(false);
   const others = useMemo(() => comparableWith(output, entries), [output, entries]);
-  const twins = entries.filter((o) => o.id !== output.id && o.sidecar.file.sha256 === sidecar.file.sha256 && o.presence === 'present');
+  const twins = entries.filter((o) => o.id !== output.id && o.sidecar.file.digest === sidecar.file.digest && o.presence === 'present');
   const left = sidecar.promise.tracks.flatMap((t, i) => t.left.map((l) => ({ ...l, track: i + 1 })));
   return (
     <Panel
