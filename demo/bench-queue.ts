@@ -1,4 +1,4 @@
-import { cpSync, existsSync, mkdirSync, readFileSync, readdirSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, readFileSync, readdirSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { isOver, type JobEvent, type SourceRef } from '@/contract';
@@ -6,8 +6,10 @@ import { writeMaster, TrackHashes } from '@/core/master';
 import { wholeTitleReel, type Reel } from '@/core/reels';
 import type { CreateHash } from '@/core/proof';
 import type { Reading } from '@/core/reading';
+import { createPayloadHash, fastCrc32 } from '@/node/hash';
 import { openFileSink } from '@/node/library';
 import { openSource } from '@/node/open-source';
+import { makeTransportStream } from './bench-streams';
 import { TestEngine } from '@/test-support/engine';
 import { forecastText, watchForecasts } from './soak/calm';
 
@@ -24,17 +26,23 @@ const TICKS = 100;
 const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0;
 const idle: CreateHash = () => ({ update: () => undefined, digest: () => '' });
 
-/** Nothing but the assembly and the writer: no hashes, no checksums, no proof, no journal. @returns milliseconds. */
-export async function plainRemux(image: string, reading: Reading, reel: Reel, out: string): Promise<number> {
-  const began = performance.now();
-  const opened = await openSource({ kind: 'image', path: image, label: 'bench' }, { blocking: true });
-  const hashes = new TrackHashes(idle);
-  const sink = await openFileSink(out);
+/** Nothing but the assembly and the writer: no hashes, no checksums, no proof, no journal. For a process of its own, as a runner is one. */
+export async function plainRemux(folder: string, disc: string, isHashed: boolean): Promise<void> {
+  const [reading, reel] = ['reading', 'reel'].map((name): unknown =>
+    JSON.parse(readFileSync(path.join(folder, `${name}.json`), 'utf8')),
+  ) as [Reading, Reel];
+  const opened = await openSource({ kind: 'folder', path: disc, label: 'bench' }, { blocking: true });
+  const hashes = new TrackHashes(isHashed ? createPayloadHash : idle);
+  const sink = await openFileSink(path.join(folder, 'plain.mkv'));
   const assembly = await opened.assemble(reading, reel, { tap: hashes.tap });
-  await writeMaster(assembly, hashes, reading, reel, sink, { application: 'bench', seed: 'bench', createHash: idle, crc32: () => 0 });
+  await writeMaster(assembly, hashes, reading, reel, sink, {
+    application: 'bench',
+    seed: 'bench',
+    createHash: isHashed ? createPayloadHash : idle,
+    crc32: isHashed ? fastCrc32 : () => 0,
+  });
   await sink.close();
   await opened.close();
-  return performance.now() - began;
 }
 
 const between = (events: readonly JobEvent[], from: (e: JobEvent) => boolean, to: (e: JobEvent) => boolean): number => {
@@ -42,34 +50,43 @@ const between = (events: readonly JobEvent[], from: (e: JobEvent) => boolean, to
   return at(to) - at(from);
 };
 
-async function benchOverhead(folder: string, image: string): Promise<void> {
+const longestOf = (reading: Reading | null) => [...(reading?.titles ?? [])].sort((a, b) => b.durationMs - a.durationMs)[0];
+
+type InChild = (mode: string, folder: string, image: string) => { readonly ms: number };
+
+async function benchOverhead(folder: string, inChild: InChild): Promise<void> {
   const engine = new TestEngine([], [], path.join(folder, 'overhead'));
-  cpSync(image, path.join(engine.sounds, 'BENCH.iso'));
+  // At the rate of a real disc, and long enough that a start is none of it.
+  await makeTransportStream(engine.sounds);
   await engine.start();
   try {
-    const source: SourceRef = { kind: 'place', root: 'sounds', path: 'BENCH.iso' };
+    const source: SourceRef = { kind: 'place', root: 'sounds', path: 'BENCH' };
     const { reading } = await engine.read(source);
-    const title = [...(reading?.titles ?? [])].sort((a, b) => b.durationMs - a.durationMs)[0];
+    const title = longestOf(reading);
     if (!reading || !title) throw new Error('the disc was not read');
-    const times = { plain: [] as number[], master: [] as number[], proof: [] as number[], rest: [] as number[] };
+    const times = { plain: [] as number[], hashed: [] as number[], master: [] as number[], proof: [] as number[], rest: [] as number[] };
     let bytes = 0;
     for (let round = 0; round <= ROUNDS; round++) {
-      const reel: Reel = { ...wholeTitleReel(title, `Bench ${round}`), recipes: ['master'] };
-      const out = path.join(folder, 'plain.mkv');
-      const plain = await plainRemux(path.join(engine.sounds, 'BENCH.iso'), reading, reel, out);
-      rmSync(out);
+      const reel: Reel = { ...wholeTitleReel(title, `Bench ${round}`), recipes: ['master'], damage: 'around' };
+      writeFileSync(path.join(folder, 'reading.json'), JSON.stringify(reading));
+      writeFileSync(path.join(folder, 'reel.json'), JSON.stringify(reel));
+      const [plain, hashed] = ['plain', 'hashed'].map((mode) => inChild(mode, folder, path.join(engine.sounds, 'BENCH')).ms);
       const { jobId } = await engine.submit(source, () => reel);
       await engine.jobUntil(jobId, isOver);
       const { events } = await engine.call('jobLog', { id: jobId });
       const stage = (name: string) => (e: JobEvent) => e.type === 'stage' && e.stage === name;
       if (round === 0) continue; // the first one warms what both read
-      times.plain.push(plain);
+      times.plain.push(plain ?? 0);
+      times.hashed.push(hashed ?? 0);
       times.master.push(between(events, stage('master'), stage('master proof')));
       times.proof.push(between(events, stage('master proof'), stage('placing')));
       times.rest.push(
         between(events, (e) => e.type === 'started', stage('master')) + between(events, stage('placing'), (e) => e.type === 'finished'),
       );
-      bytes = (await engine.outputs())[0]?.sidecar.file.sizeBytes ?? 0;
+      const [output] = await engine.outputs();
+      bytes = output?.sidecar.file.sizeBytes ?? 0;
+      rmSync(path.join(engine.library, output?.path ?? ''));
+      rmSync(path.join(engine.library, `${output?.path ?? ''}.json`));
     }
     const plain = median(times.plain);
     const share = (ms: readonly number[]) => (median(ms) / plain).toFixed(2);
@@ -77,6 +94,7 @@ async function benchOverhead(folder: string, image: string): Promise<void> {
       `\na job of ${(bytes / 1e6).toFixed(0)} MB beside a plain remux of the same, without hashes, checksums and journal, ${ROUNDS} rounds`,
     );
     console.log(`  master stage / remux      ${share(times.master)}   (aim 1.15 or less: hashes, checksums, events, flushing)`);
+    console.log(`  hashes and checksums alone  ${share(times.hashed)}`);
     console.log(`  start and placing / remux ${share(times.rest)}`);
     console.log(`  proof / remux             ${share(times.proof)}   (reads all of it again; beside the next reading)`);
   } finally {
@@ -84,13 +102,14 @@ async function benchOverhead(folder: string, image: string): Promise<void> {
   }
 }
 
-async function benchForecast(folder: string): Promise<void> {
+async function benchForecast(folder: string, image: string): Promise<void> {
   const engine = new TestEngine([], [], path.join(folder, 'forecast'));
+  cpSync(image, path.join(engine.sounds, 'BENCH.iso'));
   await engine.start();
   try {
-    const source: SourceRef = { kind: 'place', root: 'images', path: 'LOCKS.iso' };
+    const source: SourceRef = { kind: 'place', root: 'sounds', path: 'BENCH.iso' };
     const { reading } = await engine.read(source);
-    const title = reading?.titles[0];
+    const title = longestOf(reading);
     if (!reading || !title) throw new Error('the disc was not read');
     const submit = (name: string) =>
       engine.call('submitJob', {
@@ -188,9 +207,10 @@ async function benchHistory(folder: string): Promise<void> {
 }
 
 /** @param image of a disc whose longest title is large enough to be measured. */
-export async function benchQueue(folder: string, image: string): Promise<void> {
+export async function benchQueue(folder: string, image: string, inChild: InChild): Promise<void> {
   for (const name of ['overhead', 'forecast', 'history']) mkdirSync(path.join(folder, name));
-  if (existsSync(image)) await benchOverhead(folder, image);
-  await benchForecast(folder);
+  await benchOverhead(folder, inChild);
+  rmSync(path.join(folder, 'overhead'), { recursive: true });
+  await benchForecast(folder, image);
   await benchHistory(folder);
 }

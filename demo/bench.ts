@@ -14,7 +14,7 @@ import { openVolume } from '@/node/open-volume';
 import { proveMasterFile } from '@/node/prove-file';
 import { RUNNER_FLAGS } from '@/node/runner-flags';
 import { benchEncode } from './bench-encode';
-import { benchQueue } from './bench-queue';
+import { benchQueue, plainRemux } from './bench-queue';
 import { benchViews } from './bench-views';
 import { authorManyPlaylists, makeProgramStream, makeTransportStream, type BenchStream } from './bench-streams';
 import { authorManyTitles } from './many-titles';
@@ -39,6 +39,12 @@ function workFolder(): string {
 /** The child: remuxes or proves, and says how long that took and how much memory it needed at the most. */
 async function child(mode: string, folder: string, stream: string): Promise<void> {
   const { default: fs } = await import('node:fs');
+  if (mode === 'plain' || mode === 'hashed') {
+    const began = performance.now();
+    await plainRemux(folder, stream, mode === 'hashed');
+    console.log(JSON.stringify({ ms: performance.now() - began, peakMb: 0 }));
+    return;
+  }
   const reading = JSON.parse(fs.readFileSync(path.join(folder, 'reading.json'), 'utf8')) as Reading;
   const title = reading.titles[0];
   if (!title) throw new Error('no title');
@@ -165,7 +171,7 @@ if (process.argv[2] === '--prepare') {
 } else if (process.argv[2] === '--encode' || process.argv[2] === '--views' || process.argv[2] === '--queue') {
   const folder = workFolder();
   try {
-    if (process.argv[2] === '--queue') await benchQueue(folder, longHaul);
+    if (process.argv[2] === '--queue') await benchQueue(folder, longHaul, inChild);
     else await (process.argv[2] === '--encode' ? benchEncode : benchViews)(folder);
   } finally {
     rmSync(folder, { recursive: true, force: true });
@@ -179,7 +185,7 @@ if (process.argv[2] === '--prepare') {
     await benchRemux('transport stream', 0.5, await makeTransportStream(folder), folder);
     await benchEncode(folder);
     await benchViews(folder);
-    await benchQueue(folder, longHaul);
+    await benchQueue(folder, longHaul, inChild);
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }

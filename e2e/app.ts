@@ -1,5 +1,5 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { AxeBuilder } from '@axe-core/playwright';
@@ -13,6 +13,10 @@ const ZEROED_AT = (4206 + 700) * 2048;
 export interface App {
   readonly address: string;
   readonly library: string;
+  /** A simulated share, which only the house `waiting` has. */
+  readonly share: string;
+  /** Uses up the quota of the share. @returns what gives it back. */
+  fillShare(): () => void;
   /** Lays a rescue copy of a disc among the images: six sectors are at zero, and no read error tells of them. */
   layRescueCopy(): { takeAway: () => void };
   /** Lays a proving disc among the images, in a folder of its own. */
@@ -25,8 +29,14 @@ export interface App {
   kill(part: 'engine' | 'web'): void;
 }
 
-function writeConfig(folder: string): string {
+/** Bytes that the share of the house `waiting` may hold. */
+const QUOTA = 60e6;
+
+function writeConfig(folder: string, house: string): string {
   const library = path.join(folder, 'library');
+  const share = path.join(folder, 'share');
+  mkdirSync(share);
+  writeFileSync(`${share}.share.json`, JSON.stringify({ standIn: 'network share', quotaBytes: QUOTA }));
   const images = path.join(folder, 'images');
   for (const made of [library, images]) mkdirSync(made);
   for (const name of ['QUAY.iso', 'LOCKS.iso']) writeFileSync(path.join(images, name), readFileSync(path.join(DISCS, name)));
@@ -52,7 +62,10 @@ function writeConfig(folder: string): string {
     JSON.stringify({
       dataFolder: folder,
       roots: [{ id: 'images', name: 'Disc images', path: images }],
-      storages: [{ id: 'library', name: 'Museum library', path: library, taken: true }],
+      storages: [
+        { id: 'library', name: 'Museum library', path: library, taken: true },
+        ...(house === 'waiting' ? [{ id: 'share', name: 'Reading room share', path: share, taken: true }] : []),
+      ],
       afterQueue: [{ id: 'note', name: 'Leave a note', command: ['/bin/sh', '-c', `date > '${path.join(folder, 'queue-done.txt')}'`] }],
       drives: [
         {
@@ -71,8 +84,8 @@ function writeConfig(folder: string): string {
   return config;
 }
 
-async function start(folder: string): Promise<{ app: App; stop: () => Promise<void> }> {
-  const child: ChildProcess = spawn(process.execPath, ['e2e/serve.mjs', writeConfig(folder), folder], {
+async function start(folder: string, house: string): Promise<{ app: App; stop: () => Promise<void> }> {
+  const child: ChildProcess = spawn(process.execPath, ['e2e/serve.mjs', writeConfig(folder, house), folder], {
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
   const address = await new Promise<string>((resolve, reject) => {
@@ -88,6 +101,15 @@ async function start(folder: string): Promise<{ app: App; stop: () => Promise<vo
     app: {
       address,
       library,
+      share: path.join(folder, 'share'),
+      fillShare: () => {
+        const filler = path.join(folder, 'share', 'filler');
+        writeFileSync(filler, '');
+        truncateSync(filler, QUOTA);
+        return () => {
+          rmSync(filler);
+        };
+      },
       layRescueCopy: () => {
         const rescued = path.join(folder, 'images', 'Rescued');
         mkdirSync(rescued);
@@ -140,7 +162,7 @@ export const test = base.extend<{ complaints: string[]; open: (place: string) =>
     async ({ house }, use) => {
       if (house === '') throw new Error("a file of tests says whose application it uses: test.use({ house: '…' })");
       const folder = mkdtempSync(path.join(tmpdir(), 'careful-vault-e2e-'));
-      const { app, stop } = await start(folder);
+      const { app, stop } = await start(folder, house);
       await use(app);
       await stop();
       // A runner of a test that failed may still write.

@@ -1,4 +1,4 @@
-import { open } from 'node:fs/promises';
+import { open, stat } from 'node:fs/promises';
 import type { JobEvent } from '@/contract';
 import { parseEvent } from '@/node/job-folder';
 
@@ -21,6 +21,11 @@ export class EventFollower {
 
   /** Events that have come since. A line that is no event (torn by a power cut) is passed over. */
   async read(): Promise<JobEvent[]> {
+    const size = await stat(this.file).then(
+      (s) => s.size,
+      () => 0,
+    );
+    if (size <= this.offset) return []; // a journal only grows
     const handle = await open(this.file, 'r').catch(() => null);
     if (!handle) return [];
     const events: JobEvent[] = [];

@@ -54,6 +54,9 @@ const orderOf = (job: Job): KeptOrder => ({
   claim: claimOf(job),
 });
 
+/** A job that waits has nobody who would write into its journal but the engine; that an earlier one had just begun a runner for it is seen so soon, milliseconds. */
+const QUIET_LOOK_MS = 60_000;
+
 /** How long a job waits that can not be gone on with, at first and at last. */
 const FIRST_HOLD_MS = 1000;
 const LONGEST_HOLD_MS = 60_000;
@@ -81,6 +84,7 @@ export class JobRecord {
   private readonly follower: EventFollower;
   private following: Promise<boolean> = Promise.resolve(false);
   private obstacle: Problem | null = null;
+  private quietUntil = 0;
   private notBefore = 0;
   private holds = 0;
 
@@ -142,6 +146,16 @@ export class JobRecord {
 
   get isOver(): boolean {
     return isOver(this.told);
+  }
+
+  /** Nobody works on it, as far as is known, and it was looked at not long ago. With thousands that wait, looking is what costs. */
+  get isQuiet(): boolean {
+    if (this.process !== null || this.isChild || this.told.state === 'running') return false;
+    const now = Date.now();
+    if (now < this.quietUntil) return true;
+    // Not all of them at once.
+    this.quietUntil = now + QUIET_LOOK_MS * (0.5 + Math.random());
+    return false;
   }
 
   get parted(): boolean {

@@ -41,6 +41,8 @@ import type { Runners } from './runners';
 import type { Storages } from './storages';
 
 const POLL_MS = 250;
+/** Where nothing runs and nothing can be begun, only the clock can change that, or somebody who says so: it is looked at every second. */
+const RESTING_TURNS = 4;
 /** Of the data folder, for journals of a job. */
 const LEAST_ROOM = 1024 * 1024;
 /** How long a runner may take to stop. One that hangs in a source or a storage that does not answer is then killed, and soon after not waited for. */
@@ -75,6 +77,7 @@ export class Jobs {
   /** Folders of jobs whose order can not be read. */
   private readonly lost = new Map<string, JobState>();
   private timer: NodeJS.Timeout | null = null;
+  private isResting = false;
   private looking: Promise<void> | null = null;
 
   constructor(private readonly around: Surroundings) {
@@ -84,7 +87,10 @@ export class Jobs {
   /** Reads the job folders that are there, and begins to work. */
   async start(): Promise<void> {
     await this.read();
-    this.timer = setInterval(() => void this.look(), POLL_MS);
+    let turn = 0;
+    this.timer = setInterval(() => {
+      if (!this.isResting || ++turn % RESTING_TURNS === 0) void this.look();
+    }, POLL_MS);
     await this.look();
   }
 
@@ -327,15 +333,18 @@ export class Jobs {
       const rules = this.around.rules?.current ?? QUEUE_SETTINGS;
       const lanes = new Lanes(rules.encodeLanes);
       const idle: JobRecord[] = [];
+      let atWork = 0;
       for (const record of this.records.values()) {
         if (record.isOver) this.freeDrive(record);
         else if (await this.attend(record)) {
+          atWork++;
           if (record.told.paused) lanes.occupyPaused(record.order, record.phase);
           else lanes.occupy(record.order, record.phase);
         } else if (!record.isOver) idle.push(record);
       }
       const due = idle.filter((r) => r.isDue && (!rules.held || r.cancelAskedAt !== null));
       due.sort((a, b) => byRank(a.told, b.told));
+      this.isResting = atWork === 0 && due.length === 0;
       for (const record of due) await this.orHeld(record, () => this.begin(record, lanes));
     } catch (error) {
       console.error(`queue: ${toProblem(error).message}`);
@@ -344,6 +353,7 @@ export class Jobs {
 
   /** Looks after a job that is not over. @returns whether somebody works on it. */
   private async attend(record: JobRecord): Promise<boolean> {
+    if (record.isQuiet) return false;
     await this.follow(record);
     if (this.isAtWork(record)) {
       const waited = record.cancelAskedAt === null ? 0 : Date.now() - record.cancelAskedAt;
@@ -361,6 +371,7 @@ export class Jobs {
     await this.follow(record); // its last words, written between the first look and its end
     this.freeDrive(record);
     if (!record.isOver && record.told.state === 'running') await this.orHeld(record, () => this.interrupted(record));
+    else record.process = null;
     return false;
   }
 

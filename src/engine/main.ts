@@ -40,6 +40,8 @@ const WATCH_MS = 3000;
 const FIRST_TRIAL_MS = 1500;
 /** Files that somebody else puts into the library, or takes out of it, are noticed within this time. */
 const COUNT_MS = 15_000;
+/** Of the time, as much may go into counting: a library of many thousand files on a slow share is counted less often. */
+const COUNT_SHARE = 0.002;
 
 const configFile = process.argv[2];
 if (!configFile) {
@@ -146,12 +148,13 @@ async function watch(): Promise<void> {
   );
 }
 
-let lastCount = 0;
+let nextCount = 0;
 async function watchOutputs(): Promise<void> {
-  if (Date.now() - lastCount < COUNT_MS) return;
-  lastCount = Date.now();
+  if (Date.now() < nextCount) return;
+  const began = Date.now();
   const before = outputs.lastCount;
   const count = await outputs.count();
+  nextCount = began + Math.max(COUNT_MS, (Date.now() - began) / COUNT_SHARE);
   if (count !== before) hub.send({ type: 'outputs', count });
 }
 
