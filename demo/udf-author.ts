@@ -26,7 +26,11 @@ export interface ImageOptions {
   readonly spared?: readonly number[];
   /** The main metadata file in as many pieces as it has allocation units, as a rewritten disc has it. */
   readonly scattered?: boolean;
+  /** Files whose pieces lie in turn, and a file of all of them in that order: the clips of two views, and what is read of a disc at once. */
+  readonly interleaved?: { readonly path: string; readonly of: readonly [string, string]; readonly pieceBytes: number };
 }
+
+type Pieces = readonly { readonly block: number; readonly bytes: number }[];
 
 interface Node {
   readonly name: string;
@@ -125,19 +129,30 @@ interface Placed {
 }
 
 /** Writes entries of a tree into `entries` and file data into `data`; the two are one area where there is no metadata partition. */
-function writeTree(node: Node, entries: Area, data: Area, partitions: { entries: number; data: number }, parentIcb: number | null): Placed {
+function writeTree(
+  node: Node,
+  entries: Area,
+  data: Area,
+  partitions: { entries: number; data: number },
+  parentIcb: number | null,
+  laid: ReadonlyMap<string, Pieces> = new Map(),
+): Placed {
   const icb = entries.reserve(1);
   if (node.file) {
-    const { data: bytes, piece = 0 } = node.file;
+    const { data: bytes, piece = 0, path } = node.file;
     if (piece === -1) entries.put(icb, fileEntry(icb, false, null, bytes));
     else
       entries.put(
         icb,
-        fileEntry(icb, false, null, { bytes: bytes.byteLength, list: placeData(data, bytes, piece), partition: partitions.data }),
+        fileEntry(icb, false, null, {
+          bytes: bytes.byteLength,
+          list: laid.get(path) ?? placeData(data, bytes, piece),
+          partition: partitions.data,
+        }),
       );
     return { icb };
   }
-  const placed = node.children.map((child) => ({ child, ...writeTree(child, entries, data, partitions, icb) }));
+  const placed = node.children.map((child) => ({ child, ...writeTree(child, entries, data, partitions, icb, laid) }));
   const folderBytes = () => [
     identifier('', true, true, parentIcb ?? icb, partitions.entries, 0),
     ...placed.map(({ child, icb: at }) => identifier(child.name, child.file === null, false, at, partitions.entries, 0)),
@@ -196,13 +211,37 @@ function layPlain(files: readonly ImageFile[], label: string): Laid {
   return { partition: area, maps: plainMap(), mapCount: 1, fileSetPartition: 0, fileSetBlock: at };
 }
 
+/** Lays two files down in turn. @returns where each stands, and the file of both. */
+function layInTurn(files: readonly ImageFile[], data: Area, { path, of, pieceBytes }: NonNullable<ImageOptions['interleaved']>) {
+  const laid = new Map<string, { block: number; bytes: number }[]>([[path, []], ...of.map((name) => [name, []] as [string, []])]);
+  const parts: Uint8Array[] = [];
+  const sources = of.map((name) => ({ name, data: files.find((f) => f.path === name)?.data ?? new Uint8Array(0) }));
+  const longest = Math.max(...sources.map((s) => s.data.byteLength));
+  for (let at = 0; at < longest; at += pieceBytes)
+    for (const { name, data: bytes } of sources) {
+      const part = bytes.subarray(at, at + pieceBytes);
+      if (part.byteLength === 0) continue;
+      const piece = { block: data.reserve(blocksOf(part.byteLength)), bytes: part.byteLength };
+      data.put(piece.block, part);
+      parts.push(part);
+      for (const to of [name, path]) laid.get(to)?.push(piece);
+    }
+  return { laid, whole: { path, data: Buffer.concat(parts) } };
+}
+
 /** Metadata stand in a file of their own, twice; file data in the plain partition. OSTA UDF 2.50 2.2.10 and 2.2.13. */
-function layMetadata(files: readonly ImageFile[], label: string, scattered: boolean): Laid {
+function layMetadata(
+  files: readonly ImageFile[],
+  label: string,
+  { scattered = false, interleaved }: Omit<ImageOptions, 'kind' | 'label'>,
+): Laid {
   const metadata = new Area();
   const data = new Area();
   const [mainEntry, mirrorEntry] = [data.reserve(1), data.reserve(1)];
   const set = metadata.reserve(1);
-  const root = writeTree(treeOf(files), metadata, data, { entries: 1, data: 0 }, null);
+  const turns = interleaved && layInTurn(files, data, interleaved);
+  const all = turns ? [...files, turns.whole] : files;
+  const root = writeTree(treeOf(all), metadata, data, { entries: 1, data: 0 }, null, turns?.laid);
   metadata.put(set, fileSet(root.icb, 1, label));
   metadata.reserve(ALLOCATION_UNIT - (metadata.blocks.length % ALLOCATION_UNIT));
   const whole = Buffer.concat(metadata.blocks);
@@ -305,11 +344,11 @@ function volumeSequence(laid: Laid, label: string, from: number): Uint8Array[] {
 }
 
 /** Writes an image. */
-export function writeUdfImage(files: readonly ImageFile[], { kind, label, spared = [], scattered = false }: ImageOptions): Uint8Array {
+export function writeUdfImage(files: readonly ImageFile[], { kind, label, spared = [], ...more }: ImageOptions): Uint8Array {
   const sparable = kind === 'sparable' ? laySparable(files, label, spared) : null;
   const laid =
     sparable?.laid ??
-    (kind === 'metadata' ? layMetadata(files, label, scattered) : kind === 'virtual' ? layVirtual(files, label) : layPlain(files, label));
+    (kind === 'metadata' ? layMetadata(files, label, more) : kind === 'virtual' ? layVirtual(files, label) : layPlain(files, label));
   const spares = sparable?.spares ?? [];
   // A virtual partition's table must be the last thing on the disc: no second anchor then.
   const sectors = PARTITION_START + laid.partition.blocks.length + spares.length + (kind === 'virtual' ? 0 : 1);

@@ -69,7 +69,9 @@ test('a drive is there or not, and a disc that is put in is recognised by itself
   const reel = { ...wholeTitleReel(titleOf(quay, 2), 'Wrong disc'), recipes: ['master'] };
   const body = { source: ref, fingerprint: quay.fingerprint, reading: quay, reel, storage: 'library', folder: '', copies: [], places: [] };
   const { jobId } = await engine.call('submitJob', { body });
-  expect(await engine.jobUntil(jobId, (j) => j.state === 'failed')).toMatchObject({ problem: { code: 'other-disc' } });
+  expect(await engine.jobUntil(jobId, (j) => j.problem !== null)).toMatchObject({ state: 'waiting', problem: { code: 'other-disc' } });
+  await engine.call('cancelJob', { id: jobId });
+  await engine.jobUntil(jobId, (j) => j.state === 'cancelled');
   // It has no tray that could move: that is said, and nothing happens to it.
   expect(await refusal(engine.call('eject', { id: 'reader' }))).toBe('drive-refused');
   expect((await drive('reader')).state).toBe('ready');

@@ -218,3 +218,18 @@ test('a worn disc: what comes at a later try is in the master, and said; what ne
   const damage = output?.sidecar.promise.wholeness?.faults.filter((f) => f.kind === 'unreadable') ?? [];
   expect(JSON.stringify(damage)).not.toBe('[]');
 });
+
+test('the quota of a share holds for what is no job as well: an image that goes beyond it stops, and goes on when there is room', async () => {
+  await insert('slow');
+  writeFileSync(path.join(share, 'filler'), Buffer.alloc(ROOM - 2e6));
+  const taken = await engine.call('takeImage', { body: { source: tray, storage: 'share', name: 'Worn', fill: 'zeroes', retries: 0 } });
+  const stopped = await engine.until(async () => {
+    const image = (await engine.call('state')).images.find((i) => i.id === taken.id);
+    return image?.problem ? image : null;
+  });
+  expect(stopped.problem).toMatchObject({ code: 'storage-full' });
+  rmSync(path.join(share, 'filler'));
+  await engine.call('goOnImage', { id: taken.id, body: { source: tray, retries: 0 } });
+  await engine.until(async () => ((await engine.call('state')).images.find((i) => i.id === taken.id)?.state === 'whole' ? true : null));
+  expect(readFileSync(path.join(share, 'Disc images', 'Worn.iso')).equals(readFileSync(QUAY))).toBe(true);
+});

@@ -1,6 +1,10 @@
+import { writeUdfImage, type ImageFile } from '../../demo/udf-author';
+import { readExactly } from '@/core/bytes';
+import type { Volume } from '@/core/volume';
+import { openVolume } from './open-volume';
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { readFileSync } from 'node:fs';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { MasterPromise } from '@/core/proof';
 import { SHIPPED, planEncode, type EncodeFacts, type Recipe, type ViewLayout } from '@/core/recipes';
@@ -142,6 +146,54 @@ describe('from a disc', () => {
     expect(sumsOf(file, `${size}:0:0`)).toEqual(first);
     expect(sumsOf(file, `${size}:${size.split(':')[0]}:0`)).toEqual(second);
   });
+});
+
+/** Every file of a volume, with its bytes. */
+async function filesOf(volume: Volume, inside = ''): Promise<ImageFile[]> {
+  const found: ImageFile[] = [];
+  for (const { name, kind } of (await volume.list(inside)) ?? []) {
+    const at = inside === '' ? name : `${inside}/${name}`;
+    if (kind === 'folder') found.push(...(await filesOf(volume, at)));
+    else {
+      const file = await volume.open(at);
+      if (file) found.push({ path: at, data: await readExactly(file, 0, file.sizeBytes, at) });
+    }
+  }
+  return found;
+}
+
+test('clips that lie in turn on the disc, with the file of both that players read, give the same master as clips apart', async () => {
+  const apart = await openDisc(TWIN);
+  const opened = await openVolume({ kind: 'image', path: TWIN, label: 'TWIN' });
+  const files = await filesOf(opened.volume);
+  await opened.close();
+  // By the disc's own plan: the first view, and what is predicted from it.
+  const names = ['BDMV/STREAM/00011.m2ts', 'BDMV/STREAM/00012.m2ts'] as const;
+  expect(titleOf(apart.reading, 1).parts[0]?.companion).toContain('00012');
+  const both = 'BDMV/STREAM/SSIF/00011.ssif';
+  // Other lengths than any of ours: a sector, and as many aligned units as discs have between two jumps.
+  for (const pieceBytes of [2048, 6144 * 7]) {
+    const image = path.join(folder, `in turn ${pieceBytes}.iso`);
+    writeFileSync(image, writeUdfImage(files, { kind: 'metadata', label: 'TWIN', interleaved: { path: both, of: names, pieceBytes } }));
+    // What lies there is what was meant, by a reader of another house.
+    const taken = path.join(folder, `taken ${pieceBytes}`);
+    spawnSync('7z', ['x', '-y', `-o${taken}`, image, ...names, both], { stdio: 'ignore' });
+    for (const name of names)
+      expect(readFileSync(path.join(taken, name)).equals(files.find((f) => f.path === name)?.data ?? Buffer.of())).toBe(true);
+    expect(statSync(path.join(taken, both)).size).toBe(names.reduce((sum, n) => sum + statSync(path.join(taken, n)).size, 0));
+    const turned = await openDisc(image);
+    expect(turned.reading.fingerprint).toBe(apart.reading.fingerprint);
+    const masters: Buffer[] = [];
+    for (const [i, disc] of [apart, turned].entries()) {
+      const file = path.join(folder, `master ${pieceBytes} ${i}.mkv`);
+      await writeMasterFile(disc, wholeTitleReel(titleOf(disc.reading, 1), 'same'), file);
+      masters.push(readFileSync(file));
+    }
+    expect(masters[0]?.byteLength).toBeGreaterThan(100_000);
+    expect(masters[0]?.equals(masters[1] ?? Buffer.of())).toBe(true);
+    await turned.opened.close();
+  }
+  await apart.opened.close();
 });
 
 describe('two titles, of one eye each', () => {

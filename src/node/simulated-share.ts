@@ -87,6 +87,13 @@ export class QuotaWatch {
     return shares.length > 0 ? new QuotaWatch(shares) : null;
   }
 
+  /** Of the share that a file or folder stands in; null where it stands in none. */
+  static above(place: string): QuotaWatch | null {
+    for (let at = path.dirname(place); at !== path.dirname(at); at = path.dirname(at))
+      if (existsSync(shareFile(at))) return QuotaWatch.over([{ name: path.basename(at), path: at }]);
+    return null;
+  }
+
   get signal(): AbortSignal {
     return this.controller.signal;
   }

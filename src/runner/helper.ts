@@ -10,6 +10,7 @@ import { makeDiscFolder } from '@/node/disc-folder';
 import { isImageable, takeDiscImage } from '@/node/disc-image';
 import { digestFile } from '@/node/hash';
 import { openSource } from '@/node/open-source';
+import { QuotaWatch } from '@/node/simulated-share';
 import { proveResult } from '@/node/prove-file';
 
 /** One piece of work for the engine, in a process of its own: `helper`, an order on its input, lines on its output. It is ended by killing it. */
@@ -97,10 +98,19 @@ try {
 } catch {
   // a system that does not share out by sessions
 }
+let quota: QuotaWatch | null = null;
 const chunks: Buffer[] = [];
 for await (const chunk of process.stdin) chunks.push(chunk as Buffer);
 try {
   const order = HelperOrderSchema.parse(JSON.parse(Buffer.concat(chunks).toString('utf8')));
+  const written =
+    order.kind === 'take image' ? order.files.image : order.kind === 'bag' || order.kind === 'disc folder' ? order.folder : null;
+  quota = written === null ? null : QuotaWatch.above(written);
+  const watch = quota;
+  watch?.signal.addEventListener('abort', () => {
+    // As a write beyond a real quota ends it: what was read is kept as far as it was flushed.
+    void say({ type: 'failed', problem: toProblem(watch.exceeded) }).then(() => process.exit(0));
+  });
   if (order.kind === 'hash') await say({ type: 'hashed', digest: await digestFile(order.file, order.algorithm, never) });
   else if (order.kind === 'bag') await say(await bag(order));
   else if (order.kind === 'disc folder') await say(await discFolder(order));
@@ -108,4 +118,6 @@ try {
   else await say(order.kind === 'read' ? await read(order) : await prove(order));
 } catch (error) {
   await say({ type: 'failed', problem: toProblem(error) });
+} finally {
+  quota?.stop();
 }

@@ -1,7 +1,7 @@
 'use client';
 
 import { useState } from 'react';
-import type { JobState } from '@/contract';
+import { isOver, type JobState } from '@/contract';
 import { MASTER, type RecipeId } from '@/core/recipes';
 import { call } from '@/store/api';
 import { useEngine } from '@/store/engine';
@@ -27,6 +27,7 @@ export function RetryChanged({ job, onClose }: { job: JobState; onClose: () => v
   const [chosen, setChosen] = useState<readonly RecipeId[]>(job.recipes);
   const storages = state?.storages.filter((s) => s.identity === 'known') ?? [];
   const isPlaced = job.files.length > 0;
+  const over = isOver(job);
   const choose = (id: RecipeId, on: boolean) => {
     // In the order that reels have them: the master first.
     const next = on ? [...chosen, id] : chosen.filter((r) => r !== id);
@@ -41,7 +42,7 @@ export function RetryChanged({ job, onClose }: { job: JobState; onClose: () => v
     });
   return (
     <Modal
-      title={`Try “${job.name}” again, changed`}
+      title={over ? `Try “${job.name}” again, changed` : `Change “${job.name}”`}
       onClose={onClose}
       footer={
         <Button
@@ -50,7 +51,7 @@ export function RetryChanged({ job, onClose }: { job: JobState; onClose: () => v
           disabled={chosen.length === 0 || missing.length > 0 || fileName.trim() === '' || storage === ''}
           onClick={() => void retry()}
         >
-          Retry
+          {over ? 'Retry' : 'Change it'}
         </Button>
       }
     >

@@ -61,7 +61,8 @@ function Plug({ storage }: { storage: StorageState }) {
   const action = useAction();
   const plugged = storage.identity !== 'away';
   return (
-    <>
+    <div className="flex items-center gap-2 border-b border-faint pr-3 pb-1.5 pl-8.5">
+      <span className="flex-1 text-third">a simulated share</span>
       <Button
         tone="quiet"
         disabled={action.busy}
@@ -71,7 +72,7 @@ function Plug({ storage }: { storage: StorageState }) {
         {plugged ? 'Unplug' : 'Plug in'}
       </Button>
       {action.problem && <ProblemNote problem={action.problem} onClose={action.clear} />}
-    </>
+    </div>
   );
 }
 
@@ -82,15 +83,14 @@ export function LibraryStorage({ storages }: { storages: readonly StorageState[]
       <ul>
         {storages.map((s) => (
           <li key={s.id}>
-            <div className={`flex items-center gap-2 px-3 py-1.5 ${isAsked(s) ? '' : 'border-b border-faint'}`}>
+            <div className={`flex items-center gap-2 px-3 py-1.5 ${isAsked(s) || s.simulated ? '' : 'border-b border-faint'}`}>
               <HardDrive size={14} aria-hidden className="text-second" />
               <span className="min-w-0 flex-1 truncate" title={s.path}>
                 {s.name}
-                {s.simulated && <span className="pl-2 text-third">simulated</span>}
               </span>
               <Standing storage={s} />
-              {s.simulated && <Plug storage={s} />}
             </div>
+            {s.simulated && <Plug storage={s} />}
             {isAsked(s) && <TakeStorage storage={s} />}
           </li>
         ))}
