@@ -11,7 +11,7 @@ export const EXCHANGE_FORMAT = 'careful-vault catalogue';
  * house rules what to do where a disc is not whole. 4: it says of which archive it is. 5: names are lists of parts, and house rules decide
  * angles. 6: the archive's own recipes. Versions 1 to 5 are still read.
  */
-export const EXCHANGE_VERSION = 11;
+export const EXCHANGE_VERSION = 12;
 
 const text = z.string().max(400);
 const draftReel = z.object({ id: z.string().max(128), reel: ReelSchema, jobId: z.string().max(128).nullable() });
@@ -50,6 +50,7 @@ export const ExchangeSchema = z.object({
     z.literal(8),
     z.literal(9),
     z.literal(10),
+    z.literal(11),
     z.literal(EXCHANGE_VERSION),
   ]),
   application: text,

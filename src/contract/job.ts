@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
 import type { Check, CopyExpectation, Proof, MasterPromise } from '@/core/proof';
 import { CONTAINERS, HARDWARE_NAMES, PACKINGS, SHAPE_CODECS, type CopyShape, type Nearness } from '@/core/recipes';
-import type { AddedAudio, Reel, ReelTags } from '@/core/reels';
+import { MOST_DEPTH, type AddedAudio, type Reel, type ReelTags } from '@/core/reels';
 import { ProblemSchema } from './problem';
 import { RecipeIdSchema, RecipeSchema, RecipesSchema } from './recipe';
 import { AudioCodecSchema, DamageStretchSchema, ReadingSchema } from './reading';
@@ -114,6 +114,7 @@ export const ReelSchema = z.object({
   packed: z.object({ packing: z.enum(PACKINGS), first: z.enum(['left', 'right']) }).nullish(),
   firstEye: z.enum(['left', 'right']).nullish(),
   otherEye: z.object({ title: whole.min(1), angle: whole.min(1).max(9), eye: z.enum(['left', 'right']) }).nullish(),
+  subtitleDepth: z.number().int().min(-MOST_DEPTH).max(MOST_DEPTH).nullish(),
   recipes: RecipesSchema,
 }) satisfies z.ZodType<Reel>;
 

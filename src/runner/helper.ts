@@ -24,6 +24,9 @@ async function say(line: HelperLine): Promise<void> {
   if (!process.stdout.write(`${JSON.stringify(line)}\n`)) await once(process.stdout, 'drain');
 }
 
+/** Of the share that is written to, where it is a simulated one. */
+let quota: QuotaWatch | null = null;
+
 /** Reads a disc, every sector of it where that is wanted. */
 async function read({ source, spunUp, thorough }: Order<'read'>): Promise<HelperLine> {
   const opened = await openSource(source, { spunUp, signal: never });
@@ -61,6 +64,8 @@ async function takeImage({ source, ...order }: Order<'take image'>): Promise<Hel
       opened: () => void say({ type: 'opened' }),
       progress: (progress) => void say({ type: 'taking', progress }),
       finishing: () => void say({ type: 'finishing' }),
+      // Stopped by it, the image is flushed as far as it was read, and can be gone on with.
+      ...(quota ? { signal: quota.signal } : {}),
     },
   );
   return { type: 'taken', record };
@@ -98,7 +103,6 @@ try {
 } catch {
   // a system that does not share out by sessions
 }
-let quota: QuotaWatch | null = null;
 const chunks: Buffer[] = [];
 for await (const chunk of process.stdin) chunks.push(chunk as Buffer);
 try {
@@ -108,8 +112,8 @@ try {
   quota = written === null ? null : QuotaWatch.above(written);
   const watch = quota;
   watch?.signal.addEventListener('abort', () => {
-    // As a write beyond a real quota ends it: what was read is kept as far as it was flushed.
-    void say({ type: 'failed', problem: toProblem(watch.exceeded) }).then(() => process.exit(0));
+    // A folder is made anew the next time.
+    if (order.kind !== 'take image') void say({ type: 'failed', problem: toProblem(watch.exceeded) }).then(() => process.exit(0));
   });
   if (order.kind === 'hash') await say({ type: 'hashed', digest: await digestFile(order.file, order.algorithm, never) });
   else if (order.kind === 'bag') await say(await bag(order));
@@ -117,7 +121,7 @@ try {
   else if (order.kind === 'take image') await say(await takeImage(order));
   else await say(order.kind === 'read' ? await read(order) : await prove(order));
 } catch (error) {
-  await say({ type: 'failed', problem: toProblem(error) });
+  await say({ type: 'failed', problem: toProblem(quota?.exceeded ?? error) });
 } finally {
   quota?.stop();
 }

@@ -168,6 +168,8 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'rate made constant': () =>
     'AVI counts pictures and has no times: the rate is made constant. Where the disc pauses, a picture stands twice.',
   'subtitle drawn': () => 'Shown even while subtitles are off: drawn into the picture.',
+  'subtitle in depth': ([depth]) =>
+    `Each eye has them in a place of its own: they stand ${Number(depth) > 0 ? 'in front of' : 'behind'} the screen, by ${n(Math.abs(Number(depth)))} pixels of 1,920 in each.`,
   'subtitle can not be drawn': () => 'A kind of text that can not be drawn into the picture.',
   'subtitle drawn whole': () => 'Drawn into the picture, all of it: it can not be switched off.',
   'nothing to draw': () => 'The reel has no subtitles: nothing is drawn into the picture.',

@@ -57,8 +57,12 @@ export type PictureStep =
   | { readonly kind: 'mirror' }
   /** Percent more or less. */
   | { readonly kind: 'light'; readonly brightness: number; readonly contrast: number; readonly saturation: number; readonly hue: number }
-  /** Subtitles of a track of the reel, from 0: pictures where the disc draws them, text at the foot of the picture. */
-  | { readonly kind: 'draw'; readonly subtitle: number; readonly text: boolean }
+  /**
+   * Subtitles of a track of the reel, from 0: pictures where the disc draws them, text at the foot of the picture. `shift`: of two views,
+   * pixels by which they stand to the right in the first and to the left in the second; none or 0 at the plane of the screen. `alone`: in a picture
+   * that holds one view only.
+   */
+  | { readonly kind: 'draw'; readonly subtitle: number; readonly text: boolean; readonly shift?: number; readonly alone?: boolean }
   /** Brightness brought within what usual screens show. */
   | { readonly kind: 'tone' }
   | { readonly kind: 'mark'; readonly mark: Mark }

@@ -86,6 +86,23 @@ const LEAST_APART = 0.375;
 export const pairsOnly = (frameMs: number): string =>
   `select='isnan(prev_selected_t)+gte(t-prev_selected_t,${((frameMs / 1000) * LEAST_APART).toFixed(6)})'`;
 
+/** Text at the foot of a picture. @param by pixels to the right: it stands in the middle of a picture that is wider on that side for the while. */
+function textFilter(subtitle: number, by = 0): string {
+  const text = `subtitles=filename=${BESIDE.source}:si=${subtitle}`;
+  if (by === 0) return text;
+  const [wider, x] = [2 * Math.abs(by), by > 0 ? 0 : -2 * by];
+  return `pad=iw+${wider}:ih:${x}:0,${text},crop=iw-${wider}:ih:${x}:0:exact=1`;
+}
+
+/** Does something to both views of a picture that holds them side by side. @param treat filters for a view, by its shift to the right. */
+const inEachEye = (shift: number, treat: (by: number) => string): string =>
+  [
+    'split[toone][totwo]',
+    `[toone]crop=iw/2:ih:0:0:exact=1,${treat(shift)}[ofone]`,
+    `[totwo]crop=iw/2:ih:iw/2:0:exact=1,${treat(-shift)}[oftwo]`,
+    '[ofone][oftwo]hstack',
+  ].join(';');
+
 /** The filters of a step, by their names in FFmpeg. @param eye put to the names of labels, where there is a chain for each eye. */
 function filterOf(step: PictureStep, heightPixels: number, eye = ''): string {
   switch (step.kind) {
@@ -107,7 +124,11 @@ function filterOf(step: PictureStep, heightPixels: number, eye = ''): string {
       return `scale=${step.width}:${step.height}:flags=lanczos${step.square ? ',setsar=1' : ''}`;
     case 'draw':
       // Pictures are a stream of their own: see `filtersOf`.
-      return step.text ? `subtitles=filename=${BESIDE.source}:si=${step.subtitle}` : '';
+      return step.text
+        ? step.shift && !step.alone
+          ? inEachEye(step.shift, (by) => textFilter(step.subtitle, by))
+          : textFilter(step.subtitle, step.shift)
+        : '';
     case 'tone':
       return TO_STANDARD;
     case 'mark':
@@ -147,6 +168,20 @@ const isOfTracks = (step: PictureStep | undefined): step is PictureStep & { kind
 /** The filters of a plan are a graph of several inputs, that ends in `[picture]`: subtitle pictures are drawn in, or each eye has its track. */
 export const isGraph = ({ video }: EncodePlan): boolean => video.steps.some((s) => isOverlaid(s) || isOfTracks(s));
 
+const laidOver = (by = 0): string => `overlay=${by === 0 ? '' : `x=${by}:`}eof_action=pass:repeatlast=0`;
+
+/** Subtitle pictures laid over both views of a picture that holds them side by side. */
+const laidOverEach = (frames: string, words: string, shift: number, to: string): string =>
+  [
+    `${words}split[wordsone][wordstwo]`,
+    `${frames}split[toone][totwo]`,
+    '[toone]crop=iw/2:ih:0:0:exact=1[ofone]',
+    '[totwo]crop=iw/2:ih:iw/2:0:exact=1[oftwo]',
+    `[ofone][wordsone]${laidOver(shift)}[withone]`,
+    `[oftwo][wordstwo]${laidOver(-shift)}[withtwo]`,
+    `[withone][withtwo]hstack${to}`,
+  ].join(';');
+
 /** Steps for one picture track, with subtitle pictures drawn in. @param name of what comes out. */
 function trackGraph(track: string, steps: readonly PictureStep[], video: EncodePlan['video'], others: number, name: string): string {
   const at = steps.findIndex(isOverlaid);
@@ -154,7 +189,7 @@ function trackGraph(track: string, steps: readonly PictureStep[], video: EncodeP
   if (!isOverlaid(draw)) return `${track}${chain(steps, video) || 'null'}[${name}]`;
   const before = chain(steps.slice(0, at), video) || 'null';
   const after = chain(steps.slice(at + 1), video) || 'null';
-  const overlay = `[${name}frames][${others}:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[${name}drawn]`;
+  const overlay = `[${name}frames][${others}:s:${draw.subtitle}]${laidOver(draw.shift)}[${name}drawn]`;
   return `${track}${before}[${name}frames];${overlay};[${name}drawn]${after}[${name}]`;
 }
 
@@ -167,7 +202,9 @@ export function filtersOf({ video }: EncodePlan, others = 0): string {
   const place = steps.findIndex(isOfTracks);
   const pair = steps[place];
   if (isOfTracks(pair)) {
-    const eyes = ['one', 'two'].map((name, i) => trackGraph(`[0:v:${i}]`, steps.slice(0, place), video, others, name));
+    const ofEye = (i: number) =>
+      steps.slice(0, place).map((s) => (s.kind === 'draw' && s.shift ? { ...s, shift: i === 0 ? s.shift : -s.shift, alone: true } : s));
+    const eyes = ['one', 'two'].map((name, i) => trackGraph(`[0:v:${i}]`, ofEye(i), video, others, name));
     const after = said(video, chain(steps.slice(place), video)) || 'null';
     // They become pictures in turn: times of two tracks are rounded, and may differ by a little.
     const late = `[two]setpts=PTS+${(pair.frameMs / 2000).toFixed(6)}/TB[late]`;
@@ -178,7 +215,9 @@ export function filtersOf({ video }: EncodePlan, others = 0): string {
   if (!isOverlaid(draw)) return said(video, chain(steps, video));
   const before = chain(steps.slice(0, at), video) || 'null';
   const after = said(video, chain(steps.slice(at + 1), video)) || 'null';
-  return `[0:v:0]${before}[frames];[frames][${others}:s:${draw.subtitle}]overlay=eof_action=pass:repeatlast=0[drawn];[drawn]${after}[picture]`;
+  const words = `[${others}:s:${draw.subtitle}]`;
+  const drawn = draw.shift ? laidOverEach('[frames]', words, draw.shift, '[drawn]') : `[frames]${words}${laidOver()}[drawn]`;
+  return `[0:v:0]${before}[frames];${drawn};[drawn]${after}[picture]`;
 }
 
 /** Filters, and more behind them: of a graph, before its end. */

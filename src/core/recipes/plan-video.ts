@@ -43,6 +43,8 @@ const SOFT_COMBED = 0.1;
 /** Encoders here that can not be told what an earlier pass has seen. */
 const ONE_PASS: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['AV1']);
 const LEAST_KBPS = 50;
+/** Depths of subtitles are told as pixels of a picture so wide. */
+const WIDTH_OF_DEPTH = 1920;
 /** Bits a pixel below which every codec shows what it leaves out. */
 const THIN_BITS = 0.015;
 /** Above this even noise is as good as without loss. */
@@ -118,8 +120,7 @@ export class VideoPlanner {
     const surface = [...placed, ...this.lightSteps(), ...this.surfaceSteps()];
     const { steps: shown, ...out } = views ? planner.steps(views, surface, eye, lossless) : { steps: surface, ...eye };
     const drawn = this.drawSteps();
-    // Subtitles are drawn into each eye's picture before both are one: they stand where the screen is.
-    const pair: PictureStep[] = both ? [...drawn, { kind: 'pair', frameMs: video.frameTicks / 27_000, from: both }] : [];
+    const pair = both ? this.pairSteps(both, drawn) : [];
     const all = [...pair, ...steps, ...toned, ...(both ? [] : drawn), ...shown];
     const aSecond = 27e6 / video.frameTicks;
     const film = steps.some((s) => s.kind === 'film') ? 0.8 : 1;
@@ -335,6 +336,21 @@ export class VideoPlanner {
     if (other !== undefined) this.tell('subtitles', 'subtitle can not be drawn', [], { track: other, weight: 'eyes' });
     else this.tell('subtitles', first ? 'nothing to draw' : 'nothing forced');
     return [];
+  }
+
+  /**
+   * Both views become one picture. Subtitles are drawn into each eye's before that: they stand where the screen is. With depth each eye has
+   * its own place for them, which of views in turn is only known once they are beside each other.
+   */
+  private pairSteps(from: 'turns' | 'tracks', drawn: readonly PictureStep[]): PictureStep[] {
+    const { packed, subtitleDepth = 0 } = this.facts;
+    const { video } = eyeFacts(this.facts);
+    const pair: PictureStep = { kind: 'pair', frameMs: video.frameTicks / 27_000, from };
+    const shift = 2 * Math.round((subtitleDepth * video.widthPixels) / WIDTH_OF_DEPTH / 2) * (packed?.first === 'right' ? -1 : 1);
+    if (shift === 0 || drawn.length === 0) return [...drawn, pair];
+    this.tell('subtitles', 'subtitle in depth', [subtitleDepth]);
+    const deep = drawn.map((step) => (step.kind === 'draw' ? { ...step, shift } : step));
+    return from === 'tracks' ? [...deep, pair] : [pair, ...deep];
   }
 
   /** Bars to be cut off: as somebody set them, else as they were measured; null where nothing is known. Something stays in any case. */

@@ -51,6 +51,7 @@ export type ReasonCode =
   | 'subtitle left'
   | 'subtitles not wanted'
   | 'subtitle drawn'
+  | 'subtitle in depth'
   | 'subtitle can not be drawn'
   | 'nothing forced'
   | 'brightness figures left'

@@ -139,6 +139,8 @@ export interface EncodeFacts {
     /** What the stream says of the screen that it was graded on; absent where it was not looked at, or says nothing. */
     readonly brightness?: BrightnessFigures | null;
   };
+  /** Of two views: how far in front of the screen subtitles are drawn, as pixels of 1920; behind it below 0. Absent for its plane. */
+  readonly subtitleDepth?: number;
   /** The picture holds two views, as somebody has said; absent or null for one. */
   readonly packed?: SeenViews | null;
   /** By the stream's own flags, or by the tables; null where neither says. */

@@ -35,6 +35,7 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
     measured: picture && { scan: picture.scan, combed: told > 0 ? picture.combed / told : 0, bars: picture.bars },
     barsByHand: reel.bars ?? null,
     packed: reel.packed ?? null,
+    subtitleDepth: reel.subtitleDepth ?? 0,
     audio: [
       ...reel.audio.map(({ stream, name }) => {
         const track = names.get(stream);

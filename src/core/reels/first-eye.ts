@@ -40,3 +40,6 @@ export function otherEyes({ titles }: Pick<Reading, 'titles'>, title: Title, { p
       { ...p, eye: 'left' as const },
     ]);
 }
+
+/** How far subtitles can be told to stand before or behind the screen: pixels of 1920, as far as discs can say. */
+export const MOST_DEPTH = 63;

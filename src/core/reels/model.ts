@@ -158,6 +158,8 @@ export interface Reel {
   readonly firstEye?: 'left' | 'right' | null | undefined;
   /** Another title whose picture is what the other eye sees, stretch for stretch; `eye` is its own. Absent or null for none. */
   readonly otherEye?: OtherEye | null | undefined;
+  /** Of two views: how far in front of the screen subtitles are drawn into copies, as pixels of 1920 in each eye; behind it below 0. Absent or null for its plane. */
+  readonly subtitleDepth?: number | null | undefined;
   readonly recipes: readonly RecipeId[];
 }
 

@@ -1,9 +1,9 @@
 'use client';
 
 import { looksPacked, looksSwapped, type Reading, type Title } from '@/core/reading';
-import { otherEyes, type OtherEye, type Reel } from '@/core/reels';
+import { MOST_DEPTH, otherEyes, type OtherEye, type Reel } from '@/core/reels';
 import { Button, Mark } from '../../parts/controls';
-import { Select } from '../../parts/fields';
+import { Select, TextField } from '../../parts/fields';
 import { useBench } from '../bench-context';
 
 const ONE = 'one';
@@ -31,6 +31,35 @@ interface PictureProps {
   readonly onChange: (reel: Reel) => void;
 }
 
+/** How far before or behind the screen subtitles stand that are drawn into copies with both eyes. */
+function Depth({ reel, onChange }: Pick<PictureProps, 'reel' | 'onChange'>) {
+  if (reel.subtitles.length + (reel.added ?? []).length === 0) return null;
+  const depth = reel.subtitleDepth ?? 0;
+  return (
+    <label
+      className="flex items-center gap-1.5 text-second"
+      title={`Where a recipe draws subtitles into both eyes’ pictures: pixels of 1,920 in each, above 0 in front of the screen, below 0 behind it; ${MOST_DEPTH} at most`}
+    >
+      subtitles drawn
+      <TextField
+        label="Depth of drawn subtitles"
+        type="number"
+        min={-MOST_DEPTH}
+        max={MOST_DEPTH}
+        step={1}
+        className="w-16 text-right"
+        value={depth}
+        onChange={(e) => {
+          const wished = Math.round(Number(e.target.value));
+          const next = Math.max(-MOST_DEPTH, Math.min(MOST_DEPTH, Number.isFinite(wished) ? wished : 0));
+          onChange({ ...reel, subtitleDepth: next === 0 ? null : next });
+        }}
+      />
+      {depth === 0 ? 'at the screen' : depth > 0 ? 'in front of the screen' : 'behind the screen'}
+    </label>
+  );
+}
+
 /** Which eye the first of two views is: discs say it, and some say it wrong. */
 function FirstEye({ title, baseIsRight, reel, onChange }: PictureProps & { baseIsRight: boolean }) {
   const told = baseIsRight ? 'right' : 'left';
@@ -51,6 +80,7 @@ function FirstEye({ title, baseIsRight, reel, onChange }: PictureProps & { baseI
           onChange({ ...reel, firstEye: eye === 'told' ? null : eye });
         }}
       />
+      <Depth reel={reel} onChange={onChange} />
       {eyes && looksSwapped(title) && reel.firstEye !== other && (
         <span className="flex items-center gap-2 text-second">
           <Mark state="eyes" />
@@ -99,6 +129,7 @@ export function ViewsOfPicture({ title, reel, onChange }: PictureProps) {
           set(packedOf(way), others.find((o) => wayOf(o) === way) ?? null);
         }}
       />
+      {otherEye && <Depth reel={reel} onChange={onChange} />}
       {looks && packed?.packing !== looks && (
         <span className="flex items-center gap-2 text-second">
           <Mark state="eyes" />
