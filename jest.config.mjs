@@ -14,8 +14,7 @@ const config = {
   globalSetup: '<rootDir>/src/test-support/global-setup.mjs',
   // For a test that hangs; a busy machine takes minutes for what a quiet one does in seconds.
   testTimeout: 600_000,
-  // Many wait for processes that they have begun: one more than cores keeps those busy.
-  maxWorkers: 3,
+  maxWorkers: 2,
 };
 
 export default config;

@@ -4,8 +4,7 @@ import { CHROMIUM, CHROMIUM_ARGS } from './scripts/chromium.mjs';
 export default defineConfig({
   testDir: 'e2e',
   fullyParallel: false,
-  // Pages wait for jobs, and jobs for drives: one more than cores keeps those busy.
-  workers: 3,
+  workers: 2,
   // For a test that hangs: a busy machine takes minutes for what a quiet one does in seconds, and no test is of time.
   timeout: 400_000,
   expect: { timeout: 150_000 },

@@ -196,8 +196,12 @@ export async function readImage(page: Page, file: string, name: string): Promise
 
 /** From the Shelf to the Bench of a disc that has been read. */
 export async function openBench(page: Page, name: string): Promise<void> {
-  await page.getByRole('link', { name, exact: true }).click();
-  await expect(page.getByRole('heading', { level: 1, name })).toBeVisible();
+  const [link, heading] = [page.getByRole('link', { name, exact: true }), page.getByRole('heading', { level: 1, name })];
+  // A row that is drawn anew between the button's going down and up has had no click: whoever sees that clicks again.
+  await expect(async () => {
+    if (!(await heading.isVisible())) await link.click({ timeout: 20_000 });
+    await expect(heading).toBeVisible({ timeout: 20_000 });
+  }).toPass({ timeout: 150_000 });
 }
 
 /** Keeps the rules that were changed, and waits until it is said: a page that is left before may not have written them. */
