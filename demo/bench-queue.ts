@@ -175,7 +175,6 @@ async function benchHistory(folder: string): Promise<void> {
   const engine = new TestEngine([], [], path.join(folder, 'history'));
   await engine.start();
   try {
-    await engine.call('setQueue', { body: { ...(await engine.call('state')).queue, held: false } });
     const { jobId } = await engine.submit({ kind: 'place', root: 'images', path: 'QUAY.iso' }, (reading) => {
       const [title] = reading.titles;
       if (!title) throw new Error('no title');

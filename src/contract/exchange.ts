@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { versionUpTo } from './id';
 import { SourceRefSchema } from './source';
 import { ReelSchema, TagsSchema } from './job';
 import { FindingsSchema, ReadingSchema } from './reading';
@@ -39,20 +40,7 @@ export const ExchangeDraftSchema = z.object({
 /** The outer shape of an exported catalogue; discs and drafts are checked one by one, so that a bad one hides no other. `docs/formats.md` describes it. */
 export const ExchangeSchema = z.object({
   format: z.literal(EXCHANGE_FORMAT),
-  version: z.union([
-    z.literal(1),
-    z.literal(2),
-    z.literal(3),
-    z.literal(4),
-    z.literal(5),
-    z.literal(6),
-    z.literal(7),
-    z.literal(8),
-    z.literal(9),
-    z.literal(10),
-    z.literal(11),
-    z.literal(EXCHANGE_VERSION),
-  ]),
+  version: versionUpTo(EXCHANGE_VERSION),
   application: text,
   exportedAt: text,
   archive: z.object({ id: text, name: text }).nullable().default(null),

@@ -9,3 +9,6 @@ export const IdSchema = z
 
 /** Bytes, files, milliseconds. */
 export const CountSchema = z.number().int().nonnegative();
+
+/** Of what is written down: any from the first to the one that is written today. */
+export const versionUpTo = (latest: number) => z.number().int().min(1).max(latest);

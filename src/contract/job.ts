@@ -1,5 +1,6 @@
 import { DigestSchema, digestedFile, withDigest } from './digest';
 import { z } from 'zod';
+import { versionUpTo } from './id';
 import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
 import type { Check, CopyExpectation, Proof, MasterPromise } from '@/core/proof';
 import { CONTAINERS, HARDWARE_NAMES, PACKINGS, SHAPE_CODECS, type CopyShape, type Nearness } from '@/core/recipes';
@@ -165,16 +166,7 @@ const JobStorageSchema = z.object({ id: z.string(), name: z.string(), path: z.st
 
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({
-  version: z.union([
-    z.literal(1),
-    z.literal(2),
-    z.literal(3),
-    z.literal(4),
-    z.literal(5),
-    z.literal(6),
-    z.literal(7),
-    z.literal(JOB_VERSION),
-  ]),
+  version: versionUpTo(JOB_VERSION),
   id: z.string().regex(JOB_ID),
   createdAt: z.string(),
   reel: ReelSchema,
@@ -422,16 +414,7 @@ export type Outcome = z.infer<typeof OutcomeSchema>;
 /** The JSON file beside every result: whence it came, what is in it, what was proven. `docs/formats.md` describes it. */
 export const SidecarSchema = z.object({
   /** Version 1 did not compare what was read with what the disc says there is, and had no seal; version 2 knew one kind of copy, version 3 nothing of what came of it; 4 had recipes of version 2, 5 of version 3; before 8 every digest was SHA-256, and called so. */
-  version: z.union([
-    z.literal(1),
-    z.literal(2),
-    z.literal(3),
-    z.literal(4),
-    z.literal(5),
-    z.literal(6),
-    z.literal(7),
-    z.literal(SIDECAR_VERSION),
-  ]),
+  version: versionUpTo(SIDECAR_VERSION),
   application: z.string(),
   madeAt: z.string().refine((at) => Number.isFinite(Date.parse(at)), 'no date'),
   jobId: z.string(),

@@ -1,5 +1,6 @@
 import { access } from 'node:fs/promises';
 import { WorkError, type JobSource, type JobState } from '@/contract';
+import type { RoomNeeded } from '@/core/reels';
 import { roomFor, roomTaken } from '@/node/library';
 import { storageAway } from '@/node/storage-mark';
 import type { Drives } from './drives';
@@ -26,7 +27,7 @@ const LOOK_MS = 2000;
 /** What is known of a job only while it waits. */
 export class Waiting {
   /** Bytes that its storages must have, by their places; worked out once. */
-  private room: ReadonlyMap<string, number> | null = null;
+  private room: ReadonlyMap<string, RoomNeeded> | null = null;
   /** What lay in its drive when it was another disc than its own. */
   private wrongDisc: string | null = null;
   private readonly since = Date.now();
@@ -36,11 +37,10 @@ export class Waiting {
   /** @param mayTry nobody knows what lay in its drive: it stopped before this engine was there. */
   constructor(private readonly mayTry = false) {}
 
-  private async needed(record: Waiter): Promise<ReadonlyMap<string, number>> {
+  private async needed(record: Waiter): Promise<ReadonlyMap<string, RoomNeeded>> {
     if (this.room) return this.room;
     const job = record.journal.readJob();
-    const taken = await roomTaken(job, record.journal.readProgress().masterBytes);
-    this.room = new Map([...roomFor(job)].map(([place, { all }]) => [place, Math.max(0, all - (taken.get(place) ?? 0))]));
+    this.room = roomFor(job, await roomTaken(job, record.journal.readProgress().masterBytes));
     return this.room;
   }
 
@@ -67,7 +67,7 @@ export class Waiting {
       return new WorkError('disc-away', `“${source.label}” is not in its drive`);
     switch (told.problem?.code) {
       case 'storage-full':
-        for (const [place, bytes] of await this.needed(record)) if (!storages.hasRoom(place, bytes, this.since)) return 'as said';
+        for (const [place, { all }] of await this.needed(record)) if (!storages.hasRoom(place, all, this.since)) return 'as said';
         return null;
       case 'source-missing':
         return (await this.isSourceGone(record)) ? 'as said' : null;

@@ -66,7 +66,7 @@ export class Storages {
   private async examine(storage: Configured): Promise<StorageState> {
     const { id, name, path: place } = storage;
     const check = await checkStorage(place);
-    const simulated = shareAt(place) !== null;
+    const simulated = (await shareAt(place)) !== null;
     if (!check.available) return { id, name, path: place, ...AWAY, simulated };
     const expected = this.taken[place];
     const identity = expected === undefined ? 'new' : (await readMark(place))?.id === expected ? 'known' : 'other';
@@ -89,7 +89,7 @@ export class Storages {
   /** Unplugs a simulated share, or plugs it in again. @throws WorkError `not-known`, `bad-request`. */
   async plug(id: string, isPlugged: boolean): Promise<void> {
     const { storage, watched } = this.find(id);
-    plug(storage.path, isPlugged);
+    await plug(storage.path, isPlugged);
     await watched.look();
   }
 

@@ -62,9 +62,11 @@ export async function requireStorage(
 
 type Placed = Pick<Job, 'reading' | 'reel' | 'copies' | 'storage' | 'folder' | 'fileName' | 'places'>;
 
-/** Room that a job's results take on each of its storages, by their places. */
-export const roomFor = (job: Placed): Map<string, RoomNeeded> =>
-  neededAt(estimateReel(job.reading, job.reel, recipesById(job.copies)), (recipe) => placeOf(job, recipe).storage.path);
+/** Room that a job's results take still on each of its storages, by their places. @param taken what stands there of it already; see `roomTaken`. */
+export function roomFor(job: Placed, taken: ReadonlyMap<string, number>): Map<string, RoomNeeded> {
+  const needed = neededAt(estimateReel(job.reading, job.reel, recipesById(job.copies)), (recipe) => placeOf(job, recipe).storage.path);
+  return new Map([...needed].map(([place, { all, largest }]) => [place, { all: Math.max(0, all - (taken.get(place) ?? 0)), largest }]));
+}
 
 /**
  * Bytes of a job that stand in its storages already, by their places: what is unfinished, and its master, wherever that is.
@@ -82,11 +84,8 @@ export async function roomTaken(job: Pick<Job, 'id' | 'storage' | 'places'>, mas
  * @throws as `requireStorage`.
  */
 export async function requireRoomFor(job: Placed, taken: ReadonlyMap<string, number> = new Map()): Promise<void> {
-  const needed = roomFor(job);
-  for (const storage of storagesOf(job)) {
-    const { all, largest } = needed.get(storage.path) ?? { all: 0, largest: 0 };
-    await requireStorage(storage, { all: Math.max(0, all - (taken.get(storage.path) ?? 0)), largest });
-  }
+  const needed = roomFor(job, taken);
+  for (const storage of storagesOf(job)) await requireStorage(storage, needed.get(storage.path) ?? { all: 0, largest: 0 });
 }
 
 /** Where a job's unfinished files stand. @throws WorkError `storage-missing`: nothing is made in the place of a storage that is away. */

@@ -1,5 +1,5 @@
-import { existsSync, readFileSync, renameSync, rmdirSync } from 'node:fs';
-import { readdir, stat } from 'node:fs/promises';
+import { existsSync, renameSync, rmdirSync } from 'node:fs';
+import { readFile, readdir, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { z } from 'zod';
 import { WorkError } from '@/contract';
@@ -15,10 +15,10 @@ export type SimulatedShare = z.infer<typeof SimulatedShareSchema>;
 export const shareFile = (storage: string): string => `${storage}.share.json`;
 const unplugged = (storage: string): string => `${storage}.unplugged`;
 
-/** @returns null where a storage is what it is. */
-export function shareAt(storage: string): SimulatedShare | null {
+/** @returns null where a storage is what it is. What stands beside it may be on something that does not answer: it is waited for apart. */
+export async function shareAt(storage: string): Promise<SimulatedShare | null> {
   try {
-    return SimulatedShareSchema.parse(JSON.parse(readFileSync(shareFile(storage), 'utf8')));
+    return SimulatedShareSchema.parse(JSON.parse(await readFile(shareFile(storage), 'utf8')));
   } catch {
     return null;
   }
@@ -49,15 +49,15 @@ export async function bytesBelow(folder: string): Promise<number> {
 
 /** What a storage stands on, with the quota of a share that is simulated. */
 export async function shareSystem(storage: string, real: FileSystem): Promise<FileSystem> {
-  const share = shareAt(storage);
+  const share = await shareAt(storage);
   if (!share) return real;
   const left = Math.max(0, share.quotaBytes - (await bytesBelow(storage)));
   return { ...real, name: 'simulated share', freeBytes: Math.min(left, real.freeBytes ?? left) };
 }
 
 /** @throws WorkError `bad-request` where it is no simulated share; system errors. */
-export function plug(storage: string, isPlugged: boolean): void {
-  if (!shareAt(storage)) throw new WorkError('bad-request', 'This storage is none that could be unplugged here');
+export async function plug(storage: string, isPlugged: boolean): Promise<void> {
+  if (!(await shareAt(storage))) throw new WorkError('bad-request', 'This storage is none that could be unplugged here');
   const [from, to] = isPlugged ? [unplugged(storage), storage] : [storage, unplugged(storage)];
   if (!existsSync(from)) return;
   // An empty folder in its place, as a mount point is one, goes; one with anything in it is somebody's.
@@ -79,16 +79,14 @@ export class QuotaWatch {
   }
 
   /** @returns null where there is nothing to watch. */
-  static over(storages: readonly { name: string; path: string }[]): QuotaWatch | null {
-    const shares = storages.flatMap((s) => {
-      const share = shareAt(s.path);
-      return share ? [{ name: s.name, path: s.path, quotaBytes: share.quotaBytes }] : [];
-    });
+  static async over(storages: readonly { name: string; path: string }[]): Promise<QuotaWatch | null> {
+    const found = await Promise.all(storages.map(async (s) => ({ ...s, share: await shareAt(s.path) })));
+    const shares = found.flatMap(({ name, path: at, share }) => (share ? [{ name, path: at, quotaBytes: share.quotaBytes }] : []));
     return shares.length > 0 ? new QuotaWatch(shares) : null;
   }
 
   /** Of the share that a file or folder stands in; null where it stands in none. */
-  static above(place: string): QuotaWatch | null {
+  static async above(place: string): Promise<QuotaWatch | null> {
     for (let at = path.dirname(place); at !== path.dirname(at); at = path.dirname(at))
       if (existsSync(shareFile(at))) return QuotaWatch.over([{ name: path.basename(at), path: at }]);
     return null;

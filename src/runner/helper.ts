@@ -109,7 +109,7 @@ try {
   const order = HelperOrderSchema.parse(JSON.parse(Buffer.concat(chunks).toString('utf8')));
   const written =
     order.kind === 'take image' ? order.files.image : order.kind === 'bag' || order.kind === 'disc folder' ? order.folder : null;
-  quota = written === null ? null : QuotaWatch.above(written);
+  quota = written === null ? null : await QuotaWatch.above(written);
   const watch = quota;
   watch?.signal.addEventListener('abort', () => {
     // A folder is made anew the next time.

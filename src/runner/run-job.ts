@@ -298,7 +298,7 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
   // Decided while this process came to life.
   if (['cancel-asked', 'cancelled', 'failed', 'finished'].includes(folder.standing ?? '')) return 3;
   folder.emit({ type: 'started', pid: process.pid });
-  const quotas = QuotaWatch.over(storagesOf(job));
+  const quotas = await QuotaWatch.over(storagesOf(job));
   const run = new JobRun(folder, job, quotas ? AbortSignal.any([signal, quotas.signal]) : signal);
   try {
     return (await run.toItsEnd(untilRead)) ? 0 : 3;

@@ -3,7 +3,8 @@
 import { looksPacked, looksSwapped, type Reading, type Title } from '@/core/reading';
 import { MOST_DEPTH, otherEyes, type OtherEye, type Reel } from '@/core/reels';
 import { Button, Mark } from '../../parts/controls';
-import { Select, TextField } from '../../parts/fields';
+import { Select } from '../../parts/fields';
+import { NumberField } from '../../recipes/recipe-parts';
 import { useBench } from '../bench-context';
 
 const ONE = 'one';
@@ -34,29 +35,24 @@ interface PictureProps {
 /** How far before or behind the screen subtitles stand that are drawn into copies with both eyes. */
 function Depth({ reel, onChange }: Pick<PictureProps, 'reel' | 'onChange'>) {
   if (reel.subtitles.length + (reel.added ?? []).length === 0) return null;
-  const depth = reel.subtitleDepth ?? 0;
+  const depth = reel.subtitleDepth ?? null;
   return (
-    <label
-      className="flex items-center gap-1.5 text-second"
+    <span
       title={`Where a recipe draws subtitles into both eyes’ pictures: pixels of 1,920 in each, above 0 in front of the screen, below 0 behind it; ${MOST_DEPTH} at most`}
     >
-      subtitles drawn
-      <TextField
+      <NumberField
         label="Depth of drawn subtitles"
-        type="number"
-        min={-MOST_DEPTH}
-        max={MOST_DEPTH}
-        step={1}
-        className="w-16 text-right"
+        before="subtitles drawn"
+        after={!depth ? 'at the screen' : depth > 0 ? 'in front of the screen' : 'behind the screen'}
         value={depth}
-        onChange={(e) => {
-          const wished = Math.round(Number(e.target.value));
-          const next = Math.max(-MOST_DEPTH, Math.min(MOST_DEPTH, Number.isFinite(wished) ? wished : 0));
-          onChange({ ...reel, subtitleDepth: next === 0 ? null : next });
+        usual="0"
+        narrow
+        disabled={false}
+        onChange={(wished) => {
+          onChange({ ...reel, subtitleDepth: wished && Math.max(-MOST_DEPTH, Math.min(MOST_DEPTH, Math.round(wished))) });
         }}
       />
-      {depth === 0 ? 'at the screen' : depth > 0 ? 'in front of the screen' : 'behind the screen'}
-    </label>
+    </span>
   );
 }
 
