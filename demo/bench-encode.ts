@@ -3,6 +3,7 @@ import { mkdirSync, statSync } from 'node:fs';
 import path from 'node:path';
 import { SHIPPED, encoderArguments, planEncode, type EncodeFacts, type Recipe } from '@/core/recipes';
 import { encodeCopy, picturesOf } from '@/node/encode-pieces';
+import { median } from './median';
 
 /** What dividing an encode costs, in time and in size: against the same arguments given to FFmpeg in one go. */
 
@@ -10,7 +11,6 @@ const ROUNDS = 3;
 const SECONDS = 240;
 /** Half as long as usual: what dividing costs is seen the better. */
 const PIECE_MS = 60_000;
-const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0;
 
 function run(args: readonly string[]): number {
   const started = performance.now();

@@ -12,6 +12,7 @@ import { openSource } from '@/node/open-source';
 import { makeTransportStream } from './bench-streams';
 import { TestEngine } from '@/test-support/engine';
 import { forecastText, watchForecasts } from './soak/calm';
+import { median } from './median';
 
 /** The queue: what a job costs beside its remux, how good its forecasts are, and what a long history weighs. */
 
@@ -23,7 +24,6 @@ const IDLE_SECONDS = 20;
 /** Clock ticks in a second, as /proc counts them: sysconf(_SC_CLK_TCK), 100 wherever Linux runs. */
 const TICKS = 100;
 
-const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0;
 const idle: CreateHash = () => ({ update: () => undefined, digest: () => '' });
 
 /** Nothing but the assembly and the writer: no hashes, no checksums, no proof, no journal. For a process of its own, as a runner is one. */

@@ -9,12 +9,12 @@ import { encodeCopy } from '@/node/encode-pieces';
 import { fastCrc32 } from '@/node/hash';
 import { asSecondView } from '@/test-support/coded-streams';
 import { accessUnits, writePair } from '@/test-support/two-views';
+import { median } from './median';
 
 /** What decoding both views costs, against FFmpeg with a stream that holds both in one picture already. */
 
 const ROUNDS = 3;
 const [WIDTH, HEIGHT, FRAMES] = [1920, 1080, 96];
-const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0;
 
 function run(args: readonly string[], input?: Uint8Array): number {
   const started = performance.now();

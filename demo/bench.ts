@@ -18,14 +18,13 @@ import { benchQueue, plainRemux } from './bench-queue';
 import { benchViews } from './bench-views';
 import { authorManyPlaylists, makeProgramStream, makeTransportStream, type BenchStream } from './bench-streams';
 import { authorManyTitles } from './many-titles';
+import { median } from './median';
 
 /**
  * Speed, as ratios measured side by side in one run: the machine is shared, absolute figures say nothing.
  * Each contender runs in a process of its own, in turns, and the medians are compared.
  */
 const ROUNDS = 5;
-
-const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0;
 
 /** A RAM disk where there is one with room: the disk's own moods are not what is measured. */
 function workFolder(): string {

@@ -1,5 +1,5 @@
-import { DigestSchema, digestedFile, withDigest } from './digest';
 import { z } from 'zod';
+import { DigestSchema, digestedFile, withDigest } from './digest';
 import { versionUpTo } from './id';
 import { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type Wholeness } from '@/core/reading/fault';
 import type { Check, CopyExpectation, Proof, MasterPromise } from '@/core/proof';

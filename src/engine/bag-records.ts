@@ -1,9 +1,9 @@
-import { algorithmOf } from '@/core/proof';
-import { opensslName } from '@/node/hash';
 import path from 'node:path';
+import { algorithmOf } from '@/core/proof';
 import { dublinCore, premis, type PreservationEvent, type PreservedFile } from '@/core/bag';
 import { MASTER } from '@/core/recipes';
 import type { FixityCheck, Output } from '@/contract';
+import { opensslName } from '@/node/hash';
 import { sidecarOf } from '@/node/placing';
 import { APPLICATION } from '@/node/version';
 

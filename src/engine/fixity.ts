@@ -1,7 +1,7 @@
-import { algorithmOf } from '@/core/proof';
 import { readFileSync } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
+import { algorithmOf } from '@/core/proof';
 import {
   FixityStateSchema,
   NO_FIXITY,

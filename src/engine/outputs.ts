@@ -1,5 +1,5 @@
-import { algorithmOf } from '@/core/proof';
 import path from 'node:path';
+import { algorithmOf } from '@/core/proof';
 import type { Proof } from '@/core/proof';
 import { VAULT_PAGE, WorkError, type Output, type VaultEntry } from '@/contract';
 import type { EngineConfig } from './config';

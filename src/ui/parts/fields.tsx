@@ -80,3 +80,45 @@ export function Row({ name, children, hint }: { name: string; children: ReactNod
     </div>
   );
 }
+
+/** A number that may be left out, between the words that say what it is. */
+export function NumberField({
+  label,
+  before,
+  after,
+  value,
+  usual,
+  step = 1,
+  narrow = false,
+  disabled,
+  onChange,
+}: {
+  label: string;
+  before?: string;
+  after: string;
+  value: number | null;
+  usual: string;
+  step?: number;
+  narrow?: boolean;
+  disabled: boolean;
+  onChange: (value: number | null) => void;
+}) {
+  return (
+    <label className="flex items-center gap-1.5 text-second">
+      {before}
+      <TextField
+        label={label}
+        type="number"
+        step={step}
+        className={narrow ? 'w-16' : 'w-20'}
+        disabled={disabled}
+        placeholder={usual}
+        value={value ?? ''}
+        onChange={(e) => {
+          onChange(e.target.value === '' ? null : Number(e.target.value));
+        }}
+      />
+      {after}
+    </label>
+  );
+}

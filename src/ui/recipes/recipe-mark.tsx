@@ -2,8 +2,8 @@ import { useState } from 'react';
 import { CORNERS, type Mark } from '@/core/recipes';
 import { Button } from '../parts/controls';
 import { FileButton } from '../parts/file-button';
-import { Row, Select, TextField } from '../parts/fields';
-import { NumberField, named, type RecipeProps } from './recipe-parts';
+import { NumberField, Row, Select, TextField } from '../parts/fields';
+import { named, type RecipeProps } from './recipe-parts';
 
 const MOST_BYTES = 300_000;
 const NEW_TEXT: Mark = { kind: 'text', text: 'Archive', corner: 'bottom right', heightPercent: 5, opacityPercent: 60 };

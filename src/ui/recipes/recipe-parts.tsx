@@ -1,6 +1,5 @@
 import { HARDWARE_NAMES, type Recipe } from '@/core/recipes';
 import type { EncoderState } from '@/contract';
-import { TextField } from '../parts/fields';
 
 /** What the parts of the form are about. */
 export interface RecipeProps {
@@ -11,48 +10,6 @@ export interface RecipeProps {
   readonly set: (recipe: Recipe) => void;
   /** Encoders as they were found here; empty before they were tried. */
   readonly encoders: readonly EncoderState[];
-}
-
-/** A number that may be left out, between the words that say what it is. */
-export function NumberField({
-  label,
-  before,
-  after,
-  value,
-  usual,
-  step = 1,
-  narrow = false,
-  disabled,
-  onChange,
-}: {
-  label: string;
-  before?: string;
-  after: string;
-  value: number | null;
-  usual: string;
-  step?: number;
-  narrow?: boolean;
-  disabled: boolean;
-  onChange: (value: number | null) => void;
-}) {
-  return (
-    <label className="flex items-center gap-1.5 text-second">
-      {before}
-      <TextField
-        label={label}
-        type="number"
-        step={step}
-        className={narrow ? 'w-16' : 'w-20'}
-        disabled={disabled}
-        placeholder={usual}
-        value={value ?? ''}
-        onChange={(e) => {
-          onChange(e.target.value === '' ? null : Number(e.target.value));
-        }}
-      />
-      {after}
-    </label>
-  );
 }
 
 /** Why something that the recipe asks for can not be encoded here. */

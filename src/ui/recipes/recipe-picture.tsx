@@ -12,9 +12,9 @@ import {
   packingOf,
   type Recipe,
 } from '@/core/recipes';
-import { Check, Row, Select } from '../parts/fields';
+import { Check, NumberField, Row, Select } from '../parts/fields';
 import { EFFORT_NOTE, QUALITY_NOTE, RATE_NOTE } from '../words-recipes';
-import { Missing, NoHardware, NumberField, named, type RecipeProps } from './recipe-parts';
+import { Missing, NoHardware, named, type RecipeProps } from './recipe-parts';
 
 const DEINTERLACE_NAMES: Readonly<Record<(typeof DEINTERLACE)[number], string>> = {
   measured: 'where it is interlaced',

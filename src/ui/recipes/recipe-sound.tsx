@@ -1,6 +1,6 @@
 import { COPY_AUDIO, ENCODES, MOST_CHANNELS, type Recipe } from '@/core/recipes';
-import { Check, Row, Select } from '../parts/fields';
-import { Missing, NumberField, named, type RecipeProps } from './recipe-parts';
+import { Check, NumberField, Row, Select } from '../parts/fields';
+import { Missing, named, type RecipeProps } from './recipe-parts';
 
 const CHANNEL_NAMES: Readonly<Record<(typeof MOST_CHANNELS)[number], string>> = {
   1: 'mono',

@@ -3,8 +3,7 @@
 import { looksPacked, looksSwapped, type Reading, type Title } from '@/core/reading';
 import { MOST_DEPTH, otherEyes, type OtherEye, type Reel } from '@/core/reels';
 import { Button, Mark } from '../../parts/controls';
-import { Select } from '../../parts/fields';
-import { NumberField } from '../../recipes/recipe-parts';
+import { NumberField, Select } from '../../parts/fields';
 import { useBench } from '../bench-context';
 
 const ONE = 'one';
