@@ -6,7 +6,7 @@ import { writeMaster, TrackHashes } from '@/core/master';
 import { wholeTitleReel, type Reel } from '@/core/reels';
 import type { CreateHash } from '@/core/proof';
 import type { Reading } from '@/core/reading';
-import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
 import { openFileSink } from '@/node/library';
 import { openSource } from '@/node/open-source';
 import { makeTransportStream } from './bench-streams';

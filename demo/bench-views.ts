@@ -6,7 +6,7 @@ import { readMatroskaStream } from '@/core/matroska';
 import { SHIPPED, encoderArguments, planEncode, type EncodeFacts, type Recipe } from '@/core/recipes';
 import { writeBothViews } from '@/core/stereo';
 import { encodeCopy } from '@/node/encode-pieces';
-import { fastCrc32 } from '@/node/hash';
+import { fastCrc32 } from '@/node/payload-hash';
 import { asSecondView } from '@/test-support/coded-streams';
 import { accessUnits, writePair } from '@/test-support/two-views';
 import { median } from './median';

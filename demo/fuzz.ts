@@ -29,7 +29,7 @@ import {
   readVc1Sequence,
 } from '@/core/streams';
 import { openImage } from '@/core/volume';
-import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
 import { openVolume } from '@/node/open-volume';
 import { damaged, seeded } from '@/test-support/random';
 

@@ -5,7 +5,7 @@ import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'chromium']);
 ensurePackages();
 const { bundle } = await import('./bundle.mjs');
-await bundle(['demo', 'bench', 'engine', 'runner', 'helper']);
+await bundle();
 must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'proving'), 'proving']);
 must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'demo')]);
 const which = process.argv[2] ?? 'all';

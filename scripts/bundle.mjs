@@ -6,6 +6,7 @@ const ENTRIES = {
   engine: 'src/engine/main.ts',
   runner: 'src/runner/main.ts',
   helper: 'src/runner/helper.ts',
+  sums: 'src/runner/sums.ts',
   vault: 'src/runner/command.ts',
   demo: 'demo/main.ts',
   bench: 'demo/bench.ts',

@@ -5,6 +5,6 @@ import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage']);
 ensurePackages();
 const { bundle } = await import('./bundle.mjs');
-await bundle(['demo', 'doubt']);
+await bundle();
 must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'proving'), 'proving']);
 must(process.execPath, ['dist/doubt.mjs', ...process.argv.slice(2)], { timeout: 3_600_000 });

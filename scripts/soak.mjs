@@ -11,6 +11,6 @@ if (process.argv[2] === 'night') {
   await buildAll();
 }
 const { bundle } = await import('./bundle.mjs');
-await bundle(['demo', 'engine', 'helper', 'runner', 'soak']);
+await bundle();
 must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'proving'), 'proving']);
 must(process.execPath, ['dist/soak.mjs', ...process.argv.slice(2)], { timeout: 7_200_000 });

@@ -7,7 +7,7 @@ const from = process.env.INIT_CWD ?? process.cwd();
 ensurePrograms(['ffmpeg', 'setpriv']);
 ensurePackages();
 const { bundle } = await import('./bundle.mjs');
-await bundle(['vault']);
+await bundle();
 const { status } = spawnSync(process.execPath, [path.join(root, 'dist', 'vault.mjs'), ...process.argv.slice(2)], {
   stdio: 'inherit',
   cwd: from,

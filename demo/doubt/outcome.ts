@@ -7,7 +7,7 @@ import { openContent, readDisc, type Fault, type Reading } from '@/core/reading'
 import { TrackHashes, writeMaster } from '@/core/master';
 import { wholeTitleReel, type Reel } from '@/core/reels';
 import { SECTOR_BYTES, openImage } from '@/core/volume';
-import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
 
 /** A master that was made and proven in memory, and all that was said on the way. */
 export interface Outcome {

@@ -3,7 +3,7 @@ import type { EncodePlan } from '@/core/recipes';
 import { readMatroskaStream, type DescribedTrack, type MatroskaSink } from '@/core/matroska';
 import { writeBothViews, type Met } from '@/core/stereo';
 
-import { fastCrc32 } from './hash';
+import { fastCrc32 } from './payload-hash';
 import { openFileSink } from './library';
 import { APPLICATION } from './version';
 import { matroskaOf } from './video-file';

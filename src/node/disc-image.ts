@@ -70,6 +70,8 @@ export interface TakeWatch {
 /** Between two times that image and map are flushed, in milliseconds: as much is read again after a power cut. */
 const FLUSH_MS = 2000;
 const TELL_MS = 250;
+/** As much is read anew where it tells too little of the disc. */
+const ANEW_BYTES = 4 * 1024 * 1024;
 
 /**
  * Takes an image of a disc, or goes on with one. Image and map are flushed every two seconds, in that order, so that it can be ended at
@@ -135,10 +137,12 @@ class ImageWork {
     try {
       const sizeBytes = isNew ? source.sizeBytes : (await handle.stat()).size;
       if (isNew) await handle.truncate(sizeBytes);
-      const map = (await readMap(files.map, sizeBytes)) ?? RescueMap.untouched(sizeBytes);
-      const before = readImageRecord(files.record);
-      if (map.bytesOf('read') > 0) await requireSamePressing(source, files.image, map);
-      else if (source.sizeBytes !== sizeBytes) throw notTheSame(source.name);
+      const known = await readMap(files.map, sizeBytes);
+      if (!known?.bytesOf('read') && source.sizeBytes !== sizeBytes) throw notTheSame(source.name);
+      // Of what was stopped as soon as it had begun nothing can be told: all of it is read anew, then nothing is mixed either.
+      const isGoneOnWith = known !== null && (known.bytesOf('read') === 0 || (await isMoreOf(source, files.image, known)));
+      const map = isGoneOnWith ? known : RescueMap.untouched(sizeBytes);
+      const before = known && !isGoneOnWith ? null : readImageRecord(files.record);
       // What failed by itself before is tried again, block by block: by another drive, or on another copy, it may come.
       if (map.of('not tried', 'edge not found', 'not searched').length === 0)
         for (const { from, to } of map.of('unreadable')) map.set(from, to, 'not searched');
@@ -239,11 +243,16 @@ class ImageWork {
 const notTheSame = (name: string) =>
   new DiscError('other-disc', { source: name, byteOffset: 0 }, 'This disc is no copy of the one that the image was taken from');
 
-async function requireSamePressing(source: ByteSource, image: string, map: RescueMap): Promise<void> {
+/**
+ * Is a disc a copy of what an image was taken from? @returns false where so little was taken that nothing can be told, all of it the same.
+ * @throws DiscError `other-disc`, `read-failed` where the disc gives too little to be compared.
+ */
+async function isMoreOf(source: ByteSource, image: string, map: RescueMap): Promise<boolean> {
   const taken = await openFileSource(image);
   try {
-    const { isSame, compared, different } = await samePressing(source, taken, map);
-    if (isSame) return;
+    const { isSame, compared, different, silent } = await samePressing(source, taken, map);
+    if (isSame) return true;
+    if (different === 0 && silent === 0 && map.bytesOf('read') <= ANEW_BYTES && source.sizeBytes === taken.sizeBytes) return false;
     // Of a disc that gives next to nothing, nothing can be said; what it gives must not be mixed in.
     if (different === 0 && source.sizeBytes === taken.sizeBytes && compared < 8)
       throw new DiscError('read-failed', { source: source.name, byteOffset: 0 }, 'Too little of it can be read to know that it is a copy');

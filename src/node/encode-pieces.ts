@@ -18,13 +18,14 @@ import {
   type FileTags,
   type SourcePicture,
 } from '@/core/recipes';
+import { withFramePacking, type FramePacking } from '@/core/stereo';
 import { WorkError } from '@/contract';
 import { bothViewsOf, feedBothViews, isOfSecondView, remarkOf } from './both-views';
 import { withClipFolder } from './clips';
 import { withEncodeFolder, type BesideEncode } from './encode-folder';
 import { flushFile, syncFolder, writeDurably } from './durable';
 import { ffmpegVersion } from './ffmpeg';
-import { fastCrc32 } from './hash';
+import { fastCrc32 } from './payload-hash';
 import { asLoudAsWished } from './loudness';
 import { capture, collectLines, runProgram } from './program';
 
@@ -160,7 +161,11 @@ class PieceEncode {
     });
     const feed = async (input: MatroskaSink) => {
       try {
-        return await joinPictures(parts, input, { application, durationNs: masterMs * plan.slower * 1e6, crc32: fastCrc32, signal });
+        const packing = packingInStream(plan);
+        return await joinPictures(parts, input, {
+          ...{ application, durationNs: masterMs * plan.slower * 1e6, crc32: fastCrc32, signal },
+          ...(packing && { intoKeys: withFramePacking(packing) }),
+        });
       } catch (error) {
         if (!(error instanceof DiscError) || error.code === 'cancelled') throw error;
         // Whatever happened to them, they are no longer what was finished.
@@ -294,9 +299,26 @@ export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promi
   }
 }
 
-/** FFmpeg writes into MP4 how a picture holds both eyes only where it copies one whose file says so: a short one is joined, too, from one piece. */
-const saysViewsByJoining = ({ container, video: { views } }: EncodePlan): boolean =>
-  views !== null && packingOf(views.layout) !== null && (container === 'MP4' || container === 'QuickTime');
+/**
+ * How the stream itself says that its picture holds both eyes, where the encoder has no word for it: x265 has none at all, x264 none for the
+ * right eye first.
+ */
+function packingInStream({ video: { views, codec } }: EncodePlan): FramePacking | null {
+  const made = views && packingOf(views.layout);
+  if (!views || !made) return null;
+  const isUnsaid = codec === 'HEVC' || codec === 'HEVC, 10 bit' || (codec === 'H.264' && views.first === 'right');
+  return isUnsaid ? { packing: made.packing, first: views.first } : null;
+}
+
+/**
+ * FFmpeg writes into MP4 how a picture holds both eyes only where it copies one whose file says so, and what is put into the stream is put
+ * into finished pieces: a short one is joined, too, from one piece.
+ */
+const saysViewsByJoining = (plan: EncodePlan): boolean => {
+  const { container, video } = plan;
+  if (!video.views || packingOf(video.views.layout) === null) return false;
+  return container === 'MP4' || container === 'QuickTime' || packingInStream(plan) !== null;
+};
 
 function encodeBy(order: EncodeOrder, watch: EncodeWatch): Promise<Encoded> {
   const { plan, master, masterMs, pieceMs, chapters = [], cover = null } = order;

@@ -6,6 +6,7 @@ import { estimateReel, neededAt, type RoomNeeded } from '@/core/reels';
 import { WorkError, placeOf, storagesOf, type Job } from '@/contract';
 import { fileSystemOf, type FileSystem } from './file-system';
 import { bytesBelow, shareSystem } from './simulated-share';
+import type { SumsThread } from './sums-thread';
 import { WORKSHOP, requireThere, storageAway, type MarkedStorage } from './storage-mark';
 
 export const workshopOf = (storage: string, jobId: string): string => path.join(storage, WORKSHOP, jobId);
@@ -113,8 +114,11 @@ export async function removeWorkshops(job: Pick<Job, 'id' | 'storage' | 'places'
   for (const { path: storage } of storagesOf(job)) await removeWorkshop(storage, job.id);
 }
 
-/** A file as a sink for the Matroska writer. Short writes are continued, errors keep their system code. */
-export async function openFileSink(file: string): Promise<MatroskaSink & { close(): Promise<void>; abandon(): Promise<void> }> {
+/** A file as a sink for the Matroska writer, whose clusters a thread writes where one is given. Short writes are continued, errors keep their system code. */
+export async function openFileSink(
+  file: string,
+  thread: SumsThread | null = null,
+): Promise<MatroskaSink & { close(): Promise<void>; abandon(): Promise<void> }> {
   const handle = await open(file, 'w');
   let end = 0;
   const put = async (data: Uint8Array, at: number): Promise<void> => {
@@ -126,6 +130,13 @@ export async function openFileSink(file: string): Promise<MatroskaSink & { close
       end += data.byteLength;
     },
     writeAt: (offset, data) => put(data, offset),
+    ...(thread && {
+      writeSealed: (data: Uint8Array, sumAt: number, from: number) => {
+        const offset = end;
+        end += data.byteLength;
+        return thread.seal({ data, sumAt, from, file: handle.fd, offset });
+      },
+    }),
     /** After an error: it is the error that counts, whatever closing has to say. */
     abandon: () => handle.close().catch(() => undefined),
     close: async () => {

@@ -7,7 +7,7 @@ import { wholeTitleReel, type Reel, type TakenTrack } from '@/core/reels';
 import { writeBothViews } from '@/core/stereo';
 import type { Eyes } from '@/contract';
 import { runProgram, startProgram, type RunningProgram } from './program';
-import { createPayloadHash, fastCrc32 } from './hash';
+import { createPayloadHash, fastCrc32 } from './payload-hash';
 import { written } from './other-eye';
 import type { OpenedSource } from './open-source';
 import { APPLICATION } from './version';

@@ -1,5 +1,5 @@
 import { deflateSync } from 'node:zlib';
-import { fastCrc32 } from './hash';
+import { fastCrc32 } from './payload-hash';
 
 const SIGNATURE = Buffer.from([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a]);
 

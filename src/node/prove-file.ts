@@ -13,7 +13,8 @@ import { MASTER, type RecipeId } from '@/core/recipes';
 import { WorkError } from '@/contract';
 import { examineCopy } from './ffmpeg';
 import { openFileSource } from './files';
-import { createPayloadHash, digestFile, fastCrc32, opensslName } from './hash';
+import { digestFile, opensslName } from './hash';
+import { createPayloadHash, fastCrc32 } from './payload-hash';
 
 /** A digest in a thread of its own: it is the slowest part of a proof. */
 export function digestInThread(file: string, algorithm: DigestAlgorithm, signal: AbortSignal): Promise<string> {

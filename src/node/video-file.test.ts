@@ -8,7 +8,7 @@ import { wholeTitleReel, type Reel } from '@/core/reels';
 import { ReadingSchema } from '@/contract';
 import { temporaryFolder } from '@/test-support/discs';
 import { complaints, decodedFrames } from '@/test-support/ffmpeg';
-import { createPayloadHash, fastCrc32 } from './hash';
+import { createPayloadHash, fastCrc32 } from './payload-hash';
 import { openFileSink } from './library';
 import { openSource } from './open-source';
 import { proveMasterFile } from './prove-file';

@@ -197,6 +197,32 @@ describe('what else becomes of both views', () => {
     }
   });
 
+  test.each([
+    { codec: 'HEVC', swapped: false, layout: 'side by side, half', says: 'side by side' },
+    { codec: 'HEVC', swapped: true, layout: 'over-under', says: 'top and bottom' },
+    { codec: 'H.264', swapped: true, layout: 'side by side', says: 'side by side' },
+  ] as const)('the stream itself says it: $codec, $layout, right eye first: $swapped', async ({ codec, swapped, layout, says }) => {
+    for (const pieceMs of [1e6, 900]) {
+      const { output, stream } = await made(source, recipe(layout, { codec, swapped }), pieceMs);
+      expect(stream.tags?.['stereo_mode']).toMatch(swapped ? /^(right_left|bottom_top)$/ : /^left_right$/);
+      // Without any container, as FFmpeg reads it.
+      const bare = name(codec === 'HEVC' ? 'hevc' : 'h264');
+      ffmpeg(['-i', output, '-map', '0:v', '-c', 'copy', '-f', codec === 'HEVC' ? 'hevc' : 'h264', bare]);
+      const shown = ffmpeg(['-i', bare, '-vf', 'showinfo', '-f', 'null', '-']);
+      const said = [...shown.matchAll(/stereoscopic information: type - ([a-z ]+?)( \(inverted\))?\n/g)].map((m) => [
+        m[1],
+        m[2] !== undefined,
+      ]);
+      // Of H.264 it is told where it stands, of HEVC for all pictures that it is true of.
+      const [all, keys] = [/ n: *\d+ /g, / iskey:1 /g].map((of) => [...shown.matchAll(of)].length);
+      expect([all, keys]).toEqual([SECONDS * 24, expect.any(Number)]);
+      expect(said).toEqual(Array.from({ length: (codec === 'HEVC' ? all : keys) ?? 0 }, () => [says, swapped]));
+      // It can be decoded as it was.
+      expect(shown).not.toMatch(/error|invalid/i);
+      expect(seen(output, layout === 'over-under' ? TOP : LEFT_HALF, swapped ? 'right' : 'left')).toBeGreaterThan(SQUEEZED);
+    }
+  });
+
   test('each eye is treated alike: bars that no seam hides go, and a mark stands in both', async () => {
     const facts = {
       ...source.facts,

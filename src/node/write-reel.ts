@@ -4,7 +4,7 @@ import type { Reading } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/master';
 import type { MasterPromise } from '@/core/proof';
 import type { Reel } from '@/core/reels';
-import { createPayloadHash, fastCrc32 } from './hash';
+import { createPayloadHash, fastCrc32 } from './payload-hash';
 import type { OpenedSource } from './open-source';
 import { OtherEyePicture } from './other-eye';
 import { APPLICATION } from './version';

@@ -4,6 +4,7 @@ import { planPiece, type PacketStream } from '@/core/assembly';
 import { PAYLOAD_HASH, algorithmOf, proveCopy, type CopyExpectation, type Proof, type MasterPromise } from '@/core/proof';
 import { faultText, lengthText, type Wholeness } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/master';
+import type { MatroskaSink } from '@/core/matroska';
 import { SECTOR_BYTES } from '@/core/volume';
 import {
   MASTER,
@@ -34,7 +35,8 @@ import {
 import { openAddedSound, requireSameFile } from '@/node/audio-file';
 import { encodeCopy } from '@/node/encode-pieces';
 import { brightnessFigures, examineCopy, ffmpegVersion, probeShape } from '@/node/ffmpeg';
-import { createPayloadHash, fastCrc32, fasterDigest } from '@/node/hash';
+import { fasterDigest } from '@/node/hash';
+import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
 import { flushFile } from '@/node/durable';
 import { makeWorkshop, openFileSink, removeWorkshop, workshopOf } from '@/node/library';
 import { forgetIntent, placeFinished, realDisk, type FileStamp, type Finished, type Whose } from '@/node/placing';
@@ -43,6 +45,7 @@ import { openSource, requireSame } from '@/node/open-source';
 import { OtherEyePicture } from '@/node/other-eye';
 import { digestInThread, proveMasterFile } from '@/node/prove-file';
 import { sealed } from '@/node/seal';
+import { SumsThread } from '@/node/sums-thread';
 import { holdStorage, type HeldStorage } from '@/node/storage-mark';
 import { APPLICATION } from '@/node/version';
 import { BesideSinks, besidePart, besidePath } from './beside';
@@ -111,7 +114,7 @@ class RescueNotes {
 }
 
 /** Runs the reel through the assembly into a sink. */
-async function assembleInto(context: StageContext, sink: Parameters<typeof writeMaster>[4]): Promise<Assembled> {
+async function assembleInto(context: StageContext, sink: MatroskaSink, thread: SumsThread): Promise<Assembled> {
   const { job, signal } = context;
   const sounds = job.reel.addedAudio ?? [];
   const openAdded = (audio: AddedAudio) => openAddedSound(job.soundFiles[sounds.indexOf(audio)] ?? '', audio, signal);
@@ -122,7 +125,7 @@ async function assembleInto(context: StageContext, sink: Parameters<typeof write
   let stream: PacketStream | null = null;
   try {
     requireSame(await opened.examine({ signal }), job.reading, job.source.label);
-    const hashes = new TrackHashes(createPayloadHash);
+    const hashes = new TrackHashes(thread.createHash);
     const assembly = await opened.assemble(job.reading, job.reel, { signal, tap: hashes.tap });
     stream = assembly;
     const seed = `${job.reading.fingerprint} ${JSON.stringify(job.reel.pieces)}`;
@@ -130,6 +133,7 @@ async function assembleInto(context: StageContext, sink: Parameters<typeof write
     const other = new OtherEyePicture(opened, job.reading, job.reel, common);
     const written = await writeMaster(assembly, hashes, job.reading, job.reel, sink, {
       ...common,
+      createHash: thread.createHash,
       openOtherEye: other.open,
       onProgress: (done, total) => {
         context.progress('master', done, total, 'bytes');
@@ -152,11 +156,15 @@ async function assembleInto(context: StageContext, sink: Parameters<typeof write
 /** Stage `master`: the disc's streams into Matroska. */
 export async function makeMaster(context: StageContext): Promise<Made> {
   const file = await unfinishedPath(context.job, MASTER);
-  const sink = await openFileSink(file);
-  const made = await assembleInto(context, sink).catch(async (error: unknown) => {
+  const thread = new SumsThread();
+  const sink = await openFileSink(file, thread);
+  const made = await assembleInto(context, sink, thread).catch(async (error: unknown) => {
+    // The thread has the file's descriptor: not before it has ended is that another's.
+    await thread.close();
     await sink.abandon();
     throw error;
   });
+  await thread.close();
   await sink.close();
   const { promise } = made;
   for (const [i, track] of promise.tracks.entries()) {

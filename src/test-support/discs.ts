@@ -8,7 +8,7 @@ import { TrackHashes, writeMaster } from '@/core/master';
 import type { MasterPromise } from '@/core/proof';
 import type { Reel } from '@/core/reels';
 import { SECTOR_BYTES } from '@/core/volume';
-import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
 import { openFileSink } from '@/node/library';
 import { openVolume, type OpenedVolume } from '@/node/open-volume';
 

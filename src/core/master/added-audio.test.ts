@@ -1,4 +1,4 @@
-import { createPayloadHash } from '@/node/hash';
+import { createPayloadHash } from '@/node/payload-hash';
 import { seeded } from '@/test-support/random';
 import { DiscError } from '../bytes';
 import { MatroskaWriter, type MatroskaSink, type MatroskaTrack } from '../matroska';

@@ -12,7 +12,7 @@ import {
   writeProgramStream,
   type OpenDisc,
 } from '@/test-support/discs';
-import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
 import { memorySource } from '../bytes';
 import { proveMaster } from '../proof';
 import { wholeTitleReel, type Piece } from '../reels';

@@ -33,6 +33,11 @@ export interface MatroskaSink {
   write(data: Uint8Array): Promise<void>;
   /** Overwrites at a place already written; null where the sink is a pipe. */
   readonly writeAt: ((offset: number, data: Uint8Array) => Promise<void>) | null;
+  /**
+   * Appends, and puts the CRC-32 of what stands from a place on into four bytes before that, little-endian; where this is absent both are
+   * done one after the other. The buffer is given away. @param data begins its buffer. @returns all of that buffer, to be filled again.
+   */
+  readonly writeSealed?: (data: Uint8Array, sumAt: number, from: number) => Promise<Uint8Array>;
 }
 
 export interface MatroskaDescription {
@@ -89,8 +94,8 @@ export class MatroskaWriter {
   private headBytes = 0;
   private segmentAt = 0;
   /** One cluster is filled, the one before is complete, the one before that may still be on its way to the disk. */
-  private cluster: Uint8Array<ArrayBuffer>;
-  private readonly spares: Uint8Array<ArrayBuffer>[];
+  private cluster: Uint8Array;
+  private readonly spares: Uint8Array[];
   private closed: Uint8Array | null = null;
   private writing: Promise<void> = Promise.resolve();
   private overflow: Uint8Array | null = null;
@@ -279,12 +284,14 @@ export class MatroskaWriter {
   private closeCluster(): void {
     if (this.clusterTime === null) return;
     const bytes = this.overflow ?? this.cluster;
-    bytes.set(crcElement(this.crc32(bytes.subarray(CLUSTER_HEAD_BYTES, this.clusterEnd))), 12);
+    const apart = this.sink.writeSealed !== undefined;
+    bytes.set(crcElement(apart ? 0 : this.crc32(bytes.subarray(CLUSTER_HEAD_BYTES, this.clusterEnd))), 12);
     bytes.set([0x1f, 0x43, 0xb6, 0x75, ...sizeBytes(this.clusterEnd - 12, 8)]);
     if (this.closed) throw new Error('flush was not awaited');
     this.closed = bytes.subarray(0, this.clusterEnd);
     if (!this.overflow) {
-      this.spares.push(this.cluster);
+      // One that is given away comes back when it is written.
+      if (!apart) this.spares.push(this.cluster);
       this.cluster = this.spares.shift() ?? new Uint8Array(this.roomBytes);
     }
     this.overflow = null;
@@ -303,7 +310,12 @@ export class MatroskaWriter {
     const bytes = this.closed;
     this.closed = null;
     this.offset += bytes.byteLength;
-    this.writing = this.sink.write(bytes);
+    const sealed = this.sink.writeSealed?.(bytes, CLUSTER_HEAD_BYTES - 4, CLUSTER_HEAD_BYTES);
+    this.writing = sealed
+      ? sealed.then((room) => {
+          if (room.byteLength === this.roomBytes) this.spares.push(room);
+        })
+      : this.sink.write(bytes);
     this.writing.catch(() => undefined); // looked at by the next `flush`
   }
 

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { DiscError, memorySource } from '../bytes';
-import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
 import { LOCKS, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { seeded } from '@/test-support/random';
 import { wholeTitleReel } from '../reels';

@@ -10,6 +10,8 @@ const LEAST_SAME = 8;
 export interface Sameness {
   readonly compared: number;
   readonly different: number;
+  /** Places where the disc gave nothing to compare. */
+  readonly silent: number;
   /** Whether they are copies of the same: as large, never different, and compared at enough places. */
   readonly isSame: boolean;
 }
@@ -19,7 +21,7 @@ export async function samePressing(disc: ByteSource, image: ByteSource, map: Res
   const [one, other] = [new Uint8Array(SECTOR_BYTES), new Uint8Array(SECTOR_BYTES)];
   const read = map.of('read');
   const total = map.bytesOf('read');
-  let [compared, different] = [0, 0];
+  let [compared, different, silent] = [0, 0, 0];
   for (let i = 0; i < PLACES; i++) {
     let left = Math.floor((total * i) / PLACES);
     const stretch = read.find((s) => left < s.to - s.from || ((left -= s.to - s.from), false));
@@ -27,11 +29,12 @@ export async function samePressing(disc: ByteSource, image: ByteSource, map: Res
     const at = Math.floor((stretch.from + left) / SECTOR_BYTES) * SECTOR_BYTES;
     if (at < stretch.from || at + SECTOR_BYTES > stretch.to) continue;
     const got = await unlessDamaged(disc.read(at, one), 0);
+    if (got < SECTOR_BYTES) silent++;
     if (got < SECTOR_BYTES || (await image.read(at, other)) < SECTOR_BYTES) continue;
     // Empty sectors are the same on any disc.
     if (one.every((byte) => byte === 0) && other.every((byte) => byte === 0)) continue;
     compared++;
     if (one.some((byte, b) => byte !== other[b])) different++;
   }
-  return { compared, different, isSame: disc.sizeBytes === image.sizeBytes && different === 0 && compared >= LEAST_SAME };
+  return { compared, different, silent, isSame: disc.sizeBytes === image.sizeBytes && different === 0 && compared >= LEAST_SAME };
 }

@@ -4,7 +4,7 @@ import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { HAVEN, TWIN, WATCH, openDisc, temporaryFolder, titleOf, writeMasterFile, type OpenDisc } from '@/test-support/discs';
 import { complaints, decodedFrames, decodedSamples, elementary, packetTimes, probed } from '@/test-support/ffmpeg';
-import { createPayloadHash, fastCrc32 } from '@/node/hash';
+import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
 import { memorySource } from '../../bytes';
 import { readMatroska } from '../../matroska';
 import { proveMaster } from '../../proof';
