@@ -146,6 +146,33 @@ describe('from a disc', () => {
     expect(sumsOf(file, `${size}:0:0`)).toEqual(first);
     expect(sumsOf(file, `${size}:${size.split(':')[0]}:0`)).toEqual(second);
   });
+
+  test('a master that is made anew from a master as a file has both views still', async () => {
+    const { master } = await fromDisc({}, 60_000);
+    const source = await openSource({ kind: 'file', path: master, label: 'master' });
+    const reading = await source.examine();
+    expect(reading.titles[0]?.video.secondView).toMatchObject({ baseIsRight: false });
+    const reel = { ...wholeTitleReel(titleOf(reading, 1), 'anew'), recipes: ['master' as const] };
+    const anew = path.join(folder, 'anew.mkv');
+    const sink = await openFileSink(anew);
+    const { promise } = await writeReel(source, reading, reel, sink, { signal: new AbortController().signal, onProgress: () => undefined });
+    await sink.close();
+    await source.close();
+    // The type of the mapping that says so stands in the file, as it did.
+    for (const file of [master, anew]) expect(readFileSync(file).includes('mvcC')).toBe(true);
+    const output = path.join(folder, 'anew copy.mkv');
+    const known = encodeFacts(reading, reel, false);
+    if (!known) throw new Error('no such title');
+    const order = {
+      ...{ plan: planEncode(recipe('side by side'), known), master: anew, masterMs: promise.durationMs, output },
+      ...{ folder: `${output}.pieces`, application: 'test', pieceMs: 60_000 },
+    };
+    const notes: string[] = [];
+    await encodeCopy(order, { progress: () => undefined, note: (text) => notes.push(text) });
+    expect(notes).toEqual([]);
+    expect(sumsOf(output, `${size}:0:0`)).toEqual(first);
+    expect(sumsOf(output, `${size}:${size.split(':')[0]}:0`)).toEqual(second);
+  });
 });
 
 /** Every file of a volume, with its bytes. */

@@ -1,23 +1,15 @@
 import { createReadStream } from 'node:fs';
 import type { EncodePlan } from '@/core/recipes';
-import { readMatroskaStream, type DescribedTrack, type MatroskaSink } from '@/core/matroska';
+import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
 import { writeBothViews, type Met } from '@/core/stereo';
-
 import { fastCrc32 } from './payload-hash';
 import { openFileSink } from './library';
 import { APPLICATION } from './version';
-import { matroskaOf } from './video-file';
+import { matroskaOf, tracksOf } from './video-file';
 
 /** Files with two views in one picture track, as FFmpeg is given them: both views in turn, in one stream that it decodes like any other. */
 
 const READ_BYTES = 4 * 1024 * 1024;
-
-/** The tracks of a file as it describes them itself. */
-async function tracksOf(file: string, signal?: AbortSignal): Promise<readonly DescribedTrack[]> {
-  const chunks = createReadStream(file, { ...(signal ? { signal } : {}) });
-  for await (const part of readMatroskaStream(chunks, file)) if (part.kind === 'tracks') return part.tracks;
-  return [];
-}
 
 interface Wanted {
   /** How long a picture is shown. */

@@ -5,7 +5,7 @@ import { readDisc, type Reading, type ReadOptions } from '@/core/reading';
 import type { Reel } from '@/core/reels';
 import { WorkError, type JobSource } from '@/contract';
 import { openVolume, type OpenOptions } from './open-volume';
-import { openStretches, readVideoFile } from './video-file';
+import { openStretches, readVideoFile, tracksOf } from './video-file';
 
 /** Plain video files, as containers are usually named. FFmpeg decides what they are. */
 const VIDEO_FILE = /\.(mkv|webm|mp4|m4v|mov|ts|m2ts|mts|mpg|mpeg|vob|avi|mxf|dv)$/i;
@@ -44,8 +44,10 @@ export async function openSource(source: JobSource, options: OpenOptions = {}): 
   if (source.kind === 'file') {
     return {
       examine: ({ signal } = {}) => readVideoFile(source.path, source.label, signal ?? options.signal),
-      assemble: (reading, reel, more = {}) =>
-        Promise.resolve(new FileAssembly(reading, reel, openStretches(source.path, reading, more.signal), more)),
+      assemble: async (reading, reel, more = {}) => {
+        const secondView = reading.titles[0]?.video.secondView ? await secondViewIn(source.path, more.signal) : null;
+        return new FileAssembly(reading, reel, openStretches(source.path, reading, more.signal), more, secondView);
+      },
       content: null,
       close: () => Promise.resolve(),
     };
@@ -60,6 +62,18 @@ export async function openSource(source: JobSource, options: OpenOptions = {}): 
     content: (name) => opened.content(name),
     close: () => opened.close(),
   };
+}
+
+/** How the second view in a file's picture is decoded; null where its container does not say. */
+async function secondViewIn(file: string, signal?: AbortSignal): Promise<Uint8Array | null> {
+  try {
+    const tracks = await tracksOf(file, signal);
+    return tracks.find((t) => t.kind === 'video')?.secondView?.slice() ?? null;
+  } catch (error) {
+    // No Matroska, which FFmpeg may read all the same.
+    if (error instanceof DiscError && error.code !== 'cancelled') return null;
+    throw error;
+  }
 }
 
 /** @throws DiscError `other-disc` where something else is there than what was read. */

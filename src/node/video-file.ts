@@ -1,8 +1,10 @@
 import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
 import { open, type FileHandle } from 'node:fs/promises';
 import { z } from 'zod';
 import { DiscError, throwIfCancelled } from '@/core/bytes';
 import type { OpenStretch } from '@/core/assembly';
+import { readMatroskaStream, type DescribedTrack } from '@/core/matroska';
 import { languageTag, readingOfFile, type AudioCodec, type ProbedFile, type ProbedStream, type Reading } from '@/core/reading';
 import { WorkError } from '@/contract';
 import { fileInput } from './ffmpeg';
@@ -197,6 +199,13 @@ interface Wanted {
   readonly streams: readonly number[];
   /** How each is handed over, as FFmpeg's arguments. */
   readonly codecs: readonly string[];
+}
+
+/** The tracks of a Matroska file as it describes them itself. @throws DiscError where it is none; system errors. */
+export async function tracksOf(file: string, signal?: AbortSignal): Promise<readonly DescribedTrack[]> {
+  const chunks = createReadStream(file, { ...(signal ? { signal } : {}) });
+  for await (const part of readMatroskaStream(chunks, file)) if (part.kind === 'tracks') return part.tracks;
+  return [];
 }
 
 /** Streams of a file as Matroska with the file's own times, by FFmpeg, without decoding pictures or compressed sound. */

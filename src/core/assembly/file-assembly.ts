@@ -1,5 +1,5 @@
-import { DiscError, throwIfCancelled } from '../bytes';
-import { readMatroskaStream, type DescribedTrack, type StreamBlock } from '../matroska';
+import { DiscError, concatBytes, throwIfCancelled } from '../bytes';
+import { readMatroskaStream, secondViewElement, type DescribedTrack, type StreamBlock } from '../matroska';
 import type { Reading, Title } from '../reading';
 import type { Piece, Reel } from '../reels/model';
 import { pieceChapters, pieceSpan } from '../reels/pieces';
@@ -85,6 +85,8 @@ export class FileAssembly implements PacketStream {
     private readonly reel: Reel,
     private readonly open: OpenStretch,
     private readonly options: AssemblyOptions = {},
+    /** How a second view in the picture's blocks is decoded, which what opens a stretch leaves out. */
+    private readonly secondView: Uint8Array | null = null,
   ) {
     const runs = reel.pieces.map((piece) => planRun(reading, piece));
     const first = runs[0];
@@ -195,7 +197,11 @@ export class FileAssembly implements PacketStream {
     const changed = this.descriptions.length > 0 && tracks.some((t, i) => t.codecId !== this.descriptions[i]?.codecId);
     if (changed) throw new DiscError('unsupported', { source: name, byteOffset: 0 }, 'The pieces differ in their codecs');
     // Parts are only valid until the next one is asked for.
-    if (this.descriptions.length === 0) this.descriptions = tracks.map((t) => ({ ...t, elements: t.elements.slice() }));
+    const elementsOf = (t: DescribedTrack) =>
+      t.kind === 'video' && !t.secondView && this.secondView
+        ? concatBytes([t.elements, secondViewElement(this.secondView)])
+        : t.elements.slice();
+    if (this.descriptions.length === 0) this.descriptions = tracks.map((t) => ({ ...t, elements: elementsOf(t) }));
   }
 
   /** Hands a frame over. Its bytes are the reader's, which reads on only once all that is ready has been taken. */

@@ -119,7 +119,8 @@ function colourElement(colour: MatroskaColour): Uint8Array {
   ]);
 }
 
-const secondViewElement = (configuration: Uint8Array) =>
+/** BlockAdditionMapping of a second view in the blocks of the first: RFC 9559 5.1.4.1.17, ISO/IEC 14496-15 7.6.3. */
+export const secondViewElement = (configuration: Uint8Array) =>
   master(ID.BlockAdditionMapping, [
     utf8(ID.BlockAddIDName, 'MVC configuration'),
     uint(ID.BlockAddIDType, MVC_CONFIGURATION),
