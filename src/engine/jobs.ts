@@ -41,8 +41,8 @@ import type { Runners } from './runners';
 import type { Storages } from './storages';
 
 const POLL_MS = 250;
-/** Where nothing runs and nothing can be begun, only the clock can change that, or somebody who says so: it is looked at every second. */
-const RESTING_TURNS = 4;
+/** Where nothing runs and nothing can be begun, only the clock can change that, or somebody who says so: it is looked at every other second. */
+const RESTING_TURNS = 8;
 /** Of the data folder, for journals of a job. */
 const LEAST_ROOM = 1024 * 1024;
 /** How long a runner may take to stop. One that hangs in a source or a storage that does not answer is then killed, and soon after not waited for. */
@@ -336,7 +336,7 @@ export class Jobs {
       let atWork = 0;
       for (const record of this.records.values()) {
         if (record.isOver) this.freeDrive(record);
-        else if (await this.attend(record)) {
+        else if (!record.isQuiet && (await this.attend(record))) {
           atWork++;
           if (record.told.paused) lanes.occupyPaused(record.order, record.phase);
           else lanes.occupy(record.order, record.phase);
@@ -353,7 +353,6 @@ export class Jobs {
 
   /** Looks after a job that is not over. @returns whether somebody works on it. */
   private async attend(record: JobRecord): Promise<boolean> {
-    if (record.isQuiet) return false;
     await this.follow(record);
     if (this.isAtWork(record)) {
       const waited = record.cancelAskedAt === null ? 0 : Date.now() - record.cancelAskedAt;
