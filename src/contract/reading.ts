@@ -129,7 +129,7 @@ export const TitleMeasureSchema = z.object({
       bars: z.object({ top: whole, bottom: whole, left: whole, right: whole }),
       trueAspect: z.number().positive(),
       halves: z.object({ beside: z.number(), besideTurned: z.number(), below: z.number(), belowTurned: z.number() }).nullish(),
-      eyes: z.object({ told: whole, swapped: whole }).nullish(),
+      eyes: z.object({ told: whole, swapped: whole, refused: shortText.nullish() }).nullish(),
     })
     .nullable(),
 });

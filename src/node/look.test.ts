@@ -1,4 +1,5 @@
 import { spawnSync } from 'node:child_process';
+import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { MeasureOptions } from './measure';
 import type { Eyes } from '@/contract';
@@ -118,6 +119,23 @@ describe('two views', () => {
   test('eyes are looked at in samples: all of this sea is equally far, which says nothing; of one view nothing is asked', async () => {
     expect((await measure(TWIN, 1)).picture?.eyes).toEqual({ told: 0, swapped: 0 });
     expect((await measure(TWIN, 2)).picture?.eyes).toBeNull();
+  });
+
+  test('both views that can not be decoded as one are told with the reason, before anything is encoded', async () => {
+    // Every sequence set of the second view says of its colours what the first view's does not: chroma_format_idc 2 for 1 (H.264 7.3.2.1.1).
+    const disc = path.join(folder, 'twin of two colours.iso');
+    const bytes = readFileSync(TWIN);
+    let changed = 0;
+    for (let at = 0; (at = bytes.indexOf('0000016f', at, 'hex')) >= 0; at += 4, changed++) {
+      // Behind profile and level: number 0 of the set (1), chroma_format_idc 1 (010), which becomes 2 (011).
+      expect((bytes[at + 7] ?? 0) >> 4).toBe(0b1010);
+      bytes[at + 7] = (bytes[at + 7] ?? 0) | 0x10;
+    }
+    expect(changed).toBeGreaterThan(0);
+    writeFileSync(disc, bytes);
+    const { picture } = await measure(disc, 1);
+    expect(picture?.eyes).toEqual({ told: 0, swapped: 0, refused: expect.stringContaining('Both views differ') });
+    expect(picture?.scan).toBe('progressive');
   });
 
   test('a preview of both', async () => {

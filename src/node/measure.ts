@@ -197,7 +197,7 @@ const EYE_PICTURES = 10;
 const EYE_WIDTH = 480;
 
 /**
- * What pictures spread over a title with two views say of the eyes' order; null where there is one view, or both can not be shown here.
+ * What pictures spread over a title with two views say of the eyes' order, or why both can not be decoded; null where there is one view.
  * @throws DiscError of the source, WorkError.
  */
 async function lookAtEyes(opened: OpenedSource, reading: Reading, title: Title, signal: AbortSignal): Promise<MeasuredPicture['eyes']> {
@@ -205,14 +205,15 @@ async function lookAtEyes(opened: OpenedSource, reading: Reading, title: Title, 
   if (!secondView) return null;
   const moments = Array.from({ length: EYE_PICTURES }, (_, i) => Math.round(((i + 0.5) * title.durationMs) / EYE_PICTURES));
   const shown = { angle: 1, width: EYE_WIDTH * 2, eyes: 'both', firstEye: secondView.baseIsRight ? 'right' : 'left' } as const;
-  const pictures = await picturesAt(opened, reading, title, shown, moments, signal).catch((error: unknown) => {
-    if (error instanceof DiscError && error.code === 'unsupported') return null;
-    throw error;
-  });
-  if (!pictures) return null;
-  const depths: (Depth | null)[] = [];
-  for (const jpeg of pictures.values()) depths.push(depthOf(await eyesOf(jpeg, signal)));
-  return eyeOrderOf(depths);
+  try {
+    const pictures = await picturesAt(opened, reading, title, shown, moments, signal);
+    const depths: (Depth | null)[] = [];
+    for (const jpeg of pictures.values()) depths.push(depthOf(await eyesOf(jpeg, signal)));
+    return eyeOrderOf(depths);
+  } catch (error) {
+    if (!(error instanceof DiscError) || error.code !== 'unsupported') throw error;
+    return { told: 0, swapped: 0, refused: error.detail };
+  }
 }
 
 /** Both eyes of a picture that holds them side by side, in grey. */

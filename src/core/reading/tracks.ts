@@ -144,12 +144,21 @@ export interface HalvesAlike {
   readonly belowTurned: number;
 }
 
+/** What samples of both views say. */
+export interface EyesLookedAt {
+  /** In how many pictures what is above and what is below are at different distances, and in how many of them what is above stands nearer. */
+  readonly told: number;
+  readonly swapped: number;
+  /** Why both views can not be decoded here, as a sentence; absent or null where they can. */
+  readonly refused?: string | null | undefined;
+}
+
 /** How the picture was really made, by looking at decoded samples. */
 export interface MeasuredPicture {
   /** Absent or null where nobody looked. */
   readonly halves?: HalvesAlike | null | undefined;
-  /** Of two views: in how many pictures what is above and what is below are at different distances, and in how many of them what is above stands nearer. */
-  readonly eyes?: { readonly told: number; readonly swapped: number } | null | undefined;
+  /** Of two views; null of one, and where nobody looked. */
+  readonly eyes?: EyesLookedAt | null | undefined;
   readonly scan: ScanKind;
   /** Frames looked at, and how many of them are combed, whole, repeated by flags; the evidence. */
   readonly frames: number;

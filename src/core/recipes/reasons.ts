@@ -16,6 +16,7 @@ export type ReasonCode =
   | 'lossless video'
   | 'codec not in container'
   | 'second view left'
+  | 'second view refused'
   | 'high dynamic range'
   | 'depth reduced'
   | 'kept interlaced'

@@ -134,6 +134,8 @@ export interface EncodeFacts {
     readonly twoViews: boolean;
     /** Of two views, the first decoded one is the right eye's. */
     readonly baseIsRight?: boolean;
+    /** Why both views can not be decoded, where that was tried; absent or null where they can, as far as is known. */
+    readonly viewsRefused?: string | null;
     /** Each view is a track of its own. */
     readonly viewsApart?: boolean;
     /** What the stream says of the screen that it was graded on; absent where it was not looked at, or says nothing. */

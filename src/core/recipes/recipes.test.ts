@@ -288,6 +288,19 @@ describe('codecs and containers', () => {
     expect(codesOf(r, PAL)).toContain(code);
   });
 
+  test('both views that were tried and can not be decoded are not asked for: the reason is told, and the copy is one of the first view', () => {
+    const views = { layout: 'side by side, half', swapped: false } as const;
+    const of = (viewsRefused: string | null) =>
+      planEncode({ ...access, views }, { ...PAL, video: { ...PAL.video, twoViews: true, viewsRefused } });
+    expect(of(null).video.steps.map((s) => s.kind)).toContain('pair');
+    const refused = of('Its pictures are coded as fields');
+    expect(refused.video.steps.map((s) => s.kind)).not.toContain('pair');
+    expect(refused.reasons).toContainEqual(
+      expect.objectContaining({ code: 'second view refused', values: ['Its pictures are coded as fields'], weight: 'eyes' }),
+    );
+    expect(refused.video.widthPixels).toBe(planEncode(access, PAL).video.widthPixels);
+  });
+
   test('a picture that eight bits can not hold, and a second view, are told before they are lost', () => {
     const hdr: EncodeFacts = { ...PAL, video: { ...PAL.video, codec: 'HEVC', bitDepth: 10, dynamicRange: 'HDR10', twoViews: true } };
     const eyes = (r: Recipe) => planEncode(r, hdr).reasons.flatMap((x) => (x.about !== 'subtitles' && x.weight === 'eyes' ? [x.code] : []));

@@ -67,7 +67,7 @@ export function pairedFacts(facts: EncodeFacts): EncodeFacts {
 
 /** Whether a copy of a title with two views has to have both decoded: what shows the first one alone has not. */
 export function wantsBothViews({ views, container, video: { codec } }: Recipe, { video }: EncodeFacts): boolean {
-  if (!video.twoViews || views.layout === 'kept' || codec === 'as it is' || SOUND_ONLY.has(container)) return false;
+  if (!video.twoViews || video.viewsRefused || views.layout === 'kept' || codec === 'as it is' || SOUND_ONLY.has(container)) return false;
   return views.layout !== (video.baseIsRight ? 'right eye' : 'left eye');
 }
 

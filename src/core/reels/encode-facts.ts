@@ -13,9 +13,13 @@ function forcedLeft(title: Title, reel: Reel): number {
 }
 
 /** The two views that there are: of the title itself, or with another title's picture for the other eye. */
-function viewsOf(video: Title['video'], reel: Reel): Pick<EncodeFacts['video'], 'twoViews' | 'baseIsRight' | 'viewsApart'> {
+function viewsOf(
+  { video, measured }: Title,
+  reel: Reel,
+): Pick<EncodeFacts['video'], 'twoViews' | 'baseIsRight' | 'viewsApart' | 'viewsRefused'> {
   if (!video.secondView && reel.otherEye) return { twoViews: true, baseIsRight: reel.otherEye.eye === 'left', viewsApart: true };
-  return { twoViews: video.secondView !== null, baseIsRight: firstIsRight(video, reel) };
+  const viewsRefused = measured?.picture?.eyes?.refused ?? null;
+  return { twoViews: video.secondView !== null, baseIsRight: firstIsRight(video, reel), viewsRefused };
 }
 
 /**
@@ -30,7 +34,7 @@ export function encodeFacts(reading: Reading, reel: Reel, flaggedInterlaced: boo
   const told = picture ? picture.combed + picture.whole : 0;
   const names = new Map(title.audio.map((t) => [t.stream, t]));
   return {
-    video: { ...video, ...viewsOf(video, reel) },
+    video: { ...video, ...viewsOf(title, reel) },
     flaggedInterlaced: flaggedInterlaced ?? video.interlaced,
     measured: picture && { scan: picture.scan, combed: told > 0 ? picture.combed / told : 0, bars: picture.bars },
     barsByHand: reel.bars ?? null,

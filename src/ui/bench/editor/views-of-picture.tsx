@@ -76,6 +76,12 @@ function FirstEye({ title, baseIsRight, reel, onChange }: PictureProps & { baseI
         }}
       />
       <Depth reel={reel} onChange={onChange} />
+      {eyes?.refused && (
+        <span className="flex items-center gap-2 text-second">
+          <Mark state="eyes" />
+          Both views can not be decoded: {eyes.refused}. Copies show the first one; a master keeps both.
+        </span>
+      )}
       {eyes && looksSwapped(title) && reel.firstEye !== other && (
         <span className="flex items-center gap-2 text-second">
           <Mark state="eyes" />
