@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import type { Page } from '@playwright/test';
-import { cards, expect, openBench, seriousFaults, test } from './app';
+import { cards, editorOf, expect, openBench, seriousFaults, test } from './app';
 
 test.use({ house: 'two-views' });
 
@@ -65,10 +65,32 @@ test('a disc with two views: looked at with both eyes, proven whole, and copied 
     await page.getByRole('menuitem', { name: new RegExp(`^${name}`) }).click();
     await page.keyboard.press('Escape');
   }
+  // Where drawn subtitles stand is told for the reel, within bounds, and kept when the page is opened anew.
+  const editor = editorOf(page);
+  await editor.getByRole('tab', { name: /^Tracks/ }).click();
+  await editor.getByLabel('Add a subtitle file').setInputFiles({
+    ...{ name: 'reef.srt', mimeType: 'application/x-subrip' },
+    buffer: Buffer.from('1\n00:00:00,500 --> 00:00:01,500\nBelow\n'),
+  });
+  const depth = editor.getByLabel('Depth of drawn subtitles');
+  await depth.fill('200');
+  await expect(depth).toHaveValue('63');
+  await depth.fill('-12');
+  await expect(editor).toContainText('behind the screen');
+  await page.reload();
+  await cards(page)
+    .first()
+    .getByText(/^title/)
+    .click();
+  await page.keyboard.press('t');
+  await expect(depth).toHaveValue('-12');
   await page.getByRole('button', { name: /^Queue 1 reel/ }).click();
   await page.getByRole('link', { name: /^Queue/ }).click();
   await expect(page.getByRole('listitem', { name: 'Job Reef in depth' }).getByText('in the vault', { exact: true })).toBeVisible();
   const result = (ending: string) => path.join(app.library, app.results().find((n) => n.endsWith(ending)) ?? ending);
+
+  const { reel } = JSON.parse(readFileSync(`${result('(exact).mkv')}.json`, 'utf8')) as { reel: { subtitleDepth?: number } };
+  expect(reel.subtitleDepth).toBe(-12);
 
   // The exact copy holds the very pictures that there were before the disc was authored.
   const { out } = ffmpeg([

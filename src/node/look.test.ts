@@ -134,7 +134,8 @@ describe('two views', () => {
     expect(changed).toBeGreaterThan(0);
     writeFileSync(disc, bytes);
     const { picture } = await measure(disc, 1);
-    expect(picture?.eyes).toEqual({ told: 0, swapped: 0, refused: expect.stringContaining('Both views differ') });
+    expect(picture?.eyes).toMatchObject({ told: 0, swapped: 0 });
+    expect(picture?.eyes?.refused).toContain('Both views differ');
     expect(picture?.scan).toBe('progressive');
   });
 
