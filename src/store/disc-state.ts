@@ -4,7 +4,7 @@ import { coverageOf, takenPieces, type Coverage, type KeptPieces, type Piece } f
 import type { JobState, VaultEntry } from '@/contract';
 import type { DiscRecord, DraftRecord } from './db';
 
-export type DiscState = 'running' | 'in the vault' | 'partly in the vault' | 'planned' | 'needs eyes' | 'read';
+export type DiscState = 'running' | 'waiting' | 'in the vault' | 'partly in the vault' | 'planned' | 'needs eyes' | 'read';
 
 const hasGaps = (output: VaultEntry) => (output.sidecar.promise.wholeness?.damage ?? 0) > 0;
 
@@ -56,17 +56,20 @@ export function discState(
         : p.fromChapter === 1 && p.toChapter === title?.chapters.length;
     return whole.some((p) => p.title === number && all(p));
   };
-  const state: DiscState = jobs.some((j) => j.fingerprint === disc.fingerprint && ['running', 'waiting', 'interrupted'].includes(j.state))
+  const own = jobs.filter((j) => j.fingerprint === disc.fingerprint);
+  const state: DiscState = own.some((j) => j.state === 'running' || j.state === 'interrupted')
     ? 'running'
-    : matter.length > 0 && matter.every(isKept)
-      ? 'in the vault'
-      : mine.length > 0
-        ? 'partly in the vault'
-        : disc.reading.remarks.some((r) => r.severity === 'fault')
-          ? 'needs eyes'
-          : planned.length > 0
-            ? 'planned'
-            : 'read';
+    : own.some((j) => j.state === 'waiting')
+      ? 'waiting'
+      : matter.length > 0 && matter.every(isKept)
+        ? 'in the vault'
+        : mine.length > 0
+          ? 'partly in the vault'
+          : disc.reading.remarks.some((r) => r.severity === 'fault')
+            ? 'needs eyes'
+            : planned.length > 0
+              ? 'planned'
+              : 'read';
   const left = leftTitles(disc.findings, [...whole, ...gapped.flatMap((g) => g.pieces), ...planned]);
   return { state, coverage, left };
 }

@@ -268,6 +268,8 @@ describe('the state of a disc', () => {
     ['nothing done', undefined, [], [], 'read'],
     ['reels proposed', draft, [], [], 'planned'],
     ['a job at work', draft, [job('a', 'running')], [], 'running'],
+    ['a job that waits', draft, [job('a', 'waiting')], [], 'waiting'],
+    ['a job at work and one that waits', draft, [job('a', 'waiting'), job('b', 'running')], [], 'running'],
     ['a job that ended', draft, [job('a', 'failed')], [], 'planned'],
     ['half of the film made', draft, [], [output(1, 1)], 'partly in the vault'],
     ['the film made', draft, [], [output(1, 2)], 'in the vault'],

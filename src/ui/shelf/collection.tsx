@@ -13,6 +13,7 @@ import { ROLE, ROLE_PLURAL, discSentence } from '../words';
 
 export const STATE: Readonly<Record<DiscState, State>> = {
   running: 'running',
+  waiting: 'planned',
   'in the vault': 'kept',
   'partly in the vault': 'kept',
   planned: 'planned',
