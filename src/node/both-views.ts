@@ -2,7 +2,6 @@ import { createReadStream } from 'node:fs';
 import type { EncodePlan } from '@/core/recipes';
 import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
 import { writeBothViews, type Met } from '@/core/stereo';
-import { fastCrc32 } from './payload-hash';
 import { openFileSink } from './library';
 import { APPLICATION } from './version';
 import { matroskaOf, tracksOf } from './video-file';
@@ -45,7 +44,7 @@ export async function feedBothViews(
     fromMs === null
       ? createReadStream(file, { highWaterMark: READ_BYTES, ...(signal ? { signal } : {}) })
       : matroskaOf(file, { seekMs: fromMs, lengthMs, streams, codecs: ['-c', 'copy'] }, signal);
-  const options = { name: file, application: APPLICATION, frameMs, described, everything, crc32: fastCrc32, signal };
+  const options = { name: file, application: APPLICATION, frameMs, described, everything, signal };
   return writeBothViews(readMatroskaStream(chunks, file), sink, options);
 }
 

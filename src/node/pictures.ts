@@ -57,7 +57,7 @@ function eyesFilter(title: Title, { eyes, firstEye }: Shown): string {
 
 const optionsOf = (title: Title, signal?: AbortSignal) => ({
   ...{ name: 'the title', application: APPLICATION, frameMs: title.video.frameTicks / 27_000 },
-  ...{ everything: true, crc32: fastCrc32, signal },
+  ...{ everything: true, signal },
 });
 
 /** Pictures in memory with both views in turn. */

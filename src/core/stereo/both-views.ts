@@ -1,7 +1,6 @@
 import { DiscError, throwIfCancelled } from '../bytes';
 import {
   MatroskaWriter,
-  type Crc32,
   type DescribedTrack,
   type MatroskaDescription,
   type MatroskaSink,
@@ -29,7 +28,6 @@ interface Options {
   readonly described?: readonly DescribedTrack[];
   /** Tracks beside the picture go along. */
   readonly everything: boolean;
-  readonly crc32?: Crc32;
   readonly signal?: AbortSignal | undefined;
 }
 
@@ -106,11 +104,12 @@ class BothViewsWriter {
   ) {}
 
   async begin(tracks: readonly DescribedTrack[]): Promise<void> {
-    const { name, application, everything, crc32, described: full } = this.options;
+    const { name, application, everything, described: full } = this.options;
     const own = tracks.filter((t) => t.kind === 'video');
     if (own.length === 0) throw new DiscError('unsupported', { source: name, byteOffset: 0, structure: 'Tracks' }, 'There is no picture');
     const taken = [...own, ...(everything ? tracks.filter((t) => t.kind === 'audio' || t.kind === 'subtitle') : [])];
-    const writer = new MatroskaWriter(this.sink, taken.length, 0, crc32);
+    // A decoder reads it at once.
+    const writer = new MatroskaWriter(this.sink, taken.length, 0, null);
     const written = taken.map((track, place) => {
       this.places.set(track.number, place);
       if (track.kind === 'subtitle') writer.wantsDuration.add(place);
