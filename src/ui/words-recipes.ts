@@ -73,7 +73,7 @@ const WORDS: Readonly<Record<Reason['code'], (v: Reason['values']) => string>> =
   'codec not in container': ([codec, container, instead]) => `${n(container)} does not carry ${n(codec)}: ${n(instead)} is taken.`,
   'second view left': () =>
     'The title has two views; the copy shows the first one only. The recipe may say how it holds both eyes. The master keeps both.',
-  'second view refused': ([why]) => `Both views can not be decoded: ${n(why)}. The copy shows the first one only; the master keeps both.`,
+  'second view refused': ([why]) => `The copy shows the first view only, the master keeps both. ${n(why)}.`,
   'high dynamic range': ([range]) => `The picture is ${n(range)}, and eight bits can not hold that: choose HEVC in 10 bit or AV1.`,
   'depth reduced': ([from, to]) => `Of ${n(from)} bits a sample ${n(to)} are kept.`,
   'tuning left': ([codec]) => `${n(codec)} knows no kinds of picture: it is encoded as usual.`,

@@ -79,7 +79,7 @@ function FirstEye({ title, baseIsRight, reel, onChange }: PictureProps & { baseI
       {eyes?.refused && (
         <span className="flex items-center gap-2 text-second">
           <Mark state="eyes" />
-          Both views can not be decoded: {eyes.refused}. Copies show the first one; a master keeps both.
+          Copies show the first view only, a master keeps both. {eyes.refused}.
         </span>
       )}
       {eyes && looksSwapped(title) && reel.firstEye !== other && (
