@@ -15,10 +15,10 @@ const ENTRIES = {
   soak: 'demo/soak/main.ts',
 };
 
-export async function bundle(names = Object.keys(ENTRIES), quiet = true) {
+export async function bundle() {
   const { build } = await import('esbuild');
   await build({
-    entryPoints: Object.fromEntries(names.map((name) => [name, path.join(root, ENTRIES[name])])),
+    entryPoints: Object.fromEntries(Object.entries(ENTRIES).map(([name, file]) => [name, path.join(root, file)])),
     outdir: path.join(root, 'dist'),
     outExtension: { '.js': '.mjs' },
     bundle: true,
@@ -27,6 +27,6 @@ export async function bundle(names = Object.keys(ENTRIES), quiet = true) {
     target: 'node20',
     packages: 'external',
     tsconfig: path.join(root, 'tsconfig.json'),
-    logLevel: quiet ? 'warning' : 'info',
+    logLevel: 'warning',
   });
 }

@@ -7,6 +7,7 @@ import { createHash } from 'node:crypto';
 import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { MasterPromise } from '@/core/proof';
+import type { Reading } from '@/core/reading';
 import { SHIPPED, planEncode, type EncodeFacts, type Recipe, type ViewLayout } from '@/core/recipes';
 import { encodeFacts, wholeTitleReel, type Reel } from '@/core/reels';
 import { PROVING, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
@@ -122,16 +123,20 @@ describe('from a disc', () => {
     const master = path.join(folder, `disc ${pieceMs}.mkv`);
     const { promise } = await writeMasterFile(disc, reel, master);
     await disc.opened.close();
-    const known = encodeFacts(disc.reading, reel, false);
+    return { master, ...(await beside(disc.reading, reel, master, promise.durationMs, pieceMs)) };
+  }
+  /** A copy of a master with both views side by side. */
+  async function beside(reading: Reading, reel: Reel, master: string, masterMs: number, pieceMs: number) {
+    const known = encodeFacts(reading, reel, false);
     if (!known) throw new Error('no such title');
-    const output = path.join(folder, `disc ${pieceMs} copy.mkv`);
+    const file = `${master} copy.mkv`;
     const notes: string[] = [];
     const order = {
-      ...{ plan: planEncode(recipe('side by side'), known), master, masterMs: promise.durationMs, output },
-      ...{ folder: `${output}.pieces`, application: 'test', pieceMs },
+      ...{ plan: planEncode(recipe('side by side'), known), master, masterMs, output: file },
+      ...{ folder: `${file}.pieces`, application: 'test', pieceMs },
     };
     const { pieces } = await encodeCopy(order, { progress: () => undefined, note: (text) => notes.push(text) });
-    return { file: output, master, pieces, notes };
+    return { file, pieces, notes };
   }
   const size = '320:180';
 
@@ -159,19 +164,11 @@ describe('from a disc', () => {
     await sink.close();
     await source.close();
     // The type of the mapping that says so stands in the file, as it did.
-    for (const file of [master, anew]) expect(readFileSync(file).includes('mvcC')).toBe(true);
-    const output = path.join(folder, 'anew copy.mkv');
-    const known = encodeFacts(reading, reel, false);
-    if (!known) throw new Error('no such title');
-    const order = {
-      ...{ plan: planEncode(recipe('side by side'), known), master: anew, masterMs: promise.durationMs, output },
-      ...{ folder: `${output}.pieces`, application: 'test', pieceMs: 60_000 },
-    };
-    const notes: string[] = [];
-    await encodeCopy(order, { progress: () => undefined, note: (text) => notes.push(text) });
+    for (const made of [master, anew]) expect(readFileSync(made).includes('mvcC')).toBe(true);
+    const { file, notes } = await beside(reading, reel, anew, promise.durationMs, 60_000);
     expect(notes).toEqual([]);
-    expect(sumsOf(output, `${size}:0:0`)).toEqual(first);
-    expect(sumsOf(output, `${size}:${size.split(':')[0]}:0`)).toEqual(second);
+    expect(sumsOf(file, `${size}:0:0`)).toEqual(first);
+    expect(sumsOf(file, `${size}:${size.split(':')[0]}:0`)).toEqual(second);
   });
 });
 

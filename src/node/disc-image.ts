@@ -137,12 +137,13 @@ class ImageWork {
     try {
       const sizeBytes = isNew ? source.sizeBytes : (await handle.stat()).size;
       if (isNew) await handle.truncate(sizeBytes);
-      const known = await readMap(files.map, sizeBytes);
-      if (!known?.bytesOf('read') && source.sizeBytes !== sizeBytes) throw notTheSame(source.name);
+      const known = (await readMap(files.map, sizeBytes)) ?? RescueMap.untouched(sizeBytes);
+      const isBegun = known.bytesOf('read') > 0;
+      if (!isBegun && source.sizeBytes !== sizeBytes) throw notTheSame(source.name);
       // Of what was stopped as soon as it had begun nothing can be told: all of it is read anew, then nothing is mixed either.
-      const isGoneOnWith = known !== null && (known.bytesOf('read') === 0 || (await isMoreOf(source, files.image, known)));
-      const map = isGoneOnWith ? known : RescueMap.untouched(sizeBytes);
-      const before = known && !isGoneOnWith ? null : readImageRecord(files.record);
+      const isAnew = isBegun && !(await isMoreOf(source, files.image, known));
+      const map = isAnew ? RescueMap.untouched(sizeBytes) : known;
+      const before = isAnew ? null : readImageRecord(files.record);
       // What failed by itself before is tried again, block by block: by another drive, or on another copy, it may come.
       if (map.of('not tried', 'edge not found', 'not searched').length === 0)
         for (const { from, to } of map.of('unreadable')) map.set(from, to, 'not searched');

@@ -9,8 +9,9 @@ import {
   encoderArguments,
   firstPassArguments,
   joinArguments,
-  packingOf,
+  packedViews,
   pieceArguments,
+  unsaidPacking,
   videoEncoderOf,
   whyWhole,
   type EncodePiece,
@@ -18,7 +19,7 @@ import {
   type FileTags,
   type SourcePicture,
 } from '@/core/recipes';
-import { withFramePacking, type FramePacking } from '@/core/stereo';
+import { withFramePacking } from '@/core/stereo';
 import { WorkError } from '@/contract';
 import { bothViewsOf, feedBothViews, isOfSecondView, remarkOf } from './both-views';
 import { withClipFolder } from './clips';
@@ -161,10 +162,10 @@ class PieceEncode {
     });
     const feed = async (input: MatroskaSink) => {
       try {
-        const packing = packingInStream(plan);
+        const unsaid = unsaidPacking(plan.video);
         return await joinPictures(parts, input, {
           ...{ application, durationNs: masterMs * plan.slower * 1e6, crc32: fastCrc32, signal },
-          ...(packing && { intoKeys: withFramePacking(packing) }),
+          ...(unsaid && { intoKeys: withFramePacking(unsaid.views, unsaid.codec) }),
         });
       } catch (error) {
         if (!(error instanceof DiscError) || error.code === 'cancelled') throw error;
@@ -300,25 +301,11 @@ export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promi
 }
 
 /**
- * How the stream itself says that its picture holds both eyes, where the encoder has no word for it: x265 has none at all, x264 none for the
- * right eye first.
- */
-function packingInStream({ video: { views, codec } }: EncodePlan): FramePacking | null {
-  const made = views && packingOf(views.layout);
-  if (!views || !made) return null;
-  const isUnsaid = codec === 'HEVC' || codec === 'HEVC, 10 bit' || (codec === 'H.264' && views.first === 'right');
-  return isUnsaid ? { packing: made.packing, first: views.first } : null;
-}
-
-/**
  * FFmpeg writes into MP4 how a picture holds both eyes only where it copies one whose file says so, and what is put into the stream is put
  * into finished pieces: a short one is joined, too, from one piece.
  */
-const saysViewsByJoining = (plan: EncodePlan): boolean => {
-  const { container, video } = plan;
-  if (!video.views || packingOf(video.views.layout) === null) return false;
-  return container === 'MP4' || container === 'QuickTime' || packingInStream(plan) !== null;
-};
+const saysViewsByJoining = ({ container, video }: EncodePlan): boolean =>
+  packedViews(video) !== null && (container === 'MP4' || container === 'QuickTime' || unsaidPacking(video) !== null);
 
 function encodeBy(order: EncodeOrder, watch: EncodeWatch): Promise<Encoded> {
   const { plan, master, masterMs, pieceMs, chapters = [], cover = null } = order;

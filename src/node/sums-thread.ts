@@ -150,9 +150,12 @@ export class SumsThread {
       this.asked.delete(answer.id);
     } else {
       const error = Object.assign(new Error(answer.message), answer.code === undefined ? {} : { code: answer.code });
-      if (answer.id === null) this.fail(error);
-      else this.asked.get(answer.id)?.reject(error);
-      if (answer.id !== null) this.asked.delete(answer.id);
+      if (answer.id === null) {
+        this.fail(error);
+        return;
+      }
+      this.asked.get(answer.id)?.reject(error);
+      this.asked.delete(answer.id);
     }
   }
 

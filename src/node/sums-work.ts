@@ -1,6 +1,6 @@
 import type { MessagePort } from 'node:worker_threads';
 
-/** What the thread that hashes is asked, and what it answers: nothing else of this application is loaded into it. */
+/** What the thread that hashes is asked, and what it answers. Apart from both, so that little else is loaded into it. */
 
 /** Buffers are given away, and come back with the answer: shared memory would be much slower to fill. */
 export type SumsOrder =

@@ -158,13 +158,13 @@ export async function makeMaster(context: StageContext): Promise<Made> {
   const file = await unfinishedPath(context.job, MASTER);
   const thread = new SumsThread();
   const sink = await openFileSink(file, thread);
-  const made = await assembleInto(context, sink, thread).catch(async (error: unknown) => {
-    // The thread has the file's descriptor: not before it has ended is that another's.
-    await thread.close();
-    await sink.abandon();
-    throw error;
-  });
-  await thread.close();
+  const made = await assembleInto(context, sink, thread)
+    // It has the file's descriptor: not before it has ended is that another's.
+    .finally(() => thread.close())
+    .catch(async (error: unknown) => {
+      await sink.abandon();
+      throw error;
+    });
   await sink.close();
   const { promise } = made;
   for (const [i, track] of promise.tracks.entries()) {

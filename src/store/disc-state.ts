@@ -56,20 +56,16 @@ export function discState(
         : p.fromChapter === 1 && p.toChapter === title?.chapters.length;
     return whole.some((p) => p.title === number && all(p));
   };
-  const own = jobs.filter((j) => j.fingerprint === disc.fingerprint);
-  const state: DiscState = own.some((j) => j.state === 'running' || j.state === 'interrupted')
-    ? 'running'
-    : own.some((j) => j.state === 'waiting')
-      ? 'waiting'
-      : matter.length > 0 && matter.every(isKept)
-        ? 'in the vault'
-        : mine.length > 0
-          ? 'partly in the vault'
-          : disc.reading.remarks.some((r) => r.severity === 'fault')
-            ? 'needs eyes'
-            : planned.length > 0
-              ? 'planned'
-              : 'read';
+  const isAny = (...states: readonly JobState['state'][]) =>
+    jobs.some((j) => j.fingerprint === disc.fingerprint && states.includes(j.state));
+  const state = (): DiscState => {
+    if (isAny('running', 'interrupted')) return 'running';
+    if (isAny('waiting')) return 'waiting';
+    if (matter.length > 0 && matter.every(isKept)) return 'in the vault';
+    if (mine.length > 0) return 'partly in the vault';
+    if (disc.reading.remarks.some((r) => r.severity === 'fault')) return 'needs eyes';
+    return planned.length > 0 ? 'planned' : 'read';
+  };
   const left = leftTitles(disc.findings, [...whole, ...gapped.flatMap((g) => g.pieces), ...planned]);
-  return { state, coverage, left };
+  return { state: state(), coverage, left };
 }

@@ -196,12 +196,12 @@ export class FileAssembly implements PacketStream {
       throw new DiscError('unsupported', { source: name, byteOffset: 0 }, 'Not all tracks of the file could be taken over');
     const changed = this.descriptions.length > 0 && tracks.some((t, i) => t.codecId !== this.descriptions[i]?.codecId);
     if (changed) throw new DiscError('unsupported', { source: name, byteOffset: 0 }, 'The pieces differ in their codecs');
+    if (this.descriptions.length > 0) return;
     // Parts are only valid until the next one is asked for.
-    const elementsOf = (t: DescribedTrack) =>
-      t.kind === 'video' && !t.secondView && this.secondView
-        ? concatBytes([t.elements, secondViewElement(this.secondView)])
-        : t.elements.slice();
-    if (this.descriptions.length === 0) this.descriptions = tracks.map((t) => ({ ...t, elements: elementsOf(t) }));
+    this.descriptions = tracks.map((t) => {
+      const left = t.kind === 'video' && !t.secondView && this.secondView;
+      return { ...t, elements: concatBytes([t.elements, ...(left ? [secondViewElement(left)] : [])]) };
+    });
   }
 
   /** Hands a frame over. Its bytes are the reader's, which reads on only once all that is ready has been taken. */

@@ -19,7 +19,7 @@ interface JoinOptions {
   readonly durationNs: number;
   readonly crc32?: Crc32;
   /** What is put into a picture that decoding can begin with, where something is. @returns the frame as it is written. */
-  readonly intoKeys?: (frame: Uint8Array, codecId: string) => Uint8Array;
+  readonly intoKeys?: (frame: Uint8Array) => Uint8Array;
   readonly signal?: AbortSignal | undefined;
 }
 
@@ -43,13 +43,13 @@ export async function joinPictures(pieces: readonly JoinedPiece[], sink: Matrosk
     const wrong = (what: string) => new DiscError('bad-structure', { source: name, byteOffset: 0, structure: 'Cluster' }, what);
     let latestMs = lastMs;
     let begun = false;
-    const add = ({ timestampMs, key, discardable, data: frame }: StreamBlock, codecId: string): boolean => {
+    const add = ({ timestampMs, key, discardable, data: frame }: StreamBlock): boolean => {
       if (!begun && !key) throw wrong('A piece does not begin with a picture that decoding can begin with');
       if (timestampMs < lastMs + ROUNDING_MS) throw wrong(`A piece has a picture at ${timestampMs} ms, where the one before is not over`);
       begun = true;
       latestMs = Math.max(latestMs, timestampMs);
       frames++;
-      const data = key && options.intoKeys ? options.intoKeys(frame, codecId) : frame;
+      const data = key && options.intoKeys ? options.intoKeys(frame) : frame;
       writer.add({ track: 0, ticks: timestampMs * TICKS_PER_MS, durationTicks: null, key, discardable, data });
       return writer.pending;
     };
@@ -63,7 +63,7 @@ export async function joinPictures(pieces: readonly JoinedPiece[], sink: Matrosk
           first = { ...only, elements: only.elements.slice(), codecPrivate: only.codecPrivate.slice() };
           await writer.begin(describe(first, options));
         }
-      } else if (first) for (const block of part.blocks) if (add(block, first.codecId)) await writer.flush();
+      } else if (first) for (const block of part.blocks) if (add(block)) await writer.flush();
     }
     if (!begun) throw wrong('A piece has no picture');
     lastMs = latestMs;

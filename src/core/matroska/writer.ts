@@ -108,23 +108,25 @@ export class MatroskaWriter {
   private readonly videoTrack: number;
   private lastCueTime = Number.NEGATIVE_INFINITY;
 
+  /** Of all but clusters: it is small. */
+  private readonly crc32: Crc32;
+  /** Sums clusters and writes them elsewhere. */
+  private readonly seal: MatroskaSink['writeSealed'] | null;
+
   constructor(
     private readonly sink: MatroskaSink,
     private readonly tracks: number,
     videoTrack: number,
     /** Null for a stream that is read as it is written: its clusters have no checksums. */
-    private readonly crc32: Crc32 | null = plainCrc32,
+    private readonly clusterCrc32: Crc32 | null = plainCrc32,
     /** Room for a cluster: less where tracks are thin. A frame that is larger gets room of its own. */
     private readonly roomBytes = CLUSTER_ROOM_BYTES,
   ) {
     this.videoTrack = videoTrack;
+    this.crc32 = clusterCrc32 ?? plainCrc32;
+    this.seal = clusterCrc32 && sink.writeSealed;
     this.cluster = new Uint8Array(roomBytes);
     this.spares = [new Uint8Array(roomBytes), new Uint8Array(roomBytes)];
-  }
-
-  /** Of what is small: a checksum of it costs nothing. */
-  private get headCrc32(): Crc32 {
-    return this.crc32 ?? plainCrc32;
   }
 
   /** Bytes written so far. */
@@ -177,18 +179,16 @@ export class MatroskaWriter {
         utf8(ID.MuxingApp, d.application),
         utf8(ID.WritingApp, d.application),
       ],
-      this.headCrc32,
+      this.crc32,
     );
     const tracks = checkedMaster(
       ID.Tracks,
       d.tracks.map((t, i) => trackEntry(t, i + 1)),
-      this.headCrc32,
+      this.crc32,
     );
-    const chapters = d.chapters.length
-      ? checkedMaster(ID.Chapters, [chaptersContent(d.chapters, uidOf)], this.headCrc32)
-      : new Uint8Array(0);
+    const chapters = d.chapters.length ? checkedMaster(ID.Chapters, [chaptersContent(d.chapters, uidOf)], this.crc32) : new Uint8Array(0);
     const files = d.attachments ?? [];
-    const attachments = files.length ? checkedMaster(ID.Attachments, attachmentsContent(files, uidOf), this.headCrc32) : new Uint8Array(0);
+    const attachments = files.length ? checkedMaster(ID.Attachments, attachmentsContent(files, uidOf), this.crc32) : new Uint8Array(0);
     const seek = (id: number, position: number) => {
       const name = Uint8Array.from([24, 16, 8, 0].map((s) => (id >>> s) & 0xff));
       return master(ID.Seek, [binary(ID.SeekID, name), uint(ID.SeekPosition, position, 8)]);
@@ -201,9 +201,9 @@ export class MatroskaWriter {
       seek(ID.Cues, tail?.cues ?? 0),
       seek(ID.Tags, tail?.tags ?? 0),
     ];
-    const seekBytes = checkedMaster(ID.SeekHead, entries(0), this.headCrc32).byteLength;
+    const seekBytes = checkedMaster(ID.SeekHead, entries(0), this.crc32).byteLength;
     // In a pipe the places stay unknown: a SeekHead that points nowhere would be worse than none.
-    const first = tail || this.sink.writeAt ? checkedMaster(ID.SeekHead, entries(seekBytes), this.headCrc32) : voidElement(seekBytes);
+    const first = tail || this.sink.writeAt ? checkedMaster(ID.SeekHead, entries(seekBytes), this.crc32) : voidElement(seekBytes);
     return concatBytes([first, info, tracks, chapters, attachments]);
   }
 
@@ -292,15 +292,14 @@ export class MatroskaWriter {
   private closeCluster(): void {
     if (this.clusterTime === null) return;
     const bytes = this.overflow ?? this.cluster;
-    const apart = this.crc32 !== null && this.sink.writeSealed !== undefined;
-    const sum = apart ? 0 : this.crc32?.(bytes.subarray(CLUSTER_HEAD_BYTES, this.clusterEnd));
+    const sum = this.seal ? 0 : this.clusterCrc32?.(bytes.subarray(CLUSTER_HEAD_BYTES, this.clusterEnd));
     bytes.set(sum === undefined ? voidElement(CRC_ELEMENT_BYTES) : crcElement(sum), 12);
     bytes.set([0x1f, 0x43, 0xb6, 0x75, ...sizeBytes(this.clusterEnd - 12, 8)]);
     if (this.closed) throw new Error('flush was not awaited');
     this.closed = bytes.subarray(0, this.clusterEnd);
     if (!this.overflow) {
       // One that is given away comes back when it is written.
-      if (!apart) this.spares.push(this.cluster);
+      if (!this.seal) this.spares.push(this.cluster);
       this.cluster = this.spares.shift() ?? new Uint8Array(this.roomBytes);
     }
     this.overflow = null;
@@ -319,7 +318,7 @@ export class MatroskaWriter {
     const bytes = this.closed;
     this.closed = null;
     this.offset += bytes.byteLength;
-    const sealed = this.crc32 && this.sink.writeSealed?.(bytes, CLUSTER_HEAD_BYTES - 4, CLUSTER_HEAD_BYTES);
+    const sealed = this.seal?.(bytes, CLUSTER_HEAD_BYTES - 4, CLUSTER_HEAD_BYTES);
     this.writing = sealed
       ? sealed.then((room) => {
           if (room.byteLength === this.roomBytes) this.spares.push(room);
@@ -344,9 +343,9 @@ export class MatroskaWriter {
         ]),
       ]),
     );
-    await this.append(checkedMaster(ID.Cues, points, this.headCrc32));
+    await this.append(checkedMaster(ID.Cues, points, this.crc32));
     const tagsAt = this.offset;
-    await this.append(checkedMaster(ID.Tags, [tagsContent(description.tags)], this.headCrc32));
+    await this.append(checkedMaster(ID.Tags, [tagsContent(description.tags)], this.crc32));
     if (!this.sink.writeAt) return;
     const contentAt = this.segmentAt + 12;
     const head = this.head(description, { cues: cuesAt - contentAt, tags: tagsAt - contentAt });

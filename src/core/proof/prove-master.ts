@@ -4,7 +4,7 @@ import { readMatroska, type Crc32, type ReadSummary } from '../matroska';
 import { MOST_FAULTS, type Fault } from '../reading/fault';
 import type { MasterPromise, TrackPromise } from './promise';
 import { CheckWords } from './check-words';
-import { BatchedHash, type CreateHash, type PayloadHash } from './hash';
+import type { CreateHash, PayloadHash } from './hash';
 
 /** One thing checked, and how it came out. */
 export interface Check {
@@ -79,7 +79,7 @@ class FoundTrack {
     index: number,
     createHash: CreateHash,
   ) {
-    this.hash = new BatchedHash(createHash());
+    this.hash = createHash();
     this.words = new CheckWords(promise, index);
   }
 

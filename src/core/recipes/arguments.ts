@@ -133,8 +133,7 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
       // Written as the clock of the stream, two ticks a picture (H.264 E.2.1): x264 would write that of the times, 90,000 pictures a second.
       const { numerator, denominator } = video.nominal;
       const clock = ['-bsf:v:0', `h264_metadata=tick_rate=${2 * numerator}/${denominator}${whole}`];
-      // Written with the left eye first: x264 has no word for the other order.
-      const packing = video.views?.first === 'left' ? framePacking(video.views.layout) : null;
+      const packing = framePacking(video);
       const views = packing === null ? [] : ['-x264-params', `frame-packing=${packing}`];
       return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...tune, ...profile, ...views, ...clock, ...fields, ...keys];
     }

@@ -1,5 +1,5 @@
 export * from './recipe';
-export { isHalf, packingOf } from './views';
+export { isHalf, packedViews, packingOf, unsaidPacking } from './views';
 export { ENCODES, QUALITY, USUAL_KEYS } from './codecs';
 export { SHIPPED, recipesById } from './shipped';
 export { allSteps, takesBothViews } from './encode-plan';

@@ -76,10 +76,9 @@ export class VideoPlanner {
     const displayAspect = video.displayAspect[0] / video.displayAspect[1];
     const planner = new ViewsPlanner(this.recipe, this.facts, this.reasons);
     const views = soundOnly ? null : planner.wanted();
-    if (video.twoViews && !both && !soundOnly) {
-      if (video.viewsRefused) this.tell('video', 'second view refused', [video.viewsRefused], { weight: 'eyes' });
-      else this.tell('video', 'second view left', [], { weight: 'eyes' });
-    }
+    const refused = video.viewsRefused;
+    if (video.twoViews && !both && !soundOnly)
+      this.tell('video', refused ? 'second view refused' : 'second view left', refused ? [refused] : [], { weight: 'eyes' });
     if (soundOnly || copied) {
       if (soundOnly) this.tell('video', 'sound only', [container]);
       else this.tell('video', 'video copied', [video.codec]);

@@ -1,5 +1,5 @@
 import type { EncodePlan, ViewsStep } from './encode-plan';
-import { SOUND_ONLY, type EncodeFacts, type MadeLayout, type PACKINGS, type Recipe, type SeenViews } from './recipe';
+import { SOUND_ONLY, type EncodeFacts, type MadeLayout, type PACKINGS, type PackedViews, type Recipe, type SeenViews } from './recipe';
 
 /** Pictures that hold what both eyes see: how they are taken apart, and how they are put together again. */
 
@@ -133,8 +133,23 @@ export function stereoMode(to: MadeLayout, first: 'left' | 'right'): string | nu
   return made && (first === 'left' ? 'top_bottom' : 'bottom_top');
 }
 
-/** What x264 writes as frame packing arrangement (H.264, D.2.26): side by side and top-bottom. Left is taken to be first there. */
-export const framePacking = (to: MadeLayout): number | null => {
-  const made = packingOf(to);
-  return made ? (made.packing === 'beside' ? 3 : 4) : null;
-};
+/** How both eyes lie in a copy's picture; null where there is one view, or both became one picture. */
+export function packedViews({ views }: Pick<EncodePlan['video'], 'views'>): PackedViews | null {
+  const made = views && packingOf(views.layout);
+  return made && { packing: made.packing, first: views.first };
+}
+
+/** What x264 writes as frame packing arrangement (H.264, D.2.26): side by side and top-bottom, the left eye first. It has no word for the other order. */
+export function framePacking(video: Pick<EncodePlan['video'], 'views'>): number | null {
+  const packed = packedViews(video);
+  if (packed?.first !== 'left') return null;
+  return packed.packing === 'beside' ? 3 : 4;
+}
+
+/** What a stream could say of both eyes in its picture, and its encoder has no word for: x265 for none of it, x264 not for the right eye first. */
+export function unsaidPacking(video: Pick<EncodePlan['video'], 'views' | 'codec'>): { views: PackedViews; codec: 'H.264' | 'HEVC' } | null {
+  const views = packedViews(video);
+  if (!views) return null;
+  if (video.codec === 'HEVC' || video.codec === 'HEVC, 10 bit') return { views, codec: 'HEVC' };
+  return video.codec === 'H.264' && framePacking(video) === null ? { views, codec: 'H.264' } : null;
+}

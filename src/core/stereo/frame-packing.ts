@@ -1,3 +1,4 @@
+import { concatBytes } from '../bytes';
 import { BitWriter } from './bit-writer';
 import { UnitBuffer } from './escaping';
 
@@ -8,9 +9,7 @@ export interface FramePacking {
   readonly first: 'left' | 'right';
 }
 
-/** Codecs whose streams can say it, by what Matroska calls them. */
-const CODECS = ['V_MPEG4/ISO/AVC', 'V_MPEGH/ISO/HEVC'] as const;
-type PackedCodec = (typeof CODECS)[number];
+type PackedCodec = 'H.264' | 'HEVC';
 
 const PAYLOAD_TYPE = 45;
 /** Nothing is said of where one eye's samples lie between the other's. */
@@ -32,7 +31,7 @@ function payload({ packing, first }: FramePacking, codec: PackedCodec): Uint8Arr
   w.write(GRID_POSITIONS_BITS, 0);
   w.write(8, 0); // reserved
   // For this picture and all after it in the sequence: a period of 1 in H.264, a flag in H.265.
-  if (codec === 'V_MPEG4/ISO/AVC') w.ue(1);
+  if (codec === 'H.264') w.ue(1);
   else w.flag(true);
   w.flag(false); // extension; in H.265 upsampled_aspect_ratio_flag: one eye is shaped like the whole
   // A payload that does not end with a byte is filled with a one and zeros: 7.3.2.3.1.
@@ -40,41 +39,31 @@ function payload({ packing, first }: FramePacking, codec: PackedCodec): Uint8Arr
   return w.bytes().slice();
 }
 
-/** The SEI unit that says it, escaped as streams hold it. H.264 7.3.1 and 7.3.2.3, H.265 7.3.1.2 and 7.3.2.4. */
+/** The SEI unit that says it, escaped, behind its length as containers hold it. H.264 7.3.1 and 7.3.2.3, H.265 7.3.1.2 and 7.3.2.4. */
 function framePackingUnit(how: FramePacking, codec: PackedCodec): Uint8Array {
   const message = payload(how, codec);
   // nal_unit_type 6; or 39, a prefix, of layer 0 and temporal id 1.
-  const head = codec === 'V_MPEG4/ISO/AVC' ? [6] : [39 << 1, 1];
+  const head = codec === 'H.264' ? [6] : [39 << 1, 1];
   const unit = new UnitBuffer();
+  const at = unit.begin();
   unit.escape(Uint8Array.from([...head, PAYLOAD_TYPE, message.byteLength, ...message, 0x80]));
+  unit.end(at);
   return unit.view().slice();
 }
 
 const isPicture = (head: number, codec: PackedCodec): boolean =>
-  codec === 'V_MPEG4/ISO/AVC' ? (head & 31) >= 1 && (head & 31) <= 5 : ((head >> 1) & 63) < 32;
-
-function withUnitBeforePicture(data: Uint8Array, unit: Uint8Array, codec: PackedCodec): Uint8Array {
-  const view = new DataView(data.buffer, data.byteOffset, data.byteLength);
-  for (let at = 0; at + 4 < data.byteLength; at += 4 + view.getUint32(at)) {
-    if (!isPicture(data[at + 4] as number, codec)) continue;
-    const out = new Uint8Array(data.byteLength + 4 + unit.byteLength);
-    out.set(data.subarray(0, at));
-    new DataView(out.buffer).setUint32(at, unit.byteLength);
-    out.set(unit, at + 4);
-    out.set(data.subarray(at), at + 4 + unit.byteLength);
-    return out;
-  }
-  return data;
-}
+  codec === 'H.264' ? (head & 31) >= 1 && (head & 31) <= 5 : ((head >> 1) & 63) < 32;
 
 /**
- * Says of an access unit, behind lengths of four bytes as containers hold it, that its picture holds what both eyes see.
- * @returns the same bytes where its codec has no word for that, or no slice is found.
+ * Says of access units, behind lengths of four bytes as containers hold them, that their picture holds what both eyes see: by a unit before
+ * the first slice. One without a slice stays as it is.
  */
-export function withFramePacking(how: FramePacking): (frame: Uint8Array, codecId: string) => Uint8Array {
-  const units = new Map(CODECS.map((codec) => [codec as string, { codec, unit: framePackingUnit(how, codec) }]));
-  return (frame, codecId) => {
-    const own = units.get(codecId);
-    return own ? withUnitBeforePicture(frame, own.unit, own.codec) : frame;
+export function withFramePacking(how: FramePacking, codec: PackedCodec): (frame: Uint8Array) => Uint8Array {
+  const unit = framePackingUnit(how, codec);
+  return (frame) => {
+    const view = new DataView(frame.buffer, frame.byteOffset, frame.byteLength);
+    for (let at = 0; at + 4 < frame.byteLength; at += 4 + view.getUint32(at))
+      if (isPicture(frame[at + 4] as number, codec)) return concatBytes([frame.subarray(0, at), unit, frame.subarray(at)]);
+    return frame;
   };
 }

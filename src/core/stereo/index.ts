@@ -2,4 +2,4 @@ export { PairReader } from './coded-pictures';
 export { Rewriter, type Met } from './rewriter';
 export { depthOf, eyeOrderOf, type Depth, type EyePair } from './disparity';
 export { writeBothViews } from './both-views';
-export { withFramePacking, type FramePacking } from './frame-packing';
+export { withFramePacking } from './frame-packing';
