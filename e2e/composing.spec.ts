@@ -249,3 +249,50 @@ test('what is said of a disc goes to its reels, and a series goes on from disc t
   await expect(cards(page).first()).toContainText('Up the Locks 02x07');
   await expect(cards(page).nth(2)).toContainText('Up the Locks 02x09');
 });
+
+test('a page that is left while its browser still writes loses nothing of what was chosen', async ({ page, open }) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await expect(cards(page)).toHaveCount(1);
+  // A slow disk: what is written is down only long after.
+  await page.evaluate(() => {
+    IDBTransaction.prototype.commit = () => undefined;
+    // eslint-disable-next-line @typescript-eslint/unbound-method -- called with its own store below
+    const put = IDBObjectStore.prototype.put;
+    IDBObjectStore.prototype.put = function (...args) {
+      const until = performance.now() + 20_000;
+      const wait = (): void => {
+        if (performance.now() < until) this.count().onsuccess = wait;
+      };
+      wait();
+      return put.apply(this, args);
+    };
+  });
+  await page.getByLabel('Name of the reel').fill('Slack Water');
+  await page.reload();
+  await expect(page.getByLabel('Name of the reel')).toHaveValue('Slack Water');
+  // It is in the catalogue now, and only there.
+  await expect.poll(() => page.evaluate(() => Object.keys(localStorage).filter((k) => k.includes('unsaved')))).toEqual([]);
+  await page.reload();
+  await expect(page.getByLabel('Name of the reel')).toHaveValue('Slack Water');
+});
+
+test('Escape closes the menu that is open, whatever ends meanwhile; it is told after that', async ({ page, open }) => {
+  await open('/');
+  await readImage(page, 'QUAY.iso', 'Quay');
+  await openBench(page, 'Quay');
+  await expect(page.getByRole('status').filter({ hasText: 'is read' })).toHaveCount(0);
+  await cards(page)
+    .getByRole('button', { name: /^What to do with the reel/ })
+    .click();
+  await expect(page.getByRole('menu')).toBeVisible();
+  const other = await page.context().newPage();
+  await other.goto(new URL('/', page.url()).href);
+  await readImage(other, 'LOCKS.iso', 'Locks');
+  await expect(other.getByText(/^Locks is read/).first()).toBeVisible();
+  await page.bringToFront();
+  await page.keyboard.press('Escape');
+  await expect(page.getByRole('menu')).toHaveCount(0);
+  await expect(page.getByText(/^Locks is read/).first()).toBeVisible();
+});

@@ -1,8 +1,8 @@
 import { useCallback, useEffect, useReducer } from 'react';
 import { applyRules, type HouseRules, type NamePart, type Proposal } from '@/core/reels';
 import { readRules } from './rules';
-import { catalogue } from './archive';
 import type { DiscRecord, DraftRecord, DraftReel } from './db';
+import { readDraft, saveDraft } from './unsaved';
 
 const MAX_UNDO = 100;
 /** Steps that are kept through a reload. */
@@ -102,12 +102,10 @@ export function useDraft(disc: DiscRecord | null): Draft {
   useEffect(() => {
     if (!disc || state.record?.fingerprint === disc.fingerprint) return;
     let current = true;
-    void catalogue()
-      .drafts.get(disc.fingerprint)
-      .then(async (kept) => {
-        const record = kept ?? proposeDraft(disc, await readRules());
-        if (current) dispatch({ type: 'load', record });
-      });
+    void readDraft(disc.fingerprint).then(async (kept) => {
+      const record = kept ?? proposeDraft(disc, await readRules());
+      if (current) dispatch({ type: 'load', record });
+    });
     return () => {
       current = false;
     };
@@ -115,7 +113,7 @@ export function useDraft(disc: DiscRecord | null): Draft {
   useEffect(() => {
     if (!state.record) return;
     const past = state.past.slice(-KEPT_UNDO);
-    void catalogue().drafts.put({ ...state.record, past, future: state.future.slice(-KEPT_UNDO), changedAt: new Date().toISOString() });
+    void saveDraft({ ...state.record, past, future: state.future.slice(-KEPT_UNDO), changedAt: new Date().toISOString() });
   }, [state.record, state.past, state.future]);
   const change = useCallback<Draft['change']>((make) => dispatch({ type: 'change', make }), []);
   const setPlace = useCallback<Draft['setPlace']>((place) => dispatch({ type: 'place', ...place }), []);

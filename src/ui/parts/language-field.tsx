@@ -7,6 +7,7 @@ import { useMemo, useState } from 'react';
 import { useRules } from '@/store/rules';
 import { languageName } from '../format';
 import { allLanguages, tagOf, type Language } from './languages';
+import { HoldToasts } from './toasts';
 
 const item =
   'flex cursor-pointer justify-between gap-3 rounded-[4px] px-2 py-0.5 data-[selected=true]:bg-wash data-[disabled=true]:text-third';
@@ -65,6 +66,7 @@ export function LanguageField({
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content align="start" sideOffset={4} className="z-[60] w-64 rounded-[8px] border border-line bg-card p-1 shadow-lg">
+          <HoldToasts />
           <Command label={label}>
             <Command.Input
               value={search}

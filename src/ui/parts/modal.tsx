@@ -2,8 +2,8 @@
 
 import { Dialog } from 'radix-ui';
 import { X } from 'lucide-react';
-import { useEffect, type ReactNode } from 'react';
-import { holdToasts } from './toasts';
+import type { ReactNode } from 'react';
+import { HoldToasts } from './toasts';
 
 /** A dialog on the page: closed with Escape, by its cross, or by a click beside it. */
 export function Modal({
@@ -19,7 +19,6 @@ export function Modal({
   footer?: ReactNode;
   wide?: boolean;
 }) {
-  useEffect(() => holdToasts(), []);
   return (
     <Dialog.Root
       open
@@ -33,6 +32,7 @@ export function Modal({
           aria-describedby={undefined}
           className={`fixed top-1/2 left-1/2 z-50 flex max-h-[88dvh] -translate-x-1/2 -translate-y-1/2 flex-col rounded-[8px] border border-line bg-card shadow-xl ${wide ? 'w-[min(1080px,94vw)]' : 'w-[min(640px,94vw)]'}`}
         >
+          <HoldToasts />
           <header className="flex items-center justify-between gap-4 border-b border-faint px-4 py-2">
             <Dialog.Title className="min-w-0 truncate font-serif text-[17px] font-semibold">{title}</Dialog.Title>
             <Dialog.Close aria-label="Close" className="text-third hover:text-ink">

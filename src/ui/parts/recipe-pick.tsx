@@ -6,6 +6,7 @@ import { MASTER, endingsOf, type RecipeId } from '@/core/recipes';
 import type { Recipes } from '@/store/recipes';
 import { Mark } from './controls';
 import { recipeLine, recipeName, recipeNote } from '../words-recipes';
+import { HoldToasts } from './toasts';
 
 /** What is always in sight beside what is chosen: the two that most reels have. */
 const USUAL: readonly RecipeId[] = [MASTER, 'access'];
@@ -75,6 +76,7 @@ export function RecipePick({
               collisionPadding={8}
               className="z-50 max-h-[60dvh] max-w-[380px] overflow-y-auto rounded-[6px] border border-line bg-card p-1 shadow-lg"
             >
+              <HoldToasts />
               {others.map((r) => (
                 <DropdownMenu.Item
                   key={r.id}

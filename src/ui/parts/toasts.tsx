@@ -3,7 +3,7 @@
 import { X } from 'lucide-react';
 import Link from 'next/link';
 import { Toast } from 'radix-ui';
-import { useSyncExternalStore } from 'react';
+import { useEffect, useSyncExternalStore } from 'react';
 import { Mark, type State } from './controls';
 
 /** What ended in the background, and where it leads. */
@@ -39,14 +39,19 @@ const tell = () => {
   for (const listener of listeners) listener();
 };
 
-/** While a dialog is open nothing is said: it would stand over it, and take the Escape that is meant for it. @returns what ends that. */
-export function holdToasts(): () => void {
+function hold(): () => void {
   held++;
   tell();
   return () => {
     held--;
     tell();
   };
+}
+
+/** Within what is open over the page, a dialog or a menu: nothing is said meanwhile, for it would stand over it and take the Escape that is meant for it. */
+export function HoldToasts() {
+  useEffect(hold, []);
+  return null;
 }
 
 /** Where it is said. */

@@ -9,6 +9,7 @@ import { useState } from 'react';
 import { NAME_FIELDS, type NameField, type NamePart } from '@/core/reels';
 import { Button } from '../parts/controls';
 import { Select, TextField } from '../parts/fields';
+import { HoldToasts } from '../parts/toasts';
 
 const FIELD: Readonly<Record<NameField, string>> = {
   work: 'name',
@@ -179,6 +180,7 @@ export function NameField({
               </DropdownMenu.Trigger>
               <DropdownMenu.Portal>
                 <DropdownMenu.Content align="start" className="z-50 rounded-[8px] border border-line bg-card p-1 shadow-lg">
+                  <HoldToasts />
                   <DropdownMenu.Item
                     className={item}
                     onSelect={() => {

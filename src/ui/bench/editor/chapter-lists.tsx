@@ -15,6 +15,7 @@ import { Button } from '../../parts/controls';
 import { TextField } from '../../parts/fields';
 import { FileButton } from '../../parts/file-button';
 import { saveText } from '../../parts/save-file';
+import { HoldToasts } from '../../parts/toasts';
 
 const item = 'flex cursor-pointer rounded-[4px] px-2.5 py-1 outline-none data-[highlighted]:bg-wash';
 
@@ -90,6 +91,7 @@ export function ChapterLists({
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content align="end" className="z-50 rounded-[8px] border border-line bg-card p-1 shadow-lg">
+            <HoldToasts />
             {entry('Paste a list', () => {
               setWrong(null);
               setOpen('paste');

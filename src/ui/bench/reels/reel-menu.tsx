@@ -3,7 +3,7 @@
 import { DropdownMenu } from 'radix-ui';
 import { Ellipsis } from 'lucide-react';
 import type { DraftReel } from '@/store/db';
-import { toast } from '../../parts/toasts';
+import { HoldToasts, toast } from '../../parts/toasts';
 import { ROLE_PLURAL } from '../../words';
 import { useBench } from '../bench-context';
 import { PARTS, type EditorPart } from '../editor/parts';
@@ -133,6 +133,7 @@ export function ReelMenu({ draft }: { draft: DraftReel }) {
             e.stopPropagation();
           }}
         >
+          <HoldToasts />
           {PARTS.map((part) => (
             <DropdownMenu.Item
               key={part}
