@@ -162,7 +162,7 @@ export const WholenessSchema = z.object({
 const DiscOfSchema = z.object({ label: z.string(), fingerprint: z.string(), kind: z.string(), source: z.string() });
 const SegmentsSchema = z.array(z.object({ title: whole, chapter: whole.nullable(), id: z.string(), discSector: whole, sectors: whole }));
 
-const JobStorageSchema = z.object({ id: z.string(), name: z.string(), path: z.string(), mark: z.string().nullable().default(null) });
+export const JobStorageSchema = z.object({ id: z.string(), name: z.string(), path: z.string(), mark: z.string().nullable().default(null) });
 
 /** One job, self-contained: a runner needs this file and nothing else. */
 export const JobSchema = z.object({

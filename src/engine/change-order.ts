@@ -4,8 +4,10 @@ import { MASTER, planEncode, recipesById } from '@/core/recipes';
 import { encodeFacts, safeFileName, safeFolderPath } from '@/core/reels';
 import { JobSchema, WorkError, placeOf, type ChangeWish, type Job } from '@/contract';
 import { writeDurably } from '@/node/durable';
-import { removeWorkshops, requireRoomFor, roomTaken, workshopOf } from '@/node/library';
+import { masterBytesThere, type ProgressFile } from '@/node/job-folder';
+import { removeWorkshop, requireRoomFor, roomTaken, workshopOf } from '@/node/library';
 import { sidecarOf } from '@/node/placing';
+import { isThere } from '@/node/storage-mark';
 import type { Encoders } from './encoders';
 import type { JobRecord } from './job-record';
 import { shownOrder } from './job-state';
@@ -43,24 +45,54 @@ async function changedOrder(job: Job, wish: ChangeWish, isPlaced: boolean, stora
   });
 }
 
-/** What was begun of copies that are wanted no more, or otherwise, goes; what was proven of the others stays. */
-async function forgetStale(record: JobRecord, before: Job, after: Job): Promise<void> {
+/** How the names of unfinished files begin that are a master's, or made beside it. */
+const OF_MASTER = [`${MASTER}.`, 'beside'];
+
+/**
+ * The storage in whose workshop a finished master stands that can be taken along to another; null where there is none, or it can not be
+ * reached: then the disc is read again.
+ */
+async function masterStandsIn(progress: ProgressFile, before: Job): Promise<Job['storage'] | null> {
+  if (!progress.finished.includes('master')) return null;
+  // What is made beside it follows the first recipe, which may go elsewhere.
+  const first = placeOf(before, before.reel.recipes[0] ?? MASTER).storage.path;
+  if (progress.beside.length > 0 && first !== before.storage.path) return null;
+  const storage = progress.broughtFrom ?? before.storage;
+  return (await isThere(storage)) ? storage : null;
+}
+
+/**
+ * What was begun of copies that are wanted no more, or otherwise, or elsewhere, goes; what was finished of the others stays.
+ * @returns false where nothing is gone on with: a job that goes to another storage takes only a finished master along.
+ */
+async function forgetStale(record: JobRecord, before: Job, after: Job): Promise<boolean> {
   const { journal } = record;
-  if (before.storage.path !== after.storage.path) {
-    // The master stands in the storage that it was to go to: on another it is read again.
-    await removeWorkshops(before);
-    journal.forgetProgress();
-    return;
-  }
-  const stale = before.copies.filter((c) => !after.copies.some((other) => isSame(other, c))).map((c) => c.id);
-  if (stale.length === 0) return;
   const progress = journal.readProgress();
-  journal.writeProgress({ ...progress, copies: progress.copies.filter((c) => !stale.includes(c.recipe)) });
-  for (const recipe of stale) {
-    const workshop = workshopOf(placeOf(before, recipe).storage.path, before.id);
-    const names = await readdir(workshop).catch(() => []);
-    for (const name of names) if (name.startsWith(`${recipe}.`)) await rm(path.join(workshop, name), { recursive: true, force: true });
+  const isMoved = before.storage.path !== after.storage.path;
+  const from = isMoved ? await masterStandsIn(progress, before) : progress.broughtFrom;
+  if (isMoved && !from) {
+    for (const { path: place } of record.workPlaces) await removeWorkshop(place, before.id);
+    journal.forgetProgress();
+    return false;
   }
+  const at = (job: Job, recipe: string) => placeOf(job, recipe).storage.path;
+  const isKept = (copy: Job['copies'][number]) =>
+    after.copies.some((other) => isSame(other, copy)) && at(before, copy.id) === at(after, copy.id);
+  const kept = before.copies.filter(isKept).map((c) => c.id);
+  const stale = before.copies.map((c) => c.id).filter((c) => !kept.includes(c));
+  const places = record.workPlaces;
+  const broughtFrom = from?.path === after.storage.path ? null : from;
+  journal.writeProgress({ ...progress, copies: progress.copies.filter((c) => kept.includes(c.recipe)), broughtFrom });
+  for (const { path: place } of places) {
+    const workshop = workshopOf(place, before.id);
+    const staying = [...(place === from?.path ? OF_MASTER : []), ...kept.filter((c) => at(before, c) === place).map((c) => `${c}.`)];
+    const goes = (name: string) =>
+      isMoved ? !staying.some((start) => name.startsWith(start)) : stale.some((c) => name.startsWith(`${c}.`));
+    const names = await readdir(workshop).catch(() => []);
+    for (const name of names.filter(goes)) await rm(path.join(workshop, name), { recursive: true, force: true });
+    if (isMoved && staying.length === 0) await removeWorkshop(place, before.id);
+  }
+  return true;
 }
 
 /**
@@ -77,14 +109,14 @@ export async function changeOrder(record: JobRecord, wish: ChangeWish, { storage
   const release = hold(claimOf(after));
   try {
     const isSame = after.storage.path === before.storage.path;
-    await requireRoomFor(after, isSame ? await roomTaken(before, record.journal.readProgress().masterBytes) : new Map());
+    await requireRoomFor(after, isSame ? await roomTaken(before, masterBytesThere(record.journal.readProgress())) : new Map());
     await requireFreeInLibrary(after, new Set(files.flatMap((file) => [file, sidecarOf(file)])));
-    await forgetStale(record, before, after);
+    const isTakenAlong = await forgetStale(record, before, after);
     writeDurably(path.join(record.folder, 'job.json'), JSON.stringify(after, null, 1));
     record.reordered(after);
     await record.decide({
       type: 'changed',
-      again: after.storage.path !== before.storage.path,
+      again: !isSame && !isTakenAlong,
       ...shownOrder(after),
     });
   } finally {

@@ -182,6 +182,12 @@ export class JobRecord {
     return !this.parted && (stage === null || stage === 'master');
   }
 
+  /** Storages in which unfinished files of it can stand. */
+  get workPlaces(): readonly { readonly path: string }[] {
+    const { broughtFrom } = this.journal.readProgress();
+    return broughtFrom ? [...this.order.storages, broughtFrom] : this.order.storages;
+  }
+
   get claim(): Claim {
     return this.order.claim;
   }

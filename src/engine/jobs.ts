@@ -241,7 +241,7 @@ export class Jobs {
   }
 
   private async endCancelled(record: JobRecord): Promise<void> {
-    for (const { path: place } of record.order.storages) await removeWorkshop(place, record.order.id).catch(() => undefined);
+    for (const { path: place } of record.workPlaces) await removeWorkshop(place, record.order.id).catch(() => undefined);
     record.journal.forgetProgress();
     await record.decide({ type: 'cancelled' });
     this.send(record);
@@ -284,7 +284,7 @@ export class Jobs {
   async forget(id: string): Promise<void> {
     const record = this.lost.has(id) ? null : this.find(id);
     if (record && !record.isOver) throw new WorkError('bad-request', 'This job is not over: cancel it first');
-    const places = record ? record.order.storages : this.around.config.storages;
+    const places = record ? record.workPlaces : this.around.config.storages;
     for (const { path: place } of places) await removeWorkshop(place, id).catch(() => undefined);
     if (record) this.freeDrive(record); // it may have ended since the last look at it
     rmSync(path.join(this.root, id), { recursive: true, force: true });

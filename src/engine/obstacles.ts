@@ -4,7 +4,7 @@ import type { RoomNeeded } from '@/core/reels';
 import { roomFor, roomTaken } from '@/node/library';
 import { storageAway } from '@/node/storage-mark';
 import type { Drives } from './drives';
-import type { JobFolder } from '@/node/job-folder';
+import { masterBytesThere, type JobFolder } from '@/node/job-folder';
 import type { Phase } from './lanes';
 import type { Storages } from './storages';
 
@@ -40,7 +40,7 @@ export class Waiting {
   private async needed(record: Waiter): Promise<ReadonlyMap<string, RoomNeeded>> {
     if (this.room) return this.room;
     const job = record.journal.readJob();
-    this.room = roomFor(job, await roomTaken(job, record.journal.readProgress().masterBytes));
+    this.room = roomFor(job, await roomTaken(job, masterBytesThere(record.journal.readProgress())));
     return this.room;
   }
 

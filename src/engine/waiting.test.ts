@@ -2,6 +2,7 @@ import { copyFileSync, readFileSync, readdirSync, renameSync, rmSync, writeFileS
 import path from 'node:path';
 import { isOver, type JobState, type SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
+import { SHIPPED } from '@/core/recipes';
 import { wholeTitleReel } from '@/core/reels';
 import { LOCKS, QUAY, temporaryFolder, titleOf } from '@/test-support/discs';
 import { TestEngine, makeShare } from '@/test-support/engine';
@@ -42,6 +43,9 @@ beforeAll(async () => {
   whole = readFileSync(path.join(engine.library, 'Undisturbed.mkv'));
 });
 afterAll(() => engine.stop('SIGKILL'));
+afterEach(() => {
+  rmSync(path.join(share, 'filler'), { force: true });
+});
 
 const insert = async (disc: string) => {
   await engine.until(async () => ((await engine.call('state')).drives.find((d) => d.id === 'tray')?.state !== 'reading' ? true : null));
@@ -115,6 +119,61 @@ test('an encoder without room waits as well, with its master proven, and over th
   isSameAsWhole(path.join(share, 'Encoded.mkv'), 'Encoded');
   const { events } = await engine.call('jobLog', { id: jobId });
   expect(events.filter((e) => e.type === 'stage' && e.stage === 'master')).toHaveLength(1);
+});
+
+/** A job on the share whose master is finished, and whose copy waits for room there; nothing of its disc is left in its place. */
+async function waitsWithMaster(name: string): Promise<string> {
+  const disc = path.join(engine.sounds, `${name}.iso`);
+  copyFileSync(QUAY, disc);
+  const { jobId } = await engine.submit(
+    { kind: 'place', root: 'sounds', path: `${name}.iso` },
+    (reading) => ({ ...reel(name, ['master', 'access'])(reading) }),
+    'share',
+  );
+  await engine.jobUntil(jobId, (job) => job.stage === 'access');
+  writeFileSync(path.join(share, 'filler'), Buffer.alloc(ROOM));
+  await engine.jobUntil(jobId, waits('storage-full'));
+  rmSync(disc);
+  return jobId;
+}
+const toLibrary = (id: string, name: string) => {
+  const access = SHIPPED.filter((r) => r.id === 'access');
+  return engine.call('changeJob', {
+    id,
+    body: { storage: 'library', folder: '', fileName: name, recipes: ['master', 'access'], copies: access },
+  });
+};
+
+test('a finished master is taken along to another storage and proven there: its disc is not needed again', async () => {
+  const jobId = await waitsWithMaster('Brought');
+  await toLibrary(jobId, 'Brought');
+  expect(await engine.jobUntil(jobId, isOver)).toMatchObject({ state: 'done', problem: null, storage: 'Library' });
+  isSameAsWhole(path.join(engine.library, 'Brought.mkv'), 'Brought');
+  const { events } = await engine.call('jobLog', { id: jobId });
+  const times = (stage: string) => events.filter((e) => e.type === 'stage' && e.stage === stage).length;
+  expect([times('master'), times('master proof'), times('placing')]).toEqual([1, 3, 1]);
+  expect(readdirSync(path.join(share, '.careful-vault')).filter((n) => n === jobId)).toEqual([]);
+  expect(results(share).filter((n) => n.startsWith('Brought'))).toEqual([]);
+});
+
+test('a master that has changed where it waited is no result elsewhere; one that is gone is made again', async () => {
+  const jobId = await waitsWithMaster('Spoilt');
+  const standing = path.join(share, '.careful-vault', jobId, 'master.mkv.part');
+  const spoilt = readFileSync(standing);
+  spoilt.writeUInt8(spoilt.readUInt8(spoilt.length >> 1) ^ 1, spoilt.length >> 1);
+  writeFileSync(standing, spoilt);
+  await toLibrary(jobId, 'Spoilt');
+  expect(await engine.jobUntil(jobId, isOver)).toMatchObject({ state: 'failed', problem: { code: 'proof-failed' } });
+  expect(results(engine.library).filter((n) => n.startsWith('Spoilt'))).toEqual([]);
+  rmSync(path.join(share, 'filler'));
+  const second = await waitsWithMaster('Lost');
+  rmSync(path.join(share, '.careful-vault', second, 'master.mkv.part'));
+  await toLibrary(second, 'Lost');
+  await engine.jobUntil(second, waits('source-missing'));
+  copyFileSync(QUAY, path.join(engine.sounds, 'Lost.iso'));
+  expect((await engine.jobUntil(second, isOver)).state).toBe('done');
+  isSameAsWhole(path.join(engine.library, 'Lost.mkv'), 'Lost');
+  for (const id of [jobId, second]) expect(readdirSync(path.join(share, '.careful-vault'))).not.toContain(id);
 });
 
 test('a share that is unplugged in the middle, and plugged in again', async () => {

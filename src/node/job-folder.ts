@@ -10,6 +10,7 @@ import {
   JOB_VERSION,
   JobEventSchema,
   JobSchema,
+  JobStorageSchema,
   MasterPromiseSchema,
   OutcomeSchema,
   ProofSchema,
@@ -46,6 +47,8 @@ const ProgressFields = z.object({
   masterStamp: FileStampSchema.nullable().default(null),
   copies: z.array(CopyProgressSchema).default([]),
   beside: z.array(BesideResultSchema).default([]),
+  /** The storage in whose workshop the master and what was made beside it stand still: the job goes to another now. */
+  broughtFrom: JobStorageSchema.nullable().default(null),
 });
 /** As it was called when every digest was SHA-256. */
 const withMasterDigest = (written: unknown): unknown =>
@@ -64,7 +67,11 @@ const NOTHING_YET: ProgressFile = {
   masterStamp: null,
   copies: [],
   beside: [],
+  broughtFrom: null,
 };
+
+/** Bytes of a finished master in the storage that its job goes to; null where none stands there. */
+export const masterBytesThere = ({ masterBytes, broughtFrom }: ProgressFile): number | null => (broughtFrom ? null : masterBytes);
 
 /** What is wrong with the data folder is not what a library is connected for. */
 function journalProblem(error: unknown): WorkError {

@@ -109,9 +109,12 @@ export async function removeWorkshop(storage: string, jobId: string): Promise<vo
   await rmdir(path.join(storage, WORKSHOP)).catch(() => undefined); // not empty: the storage's mark, or another job at work
 }
 
-/** Unfinished files of a job, wherever its results would have gone. @throws system errors. */
-export async function removeWorkshops(job: Pick<Job, 'id' | 'storage' | 'places'>): Promise<void> {
-  for (const { path: storage } of storagesOf(job)) await removeWorkshop(storage, job.id);
+/**
+ * Unfinished files of a job, wherever its results would have gone. @param broughtFrom the storage where its master stands still, if that is
+ * another. @throws system errors.
+ */
+export async function removeWorkshops(job: Pick<Job, 'id' | 'storage' | 'places'>, broughtFrom: Job['storage'] | null): Promise<void> {
+  for (const { path: storage } of [...storagesOf(job), ...(broughtFrom ? [broughtFrom] : [])]) await removeWorkshop(storage, job.id);
 }
 
 /** A file as a sink for the Matroska writer, whose clusters a thread writes where one is given. Short writes are continued, errors keep their system code. */

@@ -106,7 +106,7 @@ async function make(jobFile: string, output: string): Promise<number> {
     }
     const code = await runJob(new JobFolder(folder), controller.signal);
     // Nobody will retry this job: what the runner kept for that is not needed.
-    if (code !== 0) await removeWorkshops(job);
+    if (code !== 0) await removeWorkshops(job, null);
     const events = await readFile(path.join(folder, 'events.ndjson'), 'utf8');
     for (const line of events.trim().split('\n')) if (!line.includes('"type":"progress"')) process.stderr.write(`${line}\n`);
     return code;

@@ -4,7 +4,7 @@ import { WorkError, storagesOf, toProblem, type Job, type Stage } from '@/contra
 import { MASTER, type RecipeId } from '@/core/recipes';
 import { removeWorkshops, requireRoomFor, roomTaken } from '@/node/library';
 import { QuotaWatch } from '@/node/simulated-share';
-import type { JobFolder } from '@/node/job-folder';
+import { masterBytesThere, type JobFolder } from '@/node/job-folder';
 import {
   checkCopy,
   checkMaster,
@@ -18,6 +18,7 @@ import {
   place,
   type StageContext,
 } from './stages';
+import { bringMaster, forgetBrought } from './bring';
 import { obstacleOf } from './obstacle';
 
 /** What the user has chosen for this job since it was sent. */
@@ -108,7 +109,8 @@ class JobRun {
   /** @returns false where it stops because the disc is no longer needed, and encoding is still to come. @throws what a stage throws. */
   async toItsEnd(untilRead: boolean): Promise<boolean> {
     const { job } = this;
-    await requireRoomFor(job, await roomTaken(job, this.progress.masterBytes));
+    await requireRoomFor(job, await roomTaken(job, masterBytesThere(this.progress)));
+    if (this.progress.broughtFrom) await this.bring(this.progress.broughtFrom);
     await this.master();
     if (untilRead && this.copies.some((copy) => !this.copy(copy))) {
       this.folder.emit({ type: 'parted' });
@@ -123,6 +125,28 @@ class JobRun {
     const files = await place(this.context, this.results(), this.progress.beside);
     this.folder.emit({ type: 'finished', files });
     return true;
+  }
+
+  /** Goes to another storage than at first: the master that is finished is taken along, and proven anew where it stands then. */
+  private async bring(from: Job['storage']): Promise<void> {
+    const { job, context } = this;
+    const { masterBytes, beside } = this.progress;
+    if (from.path === job.storage.path) {
+      // The job was to go elsewhere, and the order for that was never written.
+      this.progress = { ...this.progress, broughtFrom: null };
+      return;
+    }
+    context.begin('master proof');
+    const isHere = masterBytes !== null && (await bringMaster(context, from, { masterBytes, beside }));
+    context.note(
+      isHere
+        ? `the master was taken along from “${from.name}”, and is proven here anew`
+        : `what was made before can not be had from “${from.name}” any more: all of it is made again`,
+    );
+    const anew = { ...this.progress, broughtFrom: null, masterProof: null, masterDigest: null, masterStamp: null };
+    this.progress = isHere ? { ...anew, finished: ['master'] } : { ...anew, finished: [], copies: [] };
+    this.folder.writeProgress(this.progress);
+    await forgetBrought(job, from).catch(() => undefined);
   }
 
   private async master(): Promise<void> {
@@ -253,14 +277,14 @@ class JobRun {
 async function endFailed(folder: JobFolder, run: JobRun, job: Job, signal: AbortSignal, error: unknown): Promise<number> {
   if (signal.aborted) {
     if (folder.standing !== 'cancel-asked') return 3; // the machine is shut down
-    await removeWorkshops(job).catch(() => undefined);
+    await removeWorkshops(job, run.progress.broughtFrom).catch(() => undefined);
     folder.cancelled();
     return 2;
   }
   const reads = !run.isDone('master');
   // What is not whole is written again: until then its room is others’.
   if (reads && toProblem(error).code === 'storage-full') await forgetMaster(job).catch(() => undefined);
-  const obstacle = await obstacleOf(job, error, reads, run.progress.masterBytes);
+  const obstacle = await obstacleOf(job, error, reads, masterBytesThere(run.progress));
   if (obstacle) {
     folder.emit({ type: 'held', problem: toProblem(obstacle) });
     return 3;
@@ -279,8 +303,8 @@ async function endFailed(folder: JobFolder, run: JobRun, job: Job, signal: Abort
     problem.code === 'work-lost' ||
     (progress.finished.length === 0 && progress.copies.length === 0)
   ) {
-    await removeWorkshops(job).catch(() => undefined);
-    folder.writeProgress({ ...progress, finished: [], copies: [] });
+    await removeWorkshops(job, progress.broughtFrom).catch(() => undefined);
+    folder.writeProgress({ ...progress, finished: [], copies: [], broughtFrom: null });
     folder.emit({ type: 'failed', problem });
     return 1;
   }

@@ -72,7 +72,7 @@ export function finalPath(job: Job, recipe: RecipeId): string {
   const { storage, folder, fileName } = placeOf(job, recipe);
   return path.join(storage.path, folder, fileName + endingOf(job, recipe));
 }
-const unfinishedPath = async (job: Job, recipe: RecipeId): Promise<string> =>
+export const unfinishedPath = async (job: Job, recipe: RecipeId): Promise<string> =>
   path.join(await makeWorkshop(placeOf(job, recipe).storage, job.id), `${recipe}${extensionOf(endingOf(job, recipe))}.part`);
 
 const exists = (file: string) =>

@@ -101,7 +101,7 @@ export function RetryChanged({ job, onClose }: { job: JobState; onClose: () => v
           {isPlaced
             ? 'A part of it is proven and in the library: that stays where it is, and only its recipes can be changed.'
             : storage !== job.storageId
-              ? 'What was begun stands on the other storage: it goes, and all of it is made again from the disc.'
+              ? 'A master that is finished is taken along and proven anew there. What else was begun goes, and is made again.'
               : 'What was finished and is still wanted is not made again. Copies by recipes that were changed since are.'}
         </p>
         {missing.length > 0 && <p className="text-eyes">A recipe of this job is no longer among yours: choose others.</p>}
