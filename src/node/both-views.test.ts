@@ -11,8 +11,8 @@ import type { Reading } from '@/core/reading';
 import { SHIPPED, planEncode, type EncodeFacts, type Recipe, type ViewLayout } from '@/core/recipes';
 import { encodeFacts, wholeTitleReel, type Reel } from '@/core/reels';
 import { PROVING, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
-import { factsOf } from '@/test-support/encodes';
-import { decodedFrames, packetTimes } from '@/test-support/ffmpeg';
+import { factsOf, ffmpeg } from '@/test-support/encodes';
+import { decodedFrames, packetTimes, probed } from '@/test-support/ffmpeg';
 import { PAIRS, PAIR_FRAME_TICKS, PAIR_SIZE, pairMaster, samplePair } from '@/test-support/two-views';
 import { encodeCopy } from './encode-pieces';
 import { probeShape } from './ffmpeg';
@@ -268,5 +268,26 @@ describe('two titles, of one eye each', () => {
     expect(sumsOf(copy, '320:180:320:0')).toEqual(eyes[1]);
     const { copy: single } = await pairOf(recipe('right eye'));
     expect(sumsOf(single, '320:180:0:0')).toEqual(eyes[1]);
+    for (const codec of ['AV1', 'VP9', 'MPEG-2', 'MPEG-4'] as const) {
+      const made = {
+        ...recipe('side by side'),
+        video: { ...(SHIPPED[0] as Recipe).video, codec, quality: codec.startsWith('MPEG') ? 3 : 30 },
+      };
+      const { copy: other } = await pairOf(made, `${codec}.mkv`);
+      const times = shownAt(other);
+      expect([codec, decodedFrames(other, 'v:0').length, times.length]).toEqual([codec, eyes[0]?.length, eyes[0]?.length]);
+      // MPEG-2 has only the places of its rate, for it knows no other clock here.
+      const late = shownAt(copy).map((ms, i) => Math.abs(ms - (times[i] ?? 0)));
+      expect(Math.max(...late)).toBeLessThanOrEqual(codec === 'MPEG-2' ? 21 : 0);
+    }
+    // What can not be divided says in its stream, too, how both lie in it: of HEVC without any container, with every picture.
+    const hevc = { ...recipe('over-under'), video: { ...(SHIPPED[0] as Recipe).video, codec: 'HEVC' as const } };
+    const { copy: packed } = await pairOf(hevc, 'hevc.mkv');
+    const bare = path.join(folder, 'pair.hevc');
+    ffmpeg(['-i', packed, '-map', '0:v', '-c', 'copy', '-f', 'hevc', bare]);
+    const said = ffmpeg(['-i', bare, '-vf', 'showinfo', '-f', 'null', '-']);
+    expect(said.match(/stereoscopic information: type - top and bottom\n/g)).toHaveLength(eyes[0]?.length ?? 0);
+    expect(shownAt(packed)).toEqual(shownAt(copy));
+    expect(probed(packed).streams.map((s) => s.codec_type)).toEqual(probed(copy).streams.map((s) => s.codec_type));
   });
 });

@@ -152,6 +152,15 @@ class PieceEncode {
     });
   }
 
+  /** All of the picture as one piece, where it can not be divided. */
+  async whole(piece: EncodePiece): Promise<void> {
+    const { plan } = this.order;
+    const picture: EncodePlan = { ...plan, container: 'Matroska', audio: [], subtitles: [], chapters: false, cover: false };
+    await madeOnce(this.pieceFile(piece), (unfinished) =>
+      encodeWhole({ ...this.order, plan: picture, output: unfinished }, this.watch, this.cwd),
+    );
+  }
+
   /** Pieces in a row, with everything else of the copy: the sound is encoded here, whole. */
   async join(pieces: readonly EncodePiece[]): Promise<void> {
     const { plan, master, masterMs, output, application } = this.order;
@@ -302,17 +311,32 @@ export async function encodeCopy(wished: EncodeOrder, watch: EncodeWatch): Promi
 
 /**
  * FFmpeg writes into MP4 how a picture holds both eyes only where it copies one whose file says so, and what is put into the stream is put
- * into finished pieces: a short one is joined, too, from one piece.
+ * into finished pieces: what is short, or can not be divided, is joined, too, from one piece.
  */
 const saysViewsByJoining = ({ container, video }: EncodePlan): boolean =>
-  packedViews(video) !== null && (container === 'MP4' || container === 'QuickTime' || unsaidPacking(video) !== null);
+  video.codec !== 'copy' &&
+  packedViews(video) !== null &&
+  (container === 'MP4' || container === 'QuickTime' || unsaidPacking(video) !== null);
+
+/** All of a picture. How many pictures it becomes is not asked of what can not be divided. */
+const ALL: EncodePiece = { ...{ number: 1, fromMs: null, toMs: null, seekMs: null, warmUpMs: null }, leastFrames: 0, mostFrames: Infinity };
+
+async function encodeApart(order: EncodeOrder, watch: EncodeWatch, cwd: string | undefined) {
+  const work = new PieceEncode(order, watch, cwd);
+  work.open([ALL]);
+  const goneOn = work.isFinished(ALL);
+  await work.whole(ALL);
+  await work.join([ALL]);
+  return { pieces: 1, goneOn };
+}
 
 function encodeBy(order: EncodeOrder, watch: EncodeWatch): Promise<Encoded> {
   const { plan, master, masterMs, pieceMs, chapters = [], cover = null } = order;
   const encoder = videoEncoderOf(plan);
   return withEncodeFolder(plan, { source: master, chapters, durationMs: masterMs, cover }, async (cwd) => {
     const isWhole = whyWhole(plan) !== null;
-    const isJoined = !isWhole && saysViewsByJoining(plan);
+    const isJoined = saysViewsByJoining(plan);
+    if (isWhole && isJoined) return { encoder, ...(await encodeApart(order, watch, cwd)) };
     const isShort = masterMs < pieceMs * 1.5 || isWhole;
     const pieces = isShort && !isJoined ? [] : divideEncode(plan, await picturesOf(master, watch.signal), pieceMs);
     if (pieces.length > 1 || (isJoined && pieces.length > 0)) return { encoder, ...(await encodeDivided(order, watch, pieces, cwd)) };

@@ -202,8 +202,14 @@ describe('what else becomes of both views', () => {
     { codec: 'HEVC', swapped: true, layout: 'over-under', says: 'top and bottom' },
     { codec: 'H.264', swapped: true, layout: 'side by side', says: 'side by side' },
   ] as const)('the stream itself says it: $codec, $layout, right eye first: $swapped', async ({ codec, swapped, layout, says }) => {
-    for (const pieceMs of [1e6, 900]) {
-      const { output, stream } = await made(source, recipe(layout, { codec, swapped }), pieceMs);
+    const usual = recipe(layout, { codec, swapped });
+    for (const [pieceMs, wished] of [
+      [1e6, usual],
+      [900, usual],
+      // Not to be divided.
+      [1e6, { ...usual, video: { ...usual.video, rate: { kind: 'average', kbps: 3000 } } }],
+    ] as const) {
+      const { output, stream } = await made(source, wished, pieceMs);
       expect(stream.tags?.['stereo_mode']).toMatch(swapped ? /^(right_left|bottom_top)$/ : /^left_right$/);
       // Without any container, as FFmpeg reads it.
       const bare = name(codec === 'HEVC' ? 'hevc' : 'h264');

@@ -1,5 +1,5 @@
 import { takesBothViews, type EncodePlan, type PlannedAudio } from './encode-plan';
-import { BESIDE, filtersOf, isGraph, slowed, uploaded } from './filters';
+import { BESIDE, filtersOf, isGraph, isOfTracks, slowed, uploaded } from './filters';
 import { deviceArguments, hardwareArguments } from './hardware';
 import { HARDWARE_ENCODER, type HardwareName } from './hardware-names';
 import type { EncodePiece } from './pieces';
@@ -99,13 +99,14 @@ function figuresOf(figures: EncodePlan['video']['brightness']): string[] {
 }
 
 /** The same as SVT-AV1 takes them: chromaticities from 0 to 1, luminance in cd/m². */
-function figuresOfAv1(figures: EncodePlan['video']['brightness']): string[] {
-  const { display = null, light = null } = figures ?? {};
+function figuresOfAv1({ brightness, steps, nominal }: EncodePlan['video']): string[] {
+  const { display = null, light = null } = brightness ?? {};
   const [gx, gy, bx, by, rx, ry, wx, wy] = display?.primaries.map((p) => p / 50_000) ?? [];
   const [most, least] = [(display?.most ?? 0) / 10_000, (display?.least ?? 0) / 10_000];
   const all = [
     ...(display ? [`mastering-display=G(${gx},${gy})B(${bx},${by})R(${rx},${ry})WP(${wx},${wy})L(${most},${least})`] : []),
     ...(light ? [`content-light=${light.content},${light.picture}`] : []),
+    ...(steps.some(isOfTracks) ? [`fps-num=${nominal.numerator}`, `fps-denom=${nominal.denominator}`] : []),
   ];
   return all.length === 0 ? [] : ['-svtav1-params', all.join(':')];
 }
@@ -146,6 +147,8 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
         'log-level=error',
         ...(level ? [`level-idc=${level}`, 'high-tier=0'] : []),
         ...(interlaced ? ['interlace=tff'] : []),
+        // Of two tracks in turn FFmpeg knows no rate, and tells its encoders that of the clock instead.
+        ...(video.steps.some(isOfTracks) ? [`fps=${video.nominal.numerator}/${video.nominal.denominator}`] : []),
         ...figuresOf(video.brightness),
         ...passes,
       ];
@@ -164,7 +167,7 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
       ];
     }
     case 'AV1':
-      return [...common, ...crf, '-preset', String(AV1_PRESET[recipe.effort]), ...figuresOfAv1(video.brightness), ...keys];
+      return [...common, ...crf, '-preset', String(AV1_PRESET[recipe.effort]), ...figuresOfAv1(video), ...keys];
     case 'VP9': {
       const speed = ['-deadline', 'good', '-cpu-used', String(VP9_SPEED[recipe.effort]), '-row-mt', '1'];
       return [...common, ...crf, ...(video.rate ? [] : ['-b:v', '0']), ...speed, ...keys];
@@ -348,7 +351,10 @@ const timesOf = ({ video }: EncodePlan): string[] => {
   const { constant } = video;
   if (constant) return ['-fps_mode:v:0', 'cfr', '-r:v:0', `${constant.numerator}/${constant.denominator}`];
   // Else times are rounded to pictures of the nominal rate: film that is only flagged to be spread would show two at one moment.
-  const clock = ['-enc_time_base:v:0', video.codec === 'MPEG-4' ? '1/60000' : '1/90000'];
+  const { numerator, denominator } = video.nominal;
+  // It has no room for another rate than that of its clock, and of two tracks no other is known.
+  const isByClock = video.codec === 'MPEG-2' && video.steps.some(isOfTracks);
+  const clock = ['-enc_time_base:v:0', isByClock ? `${denominator}/${numerator}` : video.codec === 'MPEG-4' ? '1/60000' : '1/90000'];
   return [...clock, '-fps_mode:v:0', video.steps.some((s) => s.kind === 'film') ? 'vfr' : 'passthrough'];
 };
 

@@ -162,7 +162,8 @@ function said(video: EncodePlan['video'], filters: string): string {
   return [SAYS_NOTHING, ...(filters === '' ? [] : [filters]), ...shape].join(',');
 }
 const isOverlaid = (step: PictureStep | undefined): step is PictureStep & { kind: 'draw' } => step?.kind === 'draw' && !step.text;
-const isOfTracks = (step: PictureStep | undefined): step is PictureStep & { kind: 'pair' } =>
+/** Each eye has its track. */
+export const isOfTracks = (step: PictureStep | undefined): step is PictureStep & { kind: 'pair' } =>
   step?.kind === 'pair' && step.from === 'tracks';
 
 /** The filters of a plan are a graph of several inputs, that ends in `[picture]`: subtitle pictures are drawn in, or each eye has its track. */

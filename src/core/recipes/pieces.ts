@@ -1,4 +1,5 @@
 import type { EncodePlan } from './encode-plan';
+import { isOfTracks } from './filters';
 
 /**
  * A long picture is encoded in pieces that stand alone: each begins with a picture that decoding can begin with, refers to no other piece,
@@ -45,7 +46,7 @@ export function whyWhole({ video }: EncodePlan): 'copied' | 'drawn' | 'two passe
   // Whether what it makes fits together without a seam, nobody could try here.
   if (video.hardware) return 'hardware';
   // Places of two tracks are not looked for alike.
-  if (video.steps.some((s) => s.kind === 'pair' && s.from === 'tracks')) return 'two tracks';
+  if (video.steps.some(isOfTracks)) return 'two tracks';
   // A subtitle that began long before the piece would be missing from it.
   return video.steps.some((s) => s.kind === 'draw' && !s.text) ? 'drawn' : null;
 }
