@@ -16,7 +16,10 @@ export type RehearsalWish = z.infer<typeof RehearsalWishSchema>;
 export const RehearsalLineSchema = z.discriminatedUnion('type', [
   z.object({
     type: z.literal('pictures'),
+    /** As it is on the disc; of two views both, where the copy will hold both. */
     before: z.string(),
+    /** The view that is decoded first, by itself, where that is not what `before` shows. */
+    plain: z.string().nullable(),
     /** After all treatments, not yet encoded; null where nothing is encoded. */
     treated: z.string().nullable(),
     copied: z.boolean(),

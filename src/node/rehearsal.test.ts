@@ -4,7 +4,7 @@ import path from 'node:path';
 import { SHIPPED, encoderArguments, type Recipe } from '@/core/recipes';
 import { wholeTitleReel } from '@/core/reels';
 import type { RehearsalLine, TrialLine } from '@/contract';
-import { HAVEN, QUAY, temporaryFolder, titleOf } from '@/test-support/discs';
+import { HAVEN, QUAY, TWIN, temporaryFolder, titleOf } from '@/test-support/discs';
 import { likeness, probed } from '@/test-support/ffmpeg';
 import { writeClip, type LookedAt } from './clips';
 import { planOfClip, rehearseSample, rehearseStill } from './rehearsal';
@@ -64,6 +64,23 @@ test('a moment: the same picture before, treated and encoded, in one size; what 
   const [, poor] = await stills(at, recipe({ quality: 40 }), 2000);
   const worse = picture(poor?.type === 'encoded' ? poor.picture : null, 'poor');
   expect(likeness(treated, worse)[0]).toBeLessThan((likeness(treated, encoded)[0] ?? 0) - 0.02);
+  await at.opened.close();
+});
+
+test('of two views the picture before holds both, as the copy will: what is seen of it in the end is what encoding does', async () => {
+  const at = await looked(TWIN, 1);
+  for (const layout of ['side by side, half', 'over-under', 'right eye'] as const) {
+    const how = { ...recipe({ quality: 16 }, { mostRows: null }), views: { layout, swapped: false } };
+    const [first, second] = await stills(at, how, 1000);
+    if (first?.type !== 'pictures' || second?.type !== 'encoded') throw new Error(`${first?.type} ${second?.type}`);
+    const [before, plain, encoded] = [picture(first.before, 'before'), picture(first.plain, 'plain'), picture(second.picture, 'encoded')];
+    const [whole, one] = [before, plain].map((p) => likeness(p, encoded)[0] ?? 0);
+    expect([layout, whole]).toEqual([layout, expect.closeTo(1, 1)]);
+    // Bars are marked on one eye's picture, which is another one.
+    expect(one).toBeLessThan((whole ?? 0) - 0.03);
+  }
+  const single = { ...recipe({ quality: 16 }), views: { layout: 'left eye' as const, swapped: false } };
+  expect((await stills(at, single, 1000))[0]).toMatchObject({ type: 'pictures', plain: null });
   await at.opened.close();
 });
 

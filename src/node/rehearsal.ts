@@ -10,6 +10,7 @@ import {
   playsInPage,
   shownMs,
   treatedPicture,
+  viewsUntreated,
   type EncodeFacts,
   type EncodePlan,
   type Recipe,
@@ -63,6 +64,7 @@ export function planOfClip(
       bars: looked.reel.bars,
       packed: looked.reel.packed,
       firstEye: looked.reel.firstEye,
+      subtitleDepth: looked.reel.subtitleDepth,
     },
     interlaced,
   );
@@ -95,9 +97,15 @@ export function rehearseStill(looked: LookedAt, recipe: Recipe, atMs: number, { 
       // Film that is restored has its own times: the picture that was taken is the one that is shown. Else both are had at once.
       const isFilm = plan.video.steps.some((s) => s.kind === 'film');
       const ms = isFilm ? (shownMs((await treating)?.errors ?? []) ?? wished + frameMs / 4) - frameMs / 4 : wished;
-      const [treated, { jpeg: before }] = await Promise.all([treating, pictureBy(plainPicture(clip.file, ms, facts), signal)]);
-      if (!before) throw new WorkError('encoder-failed', 'There is no picture at this moment');
-      say({ type: 'pictures', before, treated: treated?.jpeg ?? null, copied });
+      const bare = viewsUntreated(plan);
+      const [treated, { jpeg: plain }, both] = await Promise.all([
+        treating,
+        pictureBy(plainPicture(clip.file, ms, facts), signal),
+        bare && pictureBy(treatedPicture(bare, decoded, ms, facts), signal, cwd),
+      ]);
+      const before = both ? both.jpeg : plain;
+      if (!before || !plain) throw new WorkError('encoder-failed', 'There is no picture at this moment');
+      say({ type: 'pictures', before, plain: both && plain, treated: treated?.jpeg ?? null, copied });
       if (copied) return;
       const encoded = path.join(folder, 'encoded.mkv');
       const began = performance.now();

@@ -39,6 +39,7 @@ export {
   shownSize,
   together,
   treatedPicture,
+  viewsUntreated,
   type CompareWindow,
   type Nearness,
 } from './rehearsal';

@@ -1,7 +1,8 @@
 import { encoderArguments } from './arguments';
-import { allSteps, type EncodePlan } from './encode-plan';
+import { allSteps, type EncodePlan, type PictureStep } from './encode-plan';
 import { filtersOf } from './filters';
 import type { EncodeFacts } from './recipe';
+import { shapeOf } from './views';
 
 /** What FFmpeg is told where a recipe is tried on short clips of a reel: one picture with and without it, and how near an encode is. */
 
@@ -49,6 +50,17 @@ export function treatedPicture(plan: EncodePlan, clip: string, ms: number, facts
   return [...READ, '-i', clip, '-map', '0:v:0', '-vf', filters === '' ? after : `${filters},${after}`, ...PICTURE];
 }
 
+/**
+ * A plan that only puts both views together as its copy will hold them: what that is compared with by eye. Null where a picture as it
+ * stands in the source is that.
+ */
+export function viewsUntreated(plan: EncodePlan): EncodePlan | null {
+  const { steps } = plan.video;
+  if (!steps.some((s) => s.kind === 'pair')) return null;
+  const bare = steps.flatMap((s): PictureStep[] => (s.kind === 'pair' ? [s] : s.kind === 'views' ? [{ ...s, steps: [] }] : []));
+  return { ...plan, video: { ...plan.video, steps: bare } };
+}
+
 /** The time of the first picture that `showinfo` told of, in milliseconds; null where there was none. */
 export function shownMs(messages: readonly string[]): number | null {
   for (const line of messages) {
@@ -60,7 +72,9 @@ export function shownMs(messages: readonly string[]): number | null {
 
 /** The same picture out of an encode of the clip. */
 export function encodedPicture(plan: EncodePlan, encoded: string, ms: number, facts: EncodeFacts): string[] {
-  return [...READ, '-i', encoded, '-map', '0:v:0', '-vf', `${at(ms)},${backInPlace(plan, facts)}`, ...PICTURE];
+  // A container that holds both eyes may say the shape of one: it is shown as it lies, like the treated one.
+  const asItLies = plan.video.views ? `setsar=${shapeOf(plan.video)},` : '';
+  return [...READ, '-i', encoded, '-map', '0:v:0', '-vf', `${at(ms)},${asItLies}${backInPlace(plan, facts)}`, ...PICTURE];
 }
 
 /** The picture of a plan alone, in Matroska: what is tried where sound does not matter. */

@@ -109,7 +109,7 @@ export function RehearsedPicture({
             onError={sample.stop}
           />
         ) : shown && framing && onBars ? (
-          <BarsFrame on={on} picture={shown.before} shape={shape} cuts={recipe.picture.bars === 'crop'} onBars={onBars} />
+          <BarsFrame on={on} picture={shown.plain} shape={shape} cuts={recipe.picture.bars === 'crop'} onBars={onBars} />
         ) : shown ? (
           <Curtain
             before={shown.before}

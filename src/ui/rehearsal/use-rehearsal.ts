@@ -8,6 +8,8 @@ import type { Rehearsed } from './rehearsed';
 
 interface Shown {
   readonly before: string;
+  /** One eye's picture: that on which bars are marked. */
+  readonly plain: string;
   /** Treated, and once that is there encoded; null where nothing is encoded. */
   readonly after: string | null;
   readonly isEncoded: boolean;
@@ -39,7 +41,14 @@ export function useRehearsal(on: Rehearsed, source: ReadableSource, recipe: Reci
           (line) => {
             if (line.type === 'failed') setProblem(line.problem);
             else if (line.type === 'pictures')
-              show({ before: line.before, after: line.treated, isEncoded: false, bytesPerSecond: null, pace: null });
+              show({
+                before: line.before,
+                plain: line.plain ?? line.before,
+                after: line.treated,
+                isEncoded: false,
+                bytesPerSecond: null,
+                pace: null,
+              });
             else
               show(
                 (last) => last && { ...last, after: line.picture, isEncoded: true, bytesPerSecond: line.bytesPerSecond, pace: line.pace },
