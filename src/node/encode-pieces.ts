@@ -66,6 +66,9 @@ export interface EncodeWatch {
 
 const READ_BYTES = 4 * 1024 * 1024;
 
+/** What encoders say that is no surprise: second views are decoded otherwise, and two tracks of PCM are stereo. */
+const isNews = (line: string): boolean => !isOfSecondView(line) && !line.startsWith('Guessed Channel Layout for Input Stream');
+
 /** FFmpeg's progress lines: milliseconds of the output that are made, on the source's clock. */
 const progressOf = (onTime: (ms: number) => void) => (stdout: Readable) => {
   collectLines(stdout, [], (line) => {
@@ -138,7 +141,7 @@ class PieceEncode {
       });
       const { input, feed } = pictureInput(this.order, { ...this.watch, signal }, piece);
       const { errors } = await runProgram('ffmpeg', pieceArguments(plan, piece, input, unfinished), { signal, read, feed, cwd: this.cwd });
-      for (const line of errors) if (!isOfSecondView(line)) this.watch.note(`encoder, piece ${piece.number}: ${line}`);
+      for (const line of errors) if (isNews(line)) this.watch.note(`encoder, piece ${piece.number}: ${line}`);
       const { out } = await capture(
         'ffprobe',
         ['-v', 'error', '-count_packets', '-show_entries', 'stream=nb_read_packets', '-of', 'csv=p=0', '-f', 'matroska', unfinished],
@@ -184,7 +187,7 @@ class PieceEncode {
       }
     };
     const { errors } = await runProgram('ffmpeg', joinArguments(plan, 'pipe:0', master, output), { signal, feed, cwd: this.cwd });
-    for (const line of errors) if (!isOfSecondView(line)) this.watch.note(`encoder, joining: ${line}`);
+    for (const line of errors) if (isNews(line)) this.watch.note(`encoder, joining: ${line}`);
   }
 }
 
@@ -227,11 +230,11 @@ async function encodeWhole(order: EncodeOrder, { signal, progress, note }: Encod
   const { input, feed } = pictureInput(order, { signal, progress, note }, null);
   const run = async (args: readonly string[], onTime: (ms: number) => void) => {
     const { errors } = await runProgram('ffmpeg', args, { signal, read: progressOf(onTime), feed, cwd });
-    for (const line of errors) if (!isOfSecondView(line)) note(`encoder: ${line}`);
+    for (const line of errors) if (isNews(line)) note(`encoder: ${line}`);
   };
   const ofSource = (ms: number) => ms / plan.slower;
   if (plan.video.rate?.passes !== 2) {
-    await run(encoderArguments(plan, input, output, '', order.tags, master), (ms) => {
+    await run(encoderArguments(plan, input, output, '', { ...order.tags, chapters: order.chapters ?? [] }, master), (ms) => {
       progress(ofSource(ms));
     });
     return;

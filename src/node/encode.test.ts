@@ -131,6 +131,7 @@ test('film of which a part is spread over video and a part only says so by flags
     frames: 96 + 120,
     durationMs: 8008,
     chapters: [],
+    tracks: [],
   });
   expect([leastFrames <= 192, mostFrames >= 192, leastFrames > 180, mostFrames < 205]).toEqual([true, true, true, true]);
 });

@@ -1,13 +1,14 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { proveCopy } from '@/core/proof';
-import { CONTAINER_ENDING, SHIPPED, expectationOf, planEncode, type EncodeFacts, type FileTags, type Recipe } from '@/core/recipes';
+import { proveCopy, type MasterPromise } from '@/core/proof';
+import { CONTAINER_ENDING, SHIPPED, expectationOf, planEncode, type EncodeFacts, type Recipe } from '@/core/recipes';
+import { copyOf, type CopyWish } from '@/test-support/copies';
 import { temporaryFolder } from '@/test-support/discs';
 import { changed, factsOf, ffmpeg, luma } from '@/test-support/encodes';
 import { decodedFrames, likeness, packetTimes, probed } from '@/test-support/ffmpeg';
 import { withPulldown } from '../../demo/pulldown';
-import { encodeCopy, picturesOf } from './encode-pieces';
+import { encodeCopy } from './encode-pieces';
 import { brightnessFigures, examineCopy } from './ffmpeg';
 import { nearnessToMaster } from './outcome';
 
@@ -21,35 +22,17 @@ const name = (extension: string) => path.join(folder, `${++count}.${extension}`)
 const SECONDS = 8;
 const CHAPTERS = [
   { startMs: 0, name: 'The quay' },
-  { startMs: 3000, name: 'Rope; wood = 2' },
+  // More than half of a second has passed: rounded, it would be another one.
+  { startMs: 3720, name: 'Rope; wood = 2' },
 ];
 
-interface Wish {
-  readonly recipe: Recipe;
-  readonly facts: EncodeFacts;
-  readonly pieceMs?: number;
-  readonly cover?: string;
-  readonly tags?: FileTags;
-}
+type Wish = Omit<CopyWish, 'output' | 'chapters'>;
 
-async function made(master: string, { recipe, facts, pieceMs = 1e6, cover, tags = {} }: Wish) {
-  const plan = planEncode(recipe, facts);
-  const output = name(CONTAINER_ENDING[recipe.container].slice(1));
-  const order = { plan, master, masterMs: facts.durationMs, output, folder: `${output}.pieces`, application: 'test', pieceMs };
-  const notes: string[] = [];
-  const { pieces } = await encodeCopy(
-    { ...order, chapters: facts.chapters > 0 ? CHAPTERS : [], cover: cover ?? null, tags },
-    { progress: () => undefined, note: (text) => notes.push(text) },
-  );
-  const promise = {
-    frames: (await picturesOf(master)).length,
-    durationMs: facts.durationMs,
-    chapters: facts.chapters > 0 ? CHAPTERS : [],
-    wholeness: null,
-  };
-  const proof = proveCopy(await examineCopy(output), expectationOf(plan, promise), promise as unknown as Parameters<typeof proveCopy>[2]);
+async function made(master: string, { facts, ...wish }: Wish) {
+  const output = name(CONTAINER_ENDING[wish.recipe.container].slice(1));
+  const { proof, ...copy } = await copyOf(master, { ...wish, facts, output, chapters: facts.chapters > 0 ? CHAPTERS : [] });
   expect(proof.checks.filter((c) => !c.passed)).toEqual([]);
-  return { output, plan, pieces, notes };
+  return { output, ...copy };
 }
 
 /** Samples of a track as FFmpeg decodes it, one channel of 16 bits. @param from options of the input. */
@@ -95,7 +78,7 @@ function spedUp(): { file: string; facts: EncodeFacts } {
   writeFileSync(text, '1\n00:00:02,000 --> 00:00:04,000\nHello there\n');
   writeFileSync(
     chapters,
-    ';FFMETADATA1\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=0\nEND=3000\ntitle=The quay\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=3000\nEND=8000\ntitle=Rope\\; wood \\= 2\n',
+    ';FFMETADATA1\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=0\nEND=3720\ntitle=The quay\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=3720\nEND=8000\ntitle=Rope\\; wood \\= 2\n',
   );
   ffmpeg([
     ...['-f', 'lavfi', '-i', `testsrc2=s=352x288:r=25:d=${SECONDS}`, '-itsoffset', '0.5', '-i', sound, '-i', text, '-i', chapters],
@@ -160,7 +143,7 @@ describe('film that was sped up for television', () => {
     for (const [i, ms] of found.entries()) expect(Math.abs(ms - (times[0] ?? 0) * 1000 - ((i + 1) * 1000 + 3) * slower)).toBeLessThan(2.2);
     const { chapters } = probed(output);
     expect(chapters.map((c) => c.tags?.['title'])).toEqual(CHAPTERS.map((c) => c.name));
-    expect(chapters.map((c) => Math.round(Number(c.start_time) * 1000))).toEqual([0, Math.round(3000 * slower)]);
+    expect(chapters.map((c) => Math.round(Number(c.start_time) * 1000))).toEqual([0, Math.round(3720 * slower)]);
     const said = packetTimes(output, 's:0')
       .filter(({ size }) => size > 4)
       .map(({ pts }) => pts ?? 0);
@@ -606,6 +589,45 @@ describe('sound alone', () => {
       ['flac', 0],
       ['mjpeg', 1],
     ]);
+  });
+
+  test('sound that ends long before its picture is whole at its own length, later or earlier too; half of it is not', async () => {
+    const short = name('mkv');
+    ffmpeg([
+      ...['-f', 'lavfi', '-i', `testsrc2=s=64x64:r=25:d=${SECONDS}`, '-f', 'lavfi', '-i', 'sine=d=5'],
+      ...['-c:v', 'libx264', '-c:a', 'libmp3lame', short],
+    ]);
+    const own: EncodeFacts = { ...facts, chapters: 0, audio: [{ codec: 'MP3', channels: 1, name: '' }] };
+    for (const container of ['FLAC', 'MP3', 'Ogg'] as const)
+      for (const delayMs of [0, -700, 700]) {
+        const codec = container === 'Ogg' ? 'Opus' : container;
+        const recipe = { ...sound(container, codec), audio: { ...sound(container, codec).audio, delayMs } };
+        const { output, plan } = await made(short, { recipe, facts: own });
+        expect([container, delayMs, Number(probed(output).format.duration)]).toEqual([
+          container,
+          delayMs,
+          expect.closeTo(5 + delayMs / 1000, 0),
+        ]);
+        // Of sound that went on for as long as the film this would be a part.
+        const tracks = [{ kind: 'audio', fromMs: 0, toMs: 7976 }];
+        const longer = { frames: 200, durationMs: 8000, chapters: [], wholeness: null, tracks } as unknown as MasterPromise;
+        const proof = proveCopy(await examineCopy(output), expectationOf(plan, longer), longer);
+        expect(proof.checks.filter((c) => !c.passed).map((c) => c.what)).toEqual(['duration']);
+      }
+  });
+
+  test('chapters of a file of sound stand where they stand in the film', async () => {
+    for (const [container, codec] of [
+      ['MP3', 'MP3'],
+      ['Ogg', 'Opus'],
+    ] as const) {
+      const { output } = await made(file, { recipe: sound(container, codec), facts });
+      const { chapters } = probed(output);
+      expect([container, chapters.map((c) => [Math.round(Number(c.start_time) * 1000), c.tags?.['title']])]).toEqual([
+        container,
+        CHAPTERS.map((c) => [c.startMs, c.name]),
+      ]);
+    }
   });
 
   test.each([

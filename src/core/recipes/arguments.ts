@@ -111,6 +111,10 @@ function figuresOfAv1({ brightness, steps, nominal }: EncodePlan['video']): stri
   return all.length === 0 ? [] : ['-svtav1-params', all.join(':')];
 }
 
+/** Of two tracks in turn FFmpeg knows no rate, and tells its encoders that of the clock instead: as x264 and x265 are told the true one. */
+const rateOfTracks = ({ steps, nominal }: EncodePlan['video']): string[] =>
+  steps.some(isOfTracks) ? [`fps=${nominal.numerator}/${nominal.denominator}`] : [];
+
 function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
   const { video } = plan;
   const { codec, recipe, bitDepth, interlaced, keyFrames } = video;
@@ -135,7 +139,8 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
       const { numerator, denominator } = video.nominal;
       const clock = ['-bsf:v:0', `h264_metadata=tick_rate=${2 * numerator}/${denominator}${whole}`];
       const packing = framePacking(video);
-      const views = packing === null ? [] : ['-x264-params', `frame-packing=${packing}`];
+      const params = [...(packing === null ? [] : [`frame-packing=${packing}`]), ...rateOfTracks(video)];
+      const views = params.length === 0 ? [] : ['-x264-params', params.join(':')];
       return [...common, ...crf, '-preset', X26X_PRESET[recipe.effort], ...tune, ...profile, ...views, ...clock, ...fields, ...keys];
     }
     case 'HEVC':
@@ -147,8 +152,7 @@ function videoArguments(plan: EncodePlan, pass: Pass | null = null): string[] {
         'log-level=error',
         ...(level ? [`level-idc=${level}`, 'high-tier=0'] : []),
         ...(interlaced ? ['interlace=tff'] : []),
-        // Of two tracks in turn FFmpeg knows no rate, and tells its encoders that of the clock instead.
-        ...(video.steps.some(isOfTracks) ? [`fps=${video.nominal.numerator}/${video.nominal.denominator}`] : []),
+        ...rateOfTracks(video),
         ...figuresOf(video.brightness),
         ...passes,
       ];
@@ -358,24 +362,55 @@ const timesOf = ({ video }: EncodePlan): string[] => {
   return [...clock, '-fps_mode:v:0', video.steps.some((s) => s.kind === 'film') ? 'vfr' : 'passthrough'];
 };
 
-function containerArguments({ container }: EncodePlan, output: string): string[] {
+function containerArguments({ container, audio }: EncodePlan, output: string): string[] {
   const front = container === 'MP4' || container === 'QuickTime' ? ['-movflags', '+faststart'] : [];
-  return [...front, '-max_muxing_queue_size', '4096', '-f', MUXER[container], output];
+  // FLAC has its place in MP4 (FLAC in ISO Base Media File Format 0.0.4), but FFmpeg 5 wants to be asked for it.
+  const flac = container === 'MP4' && audio.some((a) => a.codec === 'FLAC' || a.codec === 'copy') ? ['-strict', '-2'] : [];
+  return [...front, ...flac, '-max_muxing_queue_size', '4096', '-f', MUXER[container], output];
 }
 
 /** What a file of sound says of itself, as its players know it. */
 export type FileTags = Partial<Readonly<Record<'title' | 'album' | 'track' | 'language', string>>>;
+/** Chapters of the master, for a container whose own FFmpeg does not write well. */
+export interface Marks {
+  readonly chapters?: readonly { readonly startMs: number; readonly name: string }[];
+}
+
+/**
+ * Chapters of Ogg are comments (the chapter extension of Vorbis comments). FFmpeg rounds their seconds up where half of one has passed, so
+ * they are written as the comments that they are: of the stream, for those of the file get out of order.
+ */
+function oggChapters({ container, chapters, slower }: EncodePlan, marks: Marks['chapters'] = []): string[] | null {
+  if (container !== 'Ogg' || !chapters) return null;
+  const time = (ms: number) => {
+    const [hours, minutes, seconds] = [ms / 3_600_000, (ms / 60_000) % 60, (ms / 1000) % 60].map(Math.floor);
+    const two = (n = 0) => String(n).padStart(2, '0');
+    return `${two(hours)}:${two(minutes)}:${two(seconds)}.${String(ms % 1000).padStart(3, '0')}`;
+  };
+  return marks.flatMap(({ startMs, name }, i) => {
+    const key = `CHAPTER${String(i).padStart(3, '0')}`;
+    return ['-metadata:s:a:0', `${key}=${time(Math.round(startMs * slower))}`, '-metadata:s:a:0', `${key}NAME=${name}`];
+  });
+}
 
 /**
  * Everything that FFmpeg is told to make a copy by a plan, from a master's file.
  * @param input what FFmpeg reads: a file, or `pipe:0`. @param log where a first pass has left what it saw; see `firstPassArguments`.
  * @param master where everything but the picture is, if that is another file.
  */
-export function encoderArguments(plan: EncodePlan, input: string, output: string, log = '', tags: FileTags = {}, master = input): string[] {
+export function encoderArguments(
+  plan: EncodePlan,
+  input: string,
+  output: string,
+  log = '',
+  { chapters, ...tags }: FileTags & Marks = {},
+  master = input,
+): string[] {
   const apart = master !== input;
   const others = apart ? 1 : 0;
   const filters = uploaded(plan, shaped(plan, slowed(plan, filtersOf(plan, others))));
   const pass = plan.video.rate?.passes === 2 ? { number: 2 as const, log } : null;
+  const marks = oggChapters(plan, chapters);
   const { inputs, at } = furtherInputs(plan, master, others + 1);
   const { options } = mixes(plan.audio);
   return [
@@ -389,7 +424,7 @@ export function encoderArguments(plan: EncodePlan, input: string, output: string
     ...audioArguments(plan, others, at.mixed),
     ...subtitleArguments(plan, at.subtitles ?? others),
     ...coverArguments(plan, at.cover),
-    ...['-map_chapters', String(at.chapters ?? others), '-map_metadata', String(others)],
+    ...['-map_chapters', marks ? '-1' : String(at.chapters ?? others), '-map_metadata', String(others), ...(marks ?? [])],
     ...(apart ? ['-map_metadata:s:v:0', '1:s:v:0'] : []),
     ...(plan.soundOnly ? Object.entries(tags).flatMap(([name, value]) => ['-metadata', `${name}=${value}`]) : []),
     ...(filters === '' || isGraph(plan) || plan.soundOnly ? [] : ['-filter:v:0', filters]),

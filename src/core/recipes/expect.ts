@@ -7,12 +7,30 @@ const FILM = { least: 0.97, most: 1.03 } as const;
 
 const rateOf = ({ numerator, denominator }: Rate): number => numerator / denominator;
 
+/** A packet of sound lasts about so long: when the last one ends is not noted of a track. */
+const PACKET_MS = 20;
+
+/** How long a file of sound is: as long as its sound, which may end long before or after the picture; what is cut off at its beginning is missing, silence before it is not. */
+function soundMs({ audio, slower }: EncodePlan, { tracks, durationMs }: Pick<MasterPromise, 'tracks' | 'durationMs'>): number {
+  const sounds = tracks.filter((t) => t.kind === 'audio');
+  const ends = audio.map(({ source, codec, delayMs }) => {
+    const { fromMs = null, toMs = null } = sounds[source] ?? {};
+    // Early versions did not note it.
+    if (toMs === null) return durationMs * slower + delayMs;
+    // Without an encoder nothing fills what is missing before it.
+    return (toMs - (codec === 'copy' ? (fromMs ?? 0) : 0) + PACKET_MS) * slower + delayMs;
+  });
+  return Math.max(0, ...ends);
+}
+
 /** What a copy by a plan must hold, of what it is made from. */
 export function expectationOf(
   plan: EncodePlan,
-  { frames: all, durationMs, chapters }: Pick<MasterPromise, 'frames' | 'durationMs' | 'chapters'>,
+  promise: Pick<MasterPromise, 'frames' | 'durationMs' | 'chapters' | 'tracks'>,
 ): CopyExpectation {
+  const { frames: all, durationMs, chapters } = promise;
   const frames = plan.soundOnly ? 0 : all;
+  const isLater = plan.audio.some((a) => a.delayMs > 0);
   const { framesPerFrame } = plan.video;
   const film = ((durationMs * plan.slower) / 1000) * plan.video.picturesPerSecond;
   // The last field of a title may have no partner.
@@ -32,7 +50,8 @@ export function expectationOf(
       plan.video.constant ? Math.floor(Math.min(least, frames, lasts * rateOf(plan.video.constant))) - 2 : Math.min(least, frames),
     ),
     mostFrames: Math.max(most, constant),
-    durationMs: durationMs * plan.slower,
+    // Sound that was told to be later ends later, beside a picture too.
+    durationMs: Math.max(plan.soundOnly ? 0 : durationMs * plan.slower, isLater || plan.soundOnly ? soundMs(plan, promise) : 0),
     audioStreams: plan.audio.length,
     subtitleStreams: plan.subtitles.length,
     chapters: plan.chapters ? chapters.length : 0,
