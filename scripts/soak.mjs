@@ -1,5 +1,6 @@
 // npm run soak -- faults [random kills] [seed]: jobs killed, starved, unplugged and cut off; afterwards nothing may be lost or only look finished.
 // npm run soak -- night [jobs] [seed]: a night of the whole queue, with as many kills and a third as many other faults.
+// npm run soak -- recipes [copies] [seed]: recipes at random on every kind of source; whatever can be chosen passes its proof.
 import path from 'node:path';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 

@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { seeded } from '@/test-support/random';
 import { night, report } from './night';
+import { recipesAtRandom } from './recipes';
 import { Stage, type FaultAt } from './stage';
 
 /**
@@ -16,9 +17,12 @@ const [what = 'faults', size = '200', firstSeed = '1', only = ''] = process.argv
 if (what === 'night') {
   process.exit(report(await night(Number(size), seeded(Number(firstSeed)))) ? 0 : 1);
 }
+if (what === 'recipes') {
+  process.exit((await recipesAtRandom(Number(size), seeded(Number(firstSeed)))) ? 0 : 1);
+}
 if (what !== 'faults') {
   console.error(
-    'usage: soak faults [SIZE] [SEED] [ONLY]   (SIZE: random kills, the rest in proportion; ONLY: calls, random, power, errors, unmounted)\n       soak night [JOBS] [SEED]',
+    'usage: soak faults [SIZE] [SEED] [ONLY]   (SIZE: random kills, the rest in proportion; ONLY: calls, random, power, errors, unmounted)\n       soak night [JOBS] [SEED]\n       soak recipes [COPIES] [SEED]',
   );
   process.exit(64);
 }
