@@ -66,7 +66,7 @@ function endOf(child: ChildProcessWithoutNullStreams, errors: readonly string[],
     child.on('error', (error) => {
       reject(new WorkError('encoder-failed', `${what} could not be started: ${error.message}`, { cause: error }));
     });
-    child.on('close', (code) => {
+    child.on('close', (code, ended) => {
       signal?.removeEventListener('abort', stop);
       if (code === 0) resolve();
       else if (signal?.aborted) reject(new WorkError('encoder-failed', `${what} was stopped`));
@@ -74,7 +74,7 @@ function endOf(child: ChildProcessWithoutNullStreams, errors: readonly string[],
         reject(new WorkError('storage-full', 'The storage was full while the copy was encoded'));
       else if (errors.some((line) => line.includes(TOO_LARGE)))
         reject(new WorkError('file-too-large', 'The copy grew larger than the file system of its storage allows'));
-      else reject(new WorkError('encoder-failed', `${what} ended with ${code}: ${errors.slice(-3).join(' | ') || 'no message'}`));
+      else reject(new WorkError('encoder-failed', `${what} ended with ${code ?? ended}: ${errors.slice(-3).join(' | ') || 'no message'}`));
     });
   });
 }
