@@ -66,7 +66,7 @@ export interface EncodeWatch {
 
 const READ_BYTES = 4 * 1024 * 1024;
 
-/** What encoders say that is no surprise: second views are decoded otherwise, and two tracks of PCM are stereo. */
+/** What encoders say that is no surprise: second views are decoded otherwise, and channels of PCM have their usual places. */
 const isNews = (line: string): boolean => !isOfSecondView(line) && !line.startsWith('Guessed Channel Layout for Input Stream');
 
 /** FFmpeg's progress lines: milliseconds of the output that are made, on the source's clock. */
