@@ -1,10 +1,12 @@
-import { open, rm } from 'node:fs/promises';
+import { existsSync } from 'node:fs';
+import { open, rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { algorithmOf } from '@/core/proof';
 import { MASTER } from '@/core/recipes';
 import { storagesOf, type BesideResult, type Job } from '@/contract';
 import { copyHashed } from '@/node/copy-hashed';
 import { syncFolder } from '@/node/durable';
+import { digestFile } from '@/node/hash';
 import { removeWorkshop, workshopOf } from '@/node/library';
 import { besidePart } from './beside';
 import { unfinishedPath, type StageContext } from './stages';
@@ -32,7 +34,8 @@ export async function bringMaster({ job, signal, progress }: StageContext, from:
   let done = 0;
   for (const { to, bytes, digest } of files) {
     const standing = path.join(workshopOf(from.path, job.id), path.basename(to));
-    if (standing === to) continue;
+    // All of it was copied before, and no more to be noted of it when this came to a stop.
+    if (standing === to || (!existsSync(standing) && (await isWhole(to, bytes, digest)))) continue;
     await rm(to, { force: true }); // of a copy that was stopped
     const copied = await copyOf(standing, to, digest, (read) => {
       signal.throwIfAborted();
@@ -42,6 +45,14 @@ export async function bringMaster({ job, signal, progress }: StageContext, from:
     syncFolder(path.dirname(to));
   }
   return true;
+}
+
+async function isWhole(file: string, bytes: number, digest: string | null): Promise<boolean> {
+  const size = await stat(file).then(
+    (s) => s.size,
+    () => null,
+  );
+  return size === bytes && (digest === null || (await digestFile(file, algorithmOf(digest))) === digest);
 }
 
 /** @returns how much was copied; null where it is not there, can not be read, or is not what it was. @throws of where it goes to. */

@@ -145,8 +145,9 @@ class JobRun {
     );
     const anew = { ...this.progress, broughtFrom: null, masterProof: null, masterDigest: null, masterStamp: null };
     this.progress = isHere ? { ...anew, finished: ['master'] } : { ...anew, finished: [], copies: [] };
-    this.folder.writeProgress(this.progress);
+    // Before it is noted: afterwards nobody would know of what stands there.
     await forgetBrought(job, from).catch(() => undefined);
+    this.folder.writeProgress(this.progress);
   }
 
   private async master(): Promise<void> {
