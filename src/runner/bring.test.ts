@@ -53,7 +53,12 @@ test('all of it comes along, and then nothing is left of it; stopped before that
 
 test('stopped in the middle, it is copied from the beginning', async () => {
   const { context, from, now, stop } = storages();
-  const stopping = { ...context, progress: () => void stop.abort() };
+  const stopping = {
+    ...context,
+    progress: () => {
+      stop.abort();
+    },
+  };
   await expect(bringMaster(stopping, from, brought)).rejects.toThrow();
   const again = { ...context, signal: new AbortController().signal };
   writeFileSync(now('master.mkv.part'), MASTER.subarray(0, 1000));
