@@ -63,6 +63,14 @@ test('what was never done here is not guessed', () => {
   expect(told.seconds).toBeNull();
   expect(told.missing).toEqual(['access new', 'access proof new']);
   expect(told.ends.get('b')).toBe(13);
+  // What is known of it counts all the same: a copy that goes on at its own speed, of a recipe whose proof nobody has seen yet.
+  const running = job('c', {
+    ...{ recipes: ['new'], state: 'running', stage: 'access', copy: 'new' },
+    ...{ done: 2000, total: 10_000, rate: 200 },
+  });
+  const partly = forecast([running, job('b')], PACE, lanes, 0);
+  expect(partly.missing).toEqual(['access proof new']);
+  expect(partly).toMatchObject({ seconds: null, atLeast: 40 + 1 });
 });
 
 test('the pace is that of the last ones of a kind, newer ones weighing more; others do not push them out', () => {

@@ -52,15 +52,18 @@ interface Ahead {
   readonly reading: number | null;
   readonly proving: number | null;
   readonly encoding: number | null;
+  /** What is known of all of it. */
+  readonly atLeast: number;
   readonly missing: readonly string[];
 }
 
-function secondsOf(works: readonly Work[], pace: Pace, missing: string[]): number | null {
-  let seconds: number | null = 0;
+/** Seconds of work whose pace is known. What is not is noted as missing. */
+function secondsOf(works: readonly Work[], pace: Pace, missing: string[]): number {
+  let seconds = 0;
   for (const { work, amount } of works) {
     const known = pace.get(work);
     if (known === undefined) missing.push(work);
-    seconds = known === undefined || seconds === null ? null : seconds + amount / known;
+    else seconds += amount / known;
   }
   return seconds;
 }
@@ -79,6 +82,7 @@ function ahead(job: QueuedJob, pace: Pace): Ahead {
   const missing: string[] = [];
   const rest = stages.slice(Math.max(0, at));
   const [first] = rest;
+  let atLeast = 0;
   // What runs is known from its own speed, the more surely the further it is; before that from the machine's.
   let now: number | null = null;
   if (at >= 0 && first && job.state === 'running' && job.total > 0) {
@@ -90,21 +94,21 @@ function ahead(job: QueuedJob, pace: Pace): Ahead {
   }
   const of = (is: (stage: string) => boolean) => {
     const works = rest.filter((s) => is(s.stage) && (now === null || s !== first));
-    const seconds = secondsOf(works, pace, missing);
+    const before = missing.length;
     const isFirsts = now !== null && first !== undefined && is(first.stage);
-    return seconds === null ? null : seconds + (isFirsts ? (now ?? 0) : 0);
+    const seconds = secondsOf(works, pace, missing) + (isFirsts ? (now ?? 0) : 0);
+    atLeast += seconds;
+    return missing.length > before ? null : seconds;
   };
-  return {
-    reading: of((s) => s === 'master'),
-    proving: of((s) => s === 'master proof'),
-    encoding: of((s) => !s.startsWith('master')),
-    missing,
-  };
+  const [reading, proving, encoding] = [of((s) => s === 'master'), of((s) => s === 'master proof'), of((s) => !s.startsWith('master'))];
+  return { reading, proving, encoding, atLeast, missing };
 }
 
 export interface Forecast {
   /** Seconds until all of it is done that may begin by itself; null where something of it was never done here. */
   readonly seconds: number | null;
+  /** Seconds that it takes in any case: by what is known, where that is not all. */
+  readonly atLeast: number;
   /** Kinds of work whose pace is not known. */
   readonly missing: readonly string[];
   /** Seconds until each job's end, of those that are known. */
@@ -125,14 +129,17 @@ export function forecast(
   const open = jobs.filter((j) => (isRunning(j) || (j.state === 'waiting' && !lanes.held)) && !j.paused);
   open.sort((a, b) => Number(isRunning(b)) - Number(isRunning(a)) || a.rank - b.rank || (a.id < b.id ? -1 : 1));
   const missing = new Set<string>();
+  let atLeast = 0;
   const ends = new Map<string, number>();
   const readingFree = new Map<string, number>();
   const encodes: { id: string; from: number; seconds: number }[] = [];
   for (const job of open) {
-    const { reading, proving, encoding, missing: lacks } = ahead(job, pace);
+    const { reading, proving, encoding, missing: lacks, atLeast: own } = ahead(job, pace);
     for (const work of lacks) missing.add(work);
-    if (reading === null || proving === null || encoding === null) continue;
     const due = job.startAt === null ? 0 : Math.max(0, (Date.parse(job.startAt) - now) / 1000);
+    // Of what has not begun, what is not known may be nearly all: what is known of it says little.
+    if (isRunning(job)) atLeast = Math.max(atLeast, due + own);
+    if (reading === null || proving === null || encoding === null) continue;
     const from = reading > 0 ? Math.max(due, readingFree.get(job.reads) ?? 0) : due;
     if (reading > 0) readingFree.set(job.reads, from + reading);
     const proven = from + reading + proving;
@@ -146,7 +153,8 @@ export function forecast(
     free[lane] = end;
     ends.set(id, end);
   }
-  return { seconds: missing.size > 0 ? null : Math.max(0, ...ends.values()), missing: [...missing], ends };
+  const known = Math.max(0, ...ends.values());
+  return { seconds: missing.size > 0 ? null : known, atLeast: Math.max(known, atLeast), missing: [...missing], ends };
 }
 
 /** So many of the last ones count. */
