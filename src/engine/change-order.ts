@@ -5,7 +5,7 @@ import { encodeFacts, safeFileName, safeFolderPath } from '@/core/reels';
 import { JobSchema, WorkError, placeOf, type ChangeWish, type Job } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { masterBytesThere, type ProgressFile } from '@/node/job-folder';
-import { removeWorkshop, requireRoomFor, roomTaken, workshopOf } from '@/node/library';
+import { removeWorkshop, removeWorkshops, requireRoomFor, roomTaken, workshopOf } from '@/node/library';
 import { sidecarOf } from '@/node/placing';
 import { isThere } from '@/node/storage-mark';
 import type { Encoders } from './encoders';
@@ -71,7 +71,7 @@ async function forgetStale(record: JobRecord, before: Job, after: Job): Promise<
   const isMoved = before.storage.path !== after.storage.path;
   const from = isMoved ? await masterStandsIn(progress, before) : progress.broughtFrom;
   if (isMoved && !from) {
-    for (const { path: place } of record.workPlaces) await removeWorkshop(place, before.id);
+    await removeWorkshops(before, progress.broughtFrom);
     journal.forgetProgress();
     return false;
   }
@@ -80,6 +80,7 @@ async function forgetStale(record: JobRecord, before: Job, after: Job): Promise<
     after.copies.some((other) => isSame(other, copy)) && at(before, copy.id) === at(after, copy.id);
   const kept = before.copies.filter(isKept).map((c) => c.id);
   const stale = before.copies.map((c) => c.id).filter((c) => !kept.includes(c));
+  if (!isMoved && stale.length === 0) return true;
   const places = record.workPlaces;
   const broughtFrom = from?.path === after.storage.path ? null : from;
   journal.writeProgress({ ...progress, copies: progress.copies.filter((c) => kept.includes(c.recipe)), broughtFrom });

@@ -156,10 +156,10 @@ class PieceEncode {
   }
 
   /** All of the picture as one piece, where it can not be divided. */
-  async whole(piece: EncodePiece): Promise<void> {
+  async whole(): Promise<void> {
     const { plan } = this.order;
     const picture: EncodePlan = { ...plan, container: 'Matroska', audio: [], subtitles: [], chapters: false, cover: false };
-    await madeOnce(this.pieceFile(piece), (unfinished) =>
+    await madeOnce(this.pieceFile(ALL), (unfinished) =>
       encodeWhole({ ...this.order, plan: picture, output: unfinished }, this.watch, this.cwd),
     );
   }
@@ -328,7 +328,7 @@ async function encodeApart(order: EncodeOrder, watch: EncodeWatch, cwd: string |
   const work = new PieceEncode(order, watch, cwd);
   work.open([ALL]);
   const goneOn = work.isFinished(ALL);
-  await work.whole(ALL);
+  await work.whole();
   await work.join([ALL]);
   return { pieces: 1, goneOn };
 }

@@ -1,5 +1,4 @@
-import { existsSync } from 'node:fs';
-import { open, rm, stat } from 'node:fs/promises';
+import { open, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { algorithmOf } from '@/core/proof';
 import { MASTER } from '@/core/recipes';
@@ -9,7 +8,7 @@ import { syncFolder } from '@/node/durable';
 import { digestFile } from '@/node/hash';
 import { removeWorkshop, workshopOf } from '@/node/library';
 import { besidePart } from './beside';
-import { unfinishedPath, type StageContext } from './stages';
+import { sizeOf, unfinishedPath, type StageContext } from './stages';
 
 /** A job that goes to another storage than at first: its finished master is taken along, and the disc is not read again for it. */
 
@@ -35,7 +34,7 @@ export async function bringMaster({ job, signal, progress }: StageContext, from:
   for (const { to, bytes, digest } of files) {
     const standing = path.join(workshopOf(from.path, job.id), path.basename(to));
     // All of it was copied before, and no more to be noted of it when this came to a stop.
-    if (standing === to || (!existsSync(standing) && (await isWhole(to, bytes, digest)))) continue;
+    if (standing === to || ((await sizeOf(standing)) === null && (await isWhole(to, bytes, digest)))) continue;
     await rm(to, { force: true }); // of a copy that was stopped
     const copied = await copyOf(standing, to, digest, (read) => {
       signal.throwIfAborted();
@@ -48,11 +47,7 @@ export async function bringMaster({ job, signal, progress }: StageContext, from:
 }
 
 async function isWhole(file: string, bytes: number, digest: string | null): Promise<boolean> {
-  const size = await stat(file).then(
-    (s) => s.size,
-    () => null,
-  );
-  return size === bytes && (digest === null || (await digestFile(file, algorithmOf(digest))) === digest);
+  return (await sizeOf(file)) === bytes && (digest === null || (await digestFile(file, algorithmOf(digest))) === digest);
 }
 
 /** @returns how much was copied; null where it is not there, can not be read, or is not what it was. @throws of where it goes to. */

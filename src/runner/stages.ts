@@ -75,7 +75,8 @@ export function finalPath(job: Job, recipe: RecipeId): string {
 export const unfinishedPath = async (job: Job, recipe: RecipeId): Promise<string> =>
   path.join(await makeWorkshop(placeOf(job, recipe).storage, job.id), `${recipe}${extensionOf(endingOf(job, recipe))}.part`);
 
-const exists = (file: string) =>
+/** Bytes of a file; null where there is none. */
+export const sizeOf = (file: string): Promise<number | null> =>
   stat(file).then(
     (s) => s.size,
     () => null,
@@ -83,7 +84,7 @@ const exists = (file: string) =>
 
 /** Is an unfinished file from an earlier attempt still there, as long as it was? */
 export async function isStill(job: Job, recipe: RecipeId, bytes: number | null): Promise<boolean> {
-  return bytes !== null && (await exists(await unfinishedPath(job, recipe))) === bytes;
+  return bytes !== null && (await sizeOf(await unfinishedPath(job, recipe))) === bytes;
 }
 
 interface Assembled {
@@ -331,12 +332,12 @@ export async function makeCopy(
 /** The master that copies are made from: unfinished still, or in its place already, where an earlier attempt at a copy failed. */
 async function masterPath(job: Job): Promise<string> {
   const file = await unfinishedPath(job, MASTER);
-  return (await exists(file)) === null ? finalPath(job, MASTER) : file;
+  return (await sizeOf(file)) === null ? finalPath(job, MASTER) : file;
 }
 
 /** Is the master there that was proven, unfinished or in its place, as long as it was? */
 export async function isMasterThere(job: Job, bytes: number | null): Promise<boolean> {
-  return bytes !== null && (await exists(await masterPath(job))) === bytes;
+  return bytes !== null && (await sizeOf(await masterPath(job))) === bytes;
 }
 
 /** What copies were made from is the master that was proven, where it may have been touched since. @throws WorkError `master-changed`: nothing of it reaches the library. */

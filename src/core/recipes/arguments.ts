@@ -1,3 +1,4 @@
+import { stampOf } from '../reading';
 import { takesBothViews, type EncodePlan, type PlannedAudio } from './encode-plan';
 import { BESIDE, filtersOf, isGraph, isOfTracks, slowed, uploaded } from './filters';
 import { deviceArguments, hardwareArguments } from './hardware';
@@ -382,14 +383,9 @@ export interface Marks {
  */
 function oggChapters({ container, chapters, slower }: EncodePlan, marks: Marks['chapters'] = []): string[] | null {
   if (container !== 'Ogg' || !chapters) return null;
-  const time = (ms: number) => {
-    const [hours, minutes, seconds] = [ms / 3_600_000, (ms / 60_000) % 60, (ms / 1000) % 60].map(Math.floor);
-    const two = (n = 0) => String(n).padStart(2, '0');
-    return `${two(hours)}:${two(minutes)}:${two(seconds)}.${String(ms % 1000).padStart(3, '0')}`;
-  };
   return marks.flatMap(({ startMs, name }, i) => {
     const key = `CHAPTER${String(i).padStart(3, '0')}`;
-    return ['-metadata:s:a:0', `${key}=${time(Math.round(startMs * slower))}`, '-metadata:s:a:0', `${key}NAME=${name}`];
+    return ['-metadata:s:a:0', `${key}=${stampOf(startMs * slower)}`, '-metadata:s:a:0', `${key}NAME=${name}`];
   });
 }
 

@@ -23,6 +23,13 @@ function soundMs({ audio, slower }: EncodePlan, { tracks, durationMs }: Pick<Mas
   return Math.max(0, ...ends);
 }
 
+/** How long a copy is: as its picture, but for sound that was told to be later; as its sound where it has no other. */
+function lengthMs(plan: EncodePlan, promise: Pick<MasterPromise, 'tracks' | 'durationMs'>): number {
+  if (plan.soundOnly) return soundMs(plan, promise);
+  const pictureMs = promise.durationMs * plan.slower;
+  return plan.audio.some((a) => a.delayMs > 0) ? Math.max(pictureMs, soundMs(plan, promise)) : pictureMs;
+}
+
 /** What a copy by a plan must hold, of what it is made from. */
 export function expectationOf(
   plan: EncodePlan,
@@ -30,7 +37,6 @@ export function expectationOf(
 ): CopyExpectation {
   const { frames: all, durationMs, chapters } = promise;
   const frames = plan.soundOnly ? 0 : all;
-  const isLater = plan.audio.some((a) => a.delayMs > 0);
   const { framesPerFrame } = plan.video;
   const film = ((durationMs * plan.slower) / 1000) * plan.video.picturesPerSecond;
   // The last field of a title may have no partner.
@@ -50,8 +56,7 @@ export function expectationOf(
       plan.video.constant ? Math.floor(Math.min(least, frames, lasts * rateOf(plan.video.constant))) - 2 : Math.min(least, frames),
     ),
     mostFrames: Math.max(most, constant),
-    // Sound that was told to be later ends later, beside a picture too.
-    durationMs: Math.max(plan.soundOnly ? 0 : durationMs * plan.slower, isLater || plan.soundOnly ? soundMs(plan, promise) : 0),
+    durationMs: lengthMs(plan, promise),
     audioStreams: plan.audio.length,
     subtitleStreams: plan.subtitles.length,
     chapters: plan.chapters ? chapters.length : 0,

@@ -1,3 +1,4 @@
+import { stampOf } from '../reading';
 import type { ReelChapter } from './model';
 
 /** Chapters as text that other programs read: WebVTT, and a line each. */
@@ -15,14 +16,6 @@ export class ChapterListError extends Error {
   ) {
     super(line > 0 ? `Line ${line}: ${message}` : message);
   }
-}
-
-const two = (n: number) => String(n).padStart(2, '0');
-/** "01:02:03.450". */
-export function stampOf(ms: number): string {
-  const whole = Math.max(0, Math.round(ms));
-  const seconds = Math.floor(whole / 1000);
-  return `${two(Math.floor(seconds / 3600))}:${two(Math.floor(seconds / 60) % 60)}:${two(seconds % 60)}.${String(whole % 1000).padStart(3, '0')}`;
 }
 
 /** Reads "1:02:03.450", "02:03.45" or "123.4". @returns milliseconds, or null. */

@@ -37,8 +37,8 @@ export {
   numberedNames,
   readChapterList,
   readStamp,
-  stampOf,
 } from './chapter-lists';
+export { stampOf } from '../reading';
 export { SubtitleFileError, readSubtitleFile, writeSubtitleFile } from './subtitle-files';
 export {
   DEFAULT_FILE_NAME,

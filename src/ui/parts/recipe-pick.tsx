@@ -6,7 +6,7 @@ import { MASTER, endingsOf, type RecipeId } from '@/core/recipes';
 import type { Recipes } from '@/store/recipes';
 import { Mark } from './controls';
 import { recipeLine, recipeName, recipeNote } from '../words-recipes';
-import { HoldToasts } from './toasts';
+import { MenuContent } from './menu-content';
 
 /** What is always in sight beside what is chosen: the two that most reels have. */
 const USUAL: readonly RecipeId[] = [MASTER, 'access'];
@@ -70,27 +70,20 @@ export function RecipePick({
           >
             <ChevronDown size={14} aria-hidden />
           </DropdownMenu.Trigger>
-          <DropdownMenu.Portal>
-            <DropdownMenu.Content
-              align="start"
-              collisionPadding={8}
-              className="z-50 max-h-[60dvh] max-w-[380px] overflow-y-auto rounded-[6px] border border-line bg-card p-1 shadow-lg"
-            >
-              <HoldToasts />
-              {others.map((r) => (
-                <DropdownMenu.Item
-                  key={r.id}
-                  className={ITEM}
-                  onSelect={() => {
-                    onChange(r.id, true);
-                  }}
-                >
-                  <span>{r.name}</span>
-                  <span className="text-[12px] text-second">{recipeLine(r)}</span>
-                </DropdownMenu.Item>
-              ))}
-            </DropdownMenu.Content>
-          </DropdownMenu.Portal>
+          <MenuContent align="start" collisionPadding={8} className="z-50 max-h-[60dvh] max-w-[380px] overflow-y-auto rounded-[6px]">
+            {others.map((r) => (
+              <DropdownMenu.Item
+                key={r.id}
+                className={ITEM}
+                onSelect={() => {
+                  onChange(r.id, true);
+                }}
+              >
+                <span>{r.name}</span>
+                <span className="text-[12px] text-second">{recipeLine(r)}</span>
+              </DropdownMenu.Item>
+            ))}
+          </MenuContent>
         </DropdownMenu.Root>
       )}
     </span>

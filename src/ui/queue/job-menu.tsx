@@ -4,7 +4,7 @@ import { DropdownMenu } from 'radix-ui';
 import { Ellipsis } from 'lucide-react';
 import type { JobState } from '@/contract';
 import { canTell } from './queue-groups';
-import { HoldToasts } from '../parts/toasts';
+import { MenuContent } from '../parts/menu-content';
 
 const item =
   'flex cursor-pointer items-center rounded-[4px] px-2.5 py-1 outline-none data-[disabled]:cursor-default data-[disabled]:text-third data-[highlighted]:bg-wash';
@@ -25,14 +25,11 @@ export function JobMenu({ job, onFirst, onLast, onTime }: { job: JobState; onFir
       >
         <Ellipsis size={15} aria-hidden />
       </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" sideOffset={4} className="z-40 rounded-[6px] border border-line bg-card p-1 shadow-lg">
-          <HoldToasts />
-          {entry('To the front', can.order, onFirst)}
-          {entry('To the end', can.order, onLast)}
-          {entry('Begin at…', can.time, onTime)}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
+      <MenuContent align="end" sideOffset={4} className="z-40 rounded-[6px]">
+        {entry('To the front', can.order, onFirst)}
+        {entry('To the end', can.order, onLast)}
+        {entry('Begin at…', can.time, onTime)}
+      </MenuContent>
     </DropdownMenu.Root>
   );
 }

@@ -9,7 +9,7 @@ import { useState } from 'react';
 import { NAME_FIELDS, type NameField, type NamePart } from '@/core/reels';
 import { Button } from '../parts/controls';
 import { Select, TextField } from '../parts/fields';
-import { HoldToasts } from '../parts/toasts';
+import { MenuContent } from '../parts/menu-content';
 
 const FIELD: Readonly<Record<NameField, string>> = {
   work: 'name',
@@ -178,30 +178,27 @@ export function NameField({
                   <Plus size={13} aria-hidden /> add
                 </Button>
               </DropdownMenu.Trigger>
-              <DropdownMenu.Portal>
-                <DropdownMenu.Content align="start" className="z-50 rounded-[8px] border border-line bg-card p-1 shadow-lg">
-                  <HoldToasts />
+              <MenuContent align="start" className="z-50 rounded-[8px]">
+                <DropdownMenu.Item
+                  className={item}
+                  onSelect={() => {
+                    add({ kind: 'text', text: ' - ' });
+                  }}
+                >
+                  a text
+                </DropdownMenu.Item>
+                {NAME_FIELDS.map((field) => (
                   <DropdownMenu.Item
+                    key={field}
                     className={item}
                     onSelect={() => {
-                      add({ kind: 'text', text: ' - ' });
+                      add({ kind: 'field', field, digits: 0, before: parts.length > 0 ? ' ' : '', after: '' });
                     }}
                   >
-                    a text
+                    {FIELD[field]}
                   </DropdownMenu.Item>
-                  {NAME_FIELDS.map((field) => (
-                    <DropdownMenu.Item
-                      key={field}
-                      className={item}
-                      onSelect={() => {
-                        add({ kind: 'field', field, digits: 0, before: parts.length > 0 ? ' ' : '', after: '' });
-                      }}
-                    >
-                      {FIELD[field]}
-                    </DropdownMenu.Item>
-                  ))}
-                </DropdownMenu.Content>
-              </DropdownMenu.Portal>
+                ))}
+              </MenuContent>
             </DropdownMenu.Root>
           </div>
         </SortableContext>

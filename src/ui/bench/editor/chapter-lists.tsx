@@ -15,7 +15,7 @@ import { Button } from '../../parts/controls';
 import { TextField } from '../../parts/fields';
 import { FileButton } from '../../parts/file-button';
 import { saveText } from '../../parts/save-file';
-import { HoldToasts } from '../../parts/toasts';
+import { MenuContent } from '../../parts/menu-content';
 
 const item = 'flex cursor-pointer rounded-[4px] px-2.5 py-1 outline-none data-[highlighted]:bg-wash';
 
@@ -89,24 +89,21 @@ export function ChapterLists({
             Lists of chapters <ChevronDown size={13} aria-hidden />
           </Button>
         </DropdownMenu.Trigger>
-        <DropdownMenu.Portal>
-          <DropdownMenu.Content align="end" className="z-50 rounded-[8px] border border-line bg-card p-1 shadow-lg">
-            <HoldToasts />
-            {entry('Paste a list', () => {
-              setWrong(null);
-              setOpen('paste');
-            })}
-            {entry('Number them', () => {
-              setOpen('number');
-            })}
-            {entry('Save as WebVTT', () => {
-              saveText(`${name}.vtt`, chaptersToWebVtt(chapters, durationMs), 'text/vtt');
-            })}
-            {entry('Save as lines', () => {
-              saveText(`${name} - chapters.txt`, chaptersToText(chapters), 'text/plain');
-            })}
-          </DropdownMenu.Content>
-        </DropdownMenu.Portal>
+        <MenuContent align="end" className="z-50 rounded-[8px]">
+          {entry('Paste a list', () => {
+            setWrong(null);
+            setOpen('paste');
+          })}
+          {entry('Number them', () => {
+            setOpen('number');
+          })}
+          {entry('Save as WebVTT', () => {
+            saveText(`${name}.vtt`, chaptersToWebVtt(chapters, durationMs), 'text/vtt');
+          })}
+          {entry('Save as lines', () => {
+            saveText(`${name} - chapters.txt`, chaptersToText(chapters), 'text/plain');
+          })}
+        </MenuContent>
       </DropdownMenu.Root>
       {open === 'number' && (
         <span className="flex w-full items-center gap-1.5">

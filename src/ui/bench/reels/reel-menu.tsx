@@ -3,7 +3,8 @@
 import { DropdownMenu } from 'radix-ui';
 import { Ellipsis } from 'lucide-react';
 import type { DraftReel } from '@/store/db';
-import { HoldToasts, toast } from '../../parts/toasts';
+import { MenuContent } from '../../parts/menu-content';
+import { toast } from '../../parts/toasts';
 import { ROLE_PLURAL } from '../../words';
 import { useBench } from '../bench-context';
 import { PARTS, type EditorPart } from '../editor/parts';
@@ -125,36 +126,33 @@ export function ReelMenu({ draft }: { draft: DraftReel }) {
       >
         <Ellipsis size={15} aria-hidden />
       </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          className="z-50 min-w-60 rounded-[8px] border border-line bg-card p-1 shadow-lg"
-          onClick={(e) => {
-            e.stopPropagation();
-          }}
-        >
-          <HoldToasts />
-          {PARTS.map((part) => (
-            <DropdownMenu.Item
-              key={part}
-              className={item}
-              onSelect={() => {
-                selectReel(draft);
-                edit(part);
-              }}
-            >
-              {EDIT[part]}…
-            </DropdownMenu.Item>
-          ))}
-          {entry('Rehearse a recipe…', () => {
-            openDialog({ kind: 'rehearse', reel: draft.id });
-          })}
-          <DropdownMenu.Separator className="my-1 h-px bg-faint" />
-          <Dividing draft={draft} />
-          <DropdownMenu.Separator className="my-1 h-px bg-faint" />
-          <LikeOthers draft={draft} />
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
+      <MenuContent
+        align="end"
+        className="z-50 min-w-60 rounded-[8px]"
+        onClick={(e) => {
+          e.stopPropagation();
+        }}
+      >
+        {PARTS.map((part) => (
+          <DropdownMenu.Item
+            key={part}
+            className={item}
+            onSelect={() => {
+              selectReel(draft);
+              edit(part);
+            }}
+          >
+            {EDIT[part]}…
+          </DropdownMenu.Item>
+        ))}
+        {entry('Rehearse a recipe…', () => {
+          openDialog({ kind: 'rehearse', reel: draft.id });
+        })}
+        <DropdownMenu.Separator className="my-1 h-px bg-faint" />
+        <Dividing draft={draft} />
+        <DropdownMenu.Separator className="my-1 h-px bg-faint" />
+        <LikeOthers draft={draft} />
+      </MenuContent>
     </DropdownMenu.Root>
   );
 }
