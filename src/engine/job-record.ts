@@ -72,6 +72,8 @@ export class JobRecord {
   process: ProcessId | null;
   /** A runner of this engine that has not been seen to end. */
   isChild = false;
+  /** Its order is being written anew: it is not begun meanwhile. */
+  isBeingChanged = false;
   /** It was said that its results are in the library. */
   isAnnounced = false;
   /** How long its stages took is known. */
@@ -195,7 +197,7 @@ export class JobRecord {
   /** Is it to be begun, as far as it is up to itself? */
   get isDue(): boolean {
     const { state, paused, startAt } = this.told;
-    if (this.isOver || state === 'running' || paused) return false;
+    if (this.isOver || this.isBeingChanged || state === 'running' || paused) return false;
     return this.notBefore <= Date.now() && (startAt === null || Date.parse(startAt) <= Date.now());
   }
 

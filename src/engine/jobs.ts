@@ -48,6 +48,8 @@ const LEAST_ROOM = 1024 * 1024;
 /** How long a runner may take to stop. One that hangs in a source or a storage that does not answer is then killed, and soon after not waited for. */
 const STOPS_MS = 10_000;
 const DIES_MS = 15_000;
+/** How often it is looked whether a runner that has said its last word is gone. */
+const LEAVES_MS = 50;
 /** A job whose runner dies this often is left for the user. */
 const MAX_ATTEMPTS = 3;
 
@@ -272,12 +274,30 @@ export class Jobs {
    */
   async change(id: string, wish: ChangeWish): Promise<void> {
     const record = this.find(id);
-    if (!isChangeable(record.told) || this.isAtWork(record)) throw new WorkError('bad-request', 'This job is at work, or done');
-    const hold = (claim: Claim) => this.names.hold(claim, this.claimsOfOthers(record));
-    await changeOrder(record, wish, { storages: this.around.storages, encoders: this.around.encoders, hold });
+    if (record.isBeingChanged) throw new WorkError('bad-request', 'This job is being changed already');
+    record.isBeingChanged = true;
+    try {
+      await this.untilLeft(record);
+      const hold = (claim: Claim) => this.names.hold(claim, this.claimsOfOthers(record));
+      await changeOrder(record, wish, { storages: this.around.storages, encoders: this.around.encoders, hold });
+    } finally {
+      record.isBeingChanged = false;
+    }
     this.send(record);
     if (record.isOver) await this.retry(id);
     else await this.look();
+  }
+
+  /** A runner says how a job came to a stop, and is gone a moment later; on a busy machine, seconds later. @throws WorkError `bad-request`. */
+  private async untilLeft(record: JobRecord): Promise<void> {
+    const end = Date.now() + STOPS_MS;
+    for (;;) {
+      const isLeft = !this.isAtWork(record);
+      if (!isChangeable(record.told) || (!isLeft && Date.now() > end)) throw new WorkError('bad-request', 'This job is at work, or done');
+      if (isLeft) return;
+      await new Promise((resolve) => setTimeout(resolve, LEAVES_MS));
+      await this.follow(record);
+    }
   }
 
   /** Takes an ended job off the list. What it made stays. */
@@ -389,7 +409,8 @@ export class Jobs {
     // Two that read one disc in turn wear out its drive, and both are slow: the one that came first is waited for.
     const { source } = record.order;
     if (phase === 'reading' && source.kind === 'drive' && this.around.drives.isUsed(source.drive)) return;
-    if (!lanes.take(record.order, phase)) return;
+    // Whoever changes it may have come while its obstacles were looked at.
+    if (record.isBeingChanged || !lanes.take(record.order, phase)) return;
     this.requireRoom();
     const { starts } = record;
     record.process = this.around.runners.launch(

@@ -177,3 +177,26 @@ test('a runner that is heard to end only after its job was cancelled and tried a
   await jobs.look();
   expect(jobs.states()).toMatchObject([{ state: 'running', problem: null }]);
 });
+
+test('a job that waits is changed although its runner has not quite gone, and is not begun as it was before', async () => {
+  const { jobs, submit, says, end, begun } = await queue();
+  const one = await submit('One');
+  await jobs.look();
+  const change = () => jobs.change(one, { storage: 's', folder: '', fileName: 'Other', recipes: ['master'], copies: [] });
+  await expect(change()).rejects.toThrow('at work');
+  says(one, 1, { type: 'stage', stage: 'master' });
+  says(one, 2, { type: 'held', problem: { code: 'storage-full', message: 'full', whatToDo: 'wait', where: null } });
+  await jobs.look();
+  expect(jobs.states()).toMatchObject([{ state: 'waiting', fileName: 'One' }]);
+  const changed = change();
+  await expect(change()).rejects.toThrow('being changed already');
+  await new Promise((resolve) => setTimeout(resolve, 120));
+  expect(jobs.states()).toMatchObject([{ state: 'waiting', fileName: 'One' }]);
+  end(one);
+  await jobs.look();
+  expect(begun()).toEqual([]);
+  await changed;
+  expect(jobs.states()).toMatchObject([{ fileName: 'Other', problem: null }]);
+  await jobs.look();
+  expect(begun()).toEqual([one]);
+});
