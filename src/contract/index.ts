@@ -1,6 +1,7 @@
 export * from './digest';
 export * from './api';
 export * from './job';
+export * from './look';
 export * from './problem';
 export * from './recipe';
 export * from './rehearsal';

@@ -9,17 +9,12 @@ import {
   PlaceQuerySchema,
   PlugSchema,
   PlayQuerySchema,
-  PreviewQuerySchema,
-  CompareWishSchema,
   CopyWishSchema,
   DoneSchema,
   EngineStateSchema,
   InsertSchema,
   JobLogSchema,
-  LookSchema,
-  MeasureWishSchema,
   NameArchiveSchema,
-  OpenLookSchema,
   OutputListSchema,
   OutputSchema,
   QueueSettingsSchema,
@@ -28,13 +23,12 @@ import {
   ReproveSchema,
   ScanResultSchema,
   ScanSchema,
-  SheetSchema,
-  SheetWishSchema,
   SoundSchema,
   StartReadingSchema,
   SubmitJobSchema,
   SubmittedSchema,
 } from './api';
+import { CompareWishSchema, LookSchema, MeasureWishSchema, OpenLookSchema, PreviewQuerySchema, SheetSchema, SheetWishSchema } from './look';
 import { CardQuerySchema, CardTextSchema, CardsSchema, KeepCardSchema } from './card';
 import { ChecksSchema, FixityScheduleSchema } from './fixity';
 import { BagStateSchema, BagWishSchema } from './bag';

@@ -1,10 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { readdirSync, rmSync, statSync, statfsSync } from 'node:fs';
 import path from 'node:path';
-import { planPiece } from '@/core/assembly';
 import { speedsOf, type StageSpeeds } from '@/core/queue';
-import { MASTER, planEncode, recipesById } from '@/core/recipes';
-import { encodeFacts, joinProblem, safeFileName, safeFolderPath } from '@/core/reels';
 import {
   JOB_ID,
   QUEUE_SETTINGS,
@@ -20,10 +17,9 @@ import {
   type JobEvent,
   type JobSource,
   type JobState,
-  type SubmitJob,
 } from '@/contract';
 import { makeFolderDurably, writeDurably } from '@/node/durable';
-import { removeWorkshop, requireRoomFor } from '@/node/library';
+import { removeWorkshop } from '@/node/library';
 import type { EngineConfig } from './config';
 import type { Drives } from './drives';
 import type { Encoders } from './encoders';
@@ -36,7 +32,8 @@ import { changeOrder } from './change-order';
 import { arrangeJobs, type Arranged } from './arrange-jobs';
 import type { PaceBook } from './pace-book';
 import type { QueueRules } from './queue-rules';
-import { Names, claimOf, requireFreeInLibrary, type Claim } from './names';
+import { Names, type Claim } from './names';
+import { placeOrder, type OrderWish } from './new-order';
 import type { Runners } from './runners';
 import type { Storages } from './storages';
 
@@ -131,67 +128,17 @@ export class Jobs {
    * Takes a job into the queue.
    * @throws WorkError and DiscError for whatever can be known before it starts.
    */
-  async submit(
-    request: Pick<SubmitJob, 'reel' | 'reading' | 'copies' | 'storage' | 'folder' | 'places'>,
+  submit(
+    wish: OrderWish,
     source: JobSource,
     soundFiles: readonly string[] = [],
     origin: Job['origin'] = null,
   ): Promise<{ jobId: string; fileName: string }> {
-    const { reel, reading } = request;
-    const titles = reel.pieces.map((piece) => planPiece(reading, piece, reel.damage === 'around').title);
-    const [first] = titles;
-    for (const title of titles) {
-      const problem = first ? joinProblem(first, title) : null;
-      if (problem) throw new WorkError('bad-request', problem);
-    }
-    this.configured(request.storage);
-    const fileName = safeFileName(reel.fileName || reel.name);
-    const folder = safeFolderPath(request.folder);
-    const known = recipesById(request.copies);
-    const copies = reel.recipes.flatMap((recipe) => known.get(recipe) ?? []);
-    const unknown = reel.recipes.find((recipe) => recipe !== MASTER && !known.has(recipe));
-    if (unknown !== undefined) throw new WorkError('bad-request', `The recipe ${unknown} was not sent with the reel`);
-    const facts = encodeFacts(reading, reel);
-    if (facts) for (const copy of copies) this.around.encoders?.require(planEncode(copy, facts));
-    const chosen = reel.recipes.flatMap((recipe) => request.places.find((p) => p.recipe === recipe) ?? []);
-    const places = chosen.map((p) => ({
-      recipe: p.recipe,
-      storage: p.storage ?? request.storage,
-      folder: p.folder === null ? folder : safeFolderPath(p.folder),
-      fileName: p.fileName === null ? fileName : safeFileName(p.fileName),
-    }));
-    const placed = (of: (id: string) => Job['storage']) => ({
-      storage: of(request.storage),
-      folder,
-      fileName,
-      places: places.map((p) => ({ ...p, storage: of(p.storage) })),
-      reel,
-      copies,
-    });
-    const unmarked = (id: string) => ({ ...this.configured(id), mark: null });
-    // Held before anything is waited for: of many that are sent at once with one name, one is taken in.
-    const release = this.names.hold(claimOf(placed(unmarked)), this.claimsOfOthers(null));
-    try {
-      const storages = new Map<string, Job['storage']>();
-      for (const id of new Set([request.storage, ...places.map((p) => p.storage)])) {
-        const { name, path: place, mark } = await this.around.storages.known(id);
-        storages.set(id, { id, name, path: place, mark });
-      }
-      const wanted = placed((id) => storages.get(id) ?? unmarked(id));
-      await requireRoomFor({ ...wanted, reading });
-      await requireFreeInLibrary(wanted);
-      const hardware = this.around.encoders?.hardware ?? [];
-      return this.takeIn({ ...wanted, reading, source, soundFiles: [...soundFiles], origin, hardware });
-    } finally {
-      release();
-    }
-  }
-
-  /** @throws WorkError `not-known`. */
-  private configured(id: string): EngineConfig['storages'][number] {
-    const storage = this.around.config.storages.find((s) => s.id === id);
-    if (!storage) throw new WorkError('not-known', 'This storage is not configured');
-    return storage;
+    const { config, storages, encoders } = this.around;
+    const hold = (claim: Claim) => this.names.hold(claim, this.claimsOfOthers(null));
+    return placeOrder(wish, { configured: config.storages, storages, encoders, hold }, (ordered) =>
+      this.takeIn({ ...ordered, source, soundFiles: [...soundFiles], origin, hardware: encoders?.hardware ?? [] }),
+    );
   }
 
   /** A job of its own folder. Where that can not be written, nothing of it stays behind. @throws WorkError `data-full`. */
