@@ -129,7 +129,14 @@ export const TitleMeasureSchema = z.object({
       bars: z.object({ top: whole, bottom: whole, left: whole, right: whole }),
       trueAspect: z.number().positive(),
       halves: z.object({ beside: z.number(), besideTurned: z.number(), below: z.number(), belowTurned: z.number() }).nullish(),
-      eyes: z.object({ told: whole, swapped: whole, refused: shortText.nullish() }).nullish(),
+      eyes: z
+        .object({
+          told: whole,
+          swapped: whole,
+          below: z.object({ nearest: z.number(), farthest: z.number() }).nullish(),
+          refused: shortText.nullish(),
+        })
+        .nullish(),
     })
     .nullable(),
 });

@@ -117,7 +117,7 @@ describe('two views', () => {
   });
 
   test('eyes are looked at in samples: all of this sea is equally far, which says nothing; of one view nothing is asked', async () => {
-    expect((await measure(TWIN, 1)).picture?.eyes).toEqual({ told: 0, swapped: 0 });
+    expect((await measure(TWIN, 1)).picture?.eyes).toMatchObject({ told: 0, swapped: 0 });
     expect((await measure(TWIN, 2)).picture?.eyes).toBeNull();
   });
 

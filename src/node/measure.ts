@@ -11,7 +11,7 @@ import {
   type TitleMeasure,
 } from '@/core/reading';
 import { pieceChapters, reelMs, wholeTitleReel, type Piece, type Reel } from '@/core/reels';
-import { depthOf, eyeOrderOf, type Depth, type EyePair } from '@/core/stereo';
+import { depthOf, eyeOrderOf, reachBelow, type Depth, type EyePair } from '@/core/stereo';
 import { picturesAt } from './pictures';
 import { runProgram } from './program';
 import type { MatroskaSink } from '@/core/matroska';
@@ -209,7 +209,7 @@ async function lookAtEyes(opened: OpenedSource, reading: Reading, title: Title, 
     const pictures = await picturesAt(opened, reading, title, shown, moments, signal);
     const depths: (Depth | null)[] = [];
     for (const jpeg of pictures.values()) depths.push(depthOf(await eyesOf(jpeg, signal)));
-    return eyeOrderOf(depths);
+    return { ...eyeOrderOf(depths), below: reachBelow(depths) };
   } catch (error) {
     if (!(error instanceof DiscError) || error.code !== 'unsupported') throw error;
     return { told: 0, swapped: 0, refused: error.detail };

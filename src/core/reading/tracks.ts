@@ -149,6 +149,11 @@ export interface EyesLookedAt {
   /** In how many pictures what is above and what is below are at different distances, and in how many of them what is above stands nearer. */
   readonly told: number;
   readonly swapped: number;
+  /**
+   * From the nearest to the farthest of what is seen in lower thirds, where subtitles stand: how much farther to the right the right eye
+   * sees it, percent of the width, with the eyes as the disc has them. Absent or null where nobody looked or nothing can be told.
+   */
+  readonly below?: { readonly nearest: number; readonly farthest: number } | null | undefined;
   /** Why both views can not be decoded here, as a sentence; absent or null where they can. */
   readonly refused?: string | null | undefined;
 }

@@ -12,7 +12,7 @@ import type { SubtitleCodec } from '../reading';
 import type { EncodePlan, PictureStep, PlannedAudio, Rate } from './encode-plan';
 import { HARDWARE, type Hardware } from './hardware-names';
 import type { Reasons } from './reasons';
-import { SOUND_ONLY, TEXTS, type CopyVideo, type EncodeFacts, type Recipe } from './recipe';
+import { SOUND_ONLY, TEXTS, WIDTH_OF_DEPTH, type CopyVideo, type EncodeFacts, type Recipe } from './recipe';
 import { ViewsPlanner, type Placed } from './plan-views';
 import { eyeFacts } from './views';
 
@@ -43,8 +43,6 @@ const SOFT_COMBED = 0.1;
 /** Encoders here that can not be told what an earlier pass has seen. */
 const ONE_PASS: ReadonlySet<CopyVideo> = new Set<CopyVideo>(['AV1']);
 const LEAST_KBPS = 50;
-/** Depths of subtitles are told as pixels of a picture so wide. */
-const WIDTH_OF_DEPTH = 1920;
 /** Bits a pixel below which every codec shows what it leaves out. */
 const THIN_BITS = 0.015;
 /** Above this even noise is as good as without loss. */

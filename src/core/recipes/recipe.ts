@@ -121,6 +121,9 @@ export interface PackedViews {
 /** `from`: two views that come as pictures of their own, in turn or in two tracks, and are put side by side as they are. */
 export type SeenViews = PackedViews & { readonly from?: 'turns' | 'tracks' };
 
+/** Depths of subtitles are told as pixels of a picture so wide, in each eye. */
+export const WIDTH_OF_DEPTH = 1920;
+
 /** What is known of a reel's picture and tracks: by its tables before it is read, by its stream afterwards. */
 export interface EncodeFacts {
   readonly video: {
@@ -141,7 +144,7 @@ export interface EncodeFacts {
     /** What the stream says of the screen that it was graded on; absent where it was not looked at, or says nothing. */
     readonly brightness?: BrightnessFigures | null;
   };
-  /** Of two views: how far in front of the screen subtitles are drawn, as pixels of 1920; behind it below 0. Absent for its plane. */
+  /** Of two views: how far in front of the screen subtitles are drawn, as pixels of `WIDTH_OF_DEPTH`; behind it below 0. Absent for its plane. */
   readonly subtitleDepth?: number;
   /** The picture holds two views, as somebody has said; absent or null for one. */
   readonly packed?: SeenViews | null;

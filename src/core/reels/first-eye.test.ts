@@ -1,6 +1,7 @@
 import { sketchReading, videoTrack } from '@/test-support/readings';
 import type { Title } from '../reading';
-import { coverageOf, firstIsRight, mergeReels, otherEyes, readingForReel, takenPieces, wholeTitleReel, type Reel } from '.';
+import { WIDTH_OF_DEPTH } from '../recipes';
+import { MOST_DEPTH, coverageOf, depthInFront, firstIsRight, mergeReels, otherEyes, readingForReel, takenPieces, wholeTitleReel, type Reel } from '.';
 
 /** Two titles of the same shape, a shorter one, and one of another size. */
 const sketched = sketchReading([{ parts: ['a:60'] }, { parts: ['b:60'] }, { parts: ['c:50'] }, { parts: ['d:60'] }]);
@@ -38,4 +39,21 @@ test('whose eye the first view is: as the disc says, unless somebody knows bette
     false,
   ]);
   expect([firstIsRight(says(true), { firstEye: 'left' }), firstIsRight(says(false), { firstEye: 'right' })]).toEqual([false, true]);
+});
+
+test('subtitles in front of all that was seen where they stand: before the nearest of it, whichever eye the first view is', () => {
+  const told = { stream: 1, baseIsRight: false };
+  const seen = (nearest: number, farthest: number) =>
+    ({
+      video: { ...first.video, secondView: told },
+      measured: { picture: { eyes: { told: 0, swapped: 0, below: { nearest, farthest } } } },
+    }) as unknown as Title;
+  for (const nearest of [-0.01, -0.2, -1.25, -3, -6]) {
+    const depth = depthInFront(seen(nearest, 2), {}) ?? 0;
+    // Moved by so much in each eye, they are seen so far apart.
+    if (depth < MOST_DEPTH) expect((-2 * depth * 100) / WIDTH_OF_DEPTH).toBeLessThan(nearest);
+    expect(depthInFront(seen(-2, -nearest), { firstEye: 'right' })).toBe(depth);
+  }
+  expect(depthInFront(seen(-50, 0), {})).toBe(MOST_DEPTH);
+  expect([depthInFront(seen(0, 2), {}), depthInFront(seen(0.5, 2), {}), depthInFront(first, {})]).toEqual([null, null, null]);
 });

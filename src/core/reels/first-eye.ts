@@ -1,3 +1,4 @@
+import { WIDTH_OF_DEPTH } from '../recipes/recipe';
 import { canBeTaken, type Reading, type Title } from '../reading';
 import type { OtherEye, Piece, Reel } from './model';
 
@@ -41,5 +42,19 @@ export function otherEyes({ titles }: Pick<Reading, 'titles'>, title: Title, { p
     ]);
 }
 
-/** How far subtitles can be told to stand before or behind the screen: pixels of 1920, as far as discs can say. */
+/** How far subtitles can be told to stand before or behind the screen: pixels of `WIDTH_OF_DEPTH`, as far as discs can say. */
 export const MOST_DEPTH = 63;
+
+/**
+ * How far in front of the screen subtitles stand before all that samples of both views show where they are drawn: pixels of 1,920 in each
+ * eye; null where nothing there comes out of the screen, and where nobody looked.
+ */
+export function depthInFront({ video, measured }: Pick<Title, 'video' | 'measured'>, reel: Pick<Reel, 'firstEye'>): number | null {
+  const below = measured?.picture?.eyes?.below;
+  if (!below || !video.secondView) return null;
+  const isSwapped = firstIsRight(video, reel) !== video.secondView.baseIsRight;
+  const nearest = isSwapped ? -below.farthest : below.nearest;
+  if (nearest >= 0) return null;
+  // Half of it in each eye; and one more, since distances were measured in whole samples.
+  return Math.min(MOST_DEPTH, Math.ceil((-nearest / 100) * (WIDTH_OF_DEPTH / 2)) + 1);
+}

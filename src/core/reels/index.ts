@@ -97,4 +97,4 @@ export { joinProblem } from './joining';
 export { momentOfReel, reelMsOf, type TitleMoment } from './moments';
 export { joinRefusal, possibleActions, type PlannedReel, type ReelPossibilities } from './possible';
 export { encodeFacts } from './encode-facts';
-export { MOST_DEPTH, firstIsRight, otherEyes, takenPieces } from './first-eye';
+export { MOST_DEPTH, depthInFront, firstIsRight, otherEyes, takenPieces } from './first-eye';

@@ -12,6 +12,9 @@ export interface EyePair {
 export interface Depth {
   readonly above: number;
   readonly below: number;
+  /** Of what is below, where subtitles stand. */
+  readonly nearest: number;
+  readonly farthest: number;
 }
 
 const BLOCK = 16;
@@ -23,7 +26,8 @@ const LEAST_EDGES = 3;
 const [CLEARLY, GOOD] = [0.75, 14];
 const LEAST_BLOCKS = 3;
 
-const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0;
+/** @param sorted numbers. */
+const median = (sorted: readonly number[]): number => sorted[Math.floor(sorted.length / 2)] ?? 0;
 
 /** Where a block of the left picture stands in the right one, in samples; null where nobody can tell. */
 function disparityOf({ left, right, width }: EyePair, x: number, y: number): number | null {
@@ -48,20 +52,37 @@ function disparityOf({ left, right, width }: EyePair, x: number, y: number): num
   return best.cost <= GOOD * BLOCK * BLOCK && best.cost < CLEARLY * other ? best.d : null;
 }
 
+/** Distances of what can be told between two rows of a picture, the nearest first; null where that is too little. */
+function distances(pair: EyePair, from: number, to: number): readonly number[] | null {
+  const { width } = pair;
+  const found: number[] = [];
+  for (let y = from; y + BLOCK <= to; y += BLOCK)
+    for (let x = 0; x + BLOCK <= width; x += BLOCK) {
+      const d = disparityOf(pair, x, y);
+      if (d !== null) found.push((d / width) * 100);
+    }
+  return found.length >= LEAST_BLOCKS ? found.sort((a, b) => a - b) : null;
+}
+
+/** A block or two that were taken for others are none of the picture's depth: so many in a hundred are left out at either end. */
+const LEFT_OUT = 0.05;
+
 /** How far away what is in the upper and in the lower third of a picture is; null where too little of it can be told. */
 export function depthOf(pair: EyePair): Depth | null {
-  const { width, height } = pair;
-  const third = (from: number, to: number): number | null => {
-    const found: number[] = [];
-    for (let y = from; y + BLOCK <= to; y += BLOCK)
-      for (let x = 0; x + BLOCK <= width; x += BLOCK) {
-        const d = disparityOf(pair, x, y);
-        if (d !== null) found.push((d / width) * 100);
-      }
-    return found.length >= LEAST_BLOCKS ? median(found) : null;
-  };
-  const [above, below] = [third(0, Math.floor(height / 3)), third(Math.floor((height * 2) / 3), height)];
-  return above === null || below === null ? null : { above, below };
+  const { height } = pair;
+  const above = distances(pair, 0, Math.floor(height / 3));
+  const below = distances(pair, Math.floor((height * 2) / 3), height);
+  if (!above || !below) return null;
+  const last = below.length - 1;
+  const out = Math.ceil(last * LEFT_OUT);
+  return { above: median(above), below: median(below), nearest: below[out] ?? 0, farthest: below[last - out] ?? 0 };
+}
+
+/** From the nearest to the farthest of what was seen in the lower thirds of pictures, percent of the width; null where none of them says anything. */
+export function reachBelow(depths: readonly (Depth | null)[]): { readonly nearest: number; readonly farthest: number } | null {
+  const told = depths.filter((d) => d !== null);
+  if (told.length === 0) return null;
+  return { nearest: Math.min(...told.map((d) => d.nearest)), farthest: Math.max(...told.map((d) => d.farthest)) };
 }
 
 /** Less than this, in percent of the width, says nothing. */

@@ -1,5 +1,5 @@
 export { PairReader } from './coded-pictures';
 export { Rewriter, type Met } from './rewriter';
-export { depthOf, eyeOrderOf, type Depth, type EyePair } from './disparity';
+export { depthOf, eyeOrderOf, reachBelow, type Depth, type EyePair } from './disparity';
 export { writeBothViews } from './both-views';
 export { withFramePacking } from './frame-packing';

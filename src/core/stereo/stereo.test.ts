@@ -3,7 +3,7 @@ import { seeded } from '@/test-support/random';
 import { PAIRS, decodedPictures, rewritten, samplePair, unitsOf } from '@/test-support/two-views';
 import { DiscError } from '../bytes';
 import { Rewriter } from './rewriter';
-import { depthOf, eyeOrderOf, type EyePair } from './disparity';
+import { depthOf, eyeOrderOf, reachBelow, type EyePair } from './disparity';
 import { View, type Picture } from './view';
 
 /** Pictures without copies: each of these is the base picture once more, between both of its moment. @throws where it is not. */
@@ -199,15 +199,24 @@ describe('depth', () => {
   const far = scene(1, (y) => (y < 90 ? 2.5 : -1.25));
 
   test('what is how far is measured in percent of the width; nothing is said of pictures without edges', () => {
-    expect(depthOf(far)).toEqual({ above: 2.5, below: -1.25 });
+    expect(depthOf(far)).toEqual({ above: 2.5, below: -1.25, nearest: -1.25, farthest: -1.25 });
     const flat = new Uint8Array(320 * 180).fill(90);
     expect(depthOf({ left: flat, right: flat, width: 320, height: 180 })).toBeNull();
     // Two pictures that have nothing to do with each other.
     expect(depthOf({ ...far, right: scene(2, () => 0).right })).toBeNull();
   });
 
+  test('what is nearest and what is farthest where subtitles stand, over all pictures; with the eyes swapped it is the other way round', () => {
+    const rising = scene(3, (y) => (y < 120 ? 2.5 : y < 152 ? 0.625 : -2.5));
+    const swapped = { ...rising, left: rising.right, right: rising.left };
+    expect(reachBelow([depthOf(far), null, depthOf(rising)])).toEqual({ nearest: -2.5, farthest: 0.625 });
+    expect(reachBelow([depthOf(swapped)])).toEqual({ nearest: -0.625, farthest: 2.5 });
+    expect(reachBelow([null])).toBeNull();
+  });
+
   test('the other way round, the sky stands before the ground', () => {
+    const SAYS_NOTHING = { nearest: 0, farthest: 0 };
     const swapped = depthOf({ ...far, left: far.right, right: far.left });
-    expect(eyeOrderOf([depthOf(far), swapped, swapped, null, { above: 1, below: 0.9 }])).toEqual({ told: 3, swapped: 2 });
+    expect(eyeOrderOf([depthOf(far), swapped, swapped, null, { ...SAYS_NOTHING, above: 1, below: 0.9 }])).toEqual({ told: 3, swapped: 2 });
   });
 });

@@ -1,7 +1,7 @@
 'use client';
 
 import { looksPacked, looksSwapped, type Reading, type Title } from '@/core/reading';
-import { MOST_DEPTH, otherEyes, type OtherEye, type Reel } from '@/core/reels';
+import { MOST_DEPTH, depthInFront, otherEyes, type OtherEye, type Reel } from '@/core/reels';
 import { Button, Mark } from '../../parts/controls';
 import { NumberField, Select } from '../../parts/fields';
 import { useBench } from '../bench-context';
@@ -32,26 +32,43 @@ interface PictureProps {
 }
 
 /** How far before or behind the screen subtitles stand that are drawn into copies with both eyes. */
-function Depth({ reel, onChange }: Pick<PictureProps, 'reel' | 'onChange'>) {
+function Depth({ title, reel, onChange }: PictureProps) {
   if (reel.subtitles.length + (reel.added ?? []).length === 0) return null;
   const depth = reel.subtitleDepth ?? null;
+  const inFront = depthInFront(title, reel);
   return (
-    <span
-      title={`Where a recipe draws subtitles into both eyes’ pictures: pixels of 1,920 in each, above 0 in front of the screen, below 0 behind it; ${MOST_DEPTH} at most`}
-    >
-      <NumberField
-        label="Depth of drawn subtitles"
-        before="subtitles drawn"
-        after={!depth ? 'at the screen' : depth > 0 ? 'in front of the screen' : 'behind the screen'}
-        value={depth}
-        usual="0"
-        narrow
-        disabled={false}
-        onChange={(wished) => {
-          onChange({ ...reel, subtitleDepth: wished && Math.max(-MOST_DEPTH, Math.min(MOST_DEPTH, Math.round(wished))) });
-        }}
-      />
-    </span>
+    <>
+      <span
+        title={`Where a recipe draws subtitles into both eyes’ pictures: pixels of 1,920 in each, above 0 in front of the screen, below 0 behind it; ${MOST_DEPTH} at most`}
+      >
+        <NumberField
+          label="Depth of drawn subtitles"
+          before="subtitles drawn"
+          after={!depth ? 'at the screen' : depth > 0 ? 'in front of the screen' : 'behind the screen'}
+          value={depth}
+          usual="0"
+          narrow
+          disabled={false}
+          onChange={(wished) => {
+            onChange({ ...reel, subtitleDepth: wished && Math.max(-MOST_DEPTH, Math.min(MOST_DEPTH, Math.round(wished))) });
+          }}
+        />
+      </span>
+      {inFront !== null && depth === null && (
+        <span className="flex items-center gap-2 text-second">
+          <Mark state="eyes" />
+          Samples show things in front of the screen where subtitles are drawn.
+          <Button
+            className="px-2 py-0"
+            onClick={() => {
+              onChange({ ...reel, subtitleDepth: inFront });
+            }}
+          >
+            Draw them {inFront} in front
+          </Button>
+        </span>
+      )}
+    </>
   );
 }
 
@@ -75,7 +92,7 @@ function FirstEye({ title, baseIsRight, reel, onChange }: PictureProps & { baseI
           onChange({ ...reel, firstEye: eye === 'told' ? null : eye });
         }}
       />
-      <Depth reel={reel} onChange={onChange} />
+      <Depth title={title} reel={reel} onChange={onChange} />
       {eyes?.refused && (
         <span className="flex items-center gap-2 text-second">
           <Mark state="eyes" />
@@ -130,7 +147,7 @@ export function ViewsOfPicture({ title, reel, onChange }: PictureProps) {
           set(packedOf(way), others.find((o) => wayOf(o) === way) ?? null);
         }}
       />
-      {otherEye && <Depth reel={reel} onChange={onChange} />}
+      {otherEye && <Depth title={title} reel={reel} onChange={onChange} />}
       {looks && packed?.packing !== looks && (
         <span className="flex items-center gap-2 text-second">
           <Mark state="eyes" />
