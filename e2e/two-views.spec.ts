@@ -73,6 +73,11 @@ test('a disc with two views: looked at with both eyes, proven whole, and copied 
     buffer: Buffer.from('1\n00:00:00,500 --> 00:00:01,500\nBelow\n'),
   });
   const depth = editor.getByLabel('Depth of drawn subtitles');
+  // What the disc's author has put in front of the screen there, 14 of 320 columns: half of that in each eye, of 1,920, and one more.
+  await page.getByRole('button', { name: 'Measure sound and picture' }).click();
+  await editor.getByRole('button', { name: 'Draw them 43 pixels in front' }).click();
+  await expect(depth).toHaveValue('43');
+  await expect(editor).not.toContainText('Samples show things in front');
   await depth.fill('200');
   await expect(depth).toHaveValue('63');
   await depth.fill('-12');

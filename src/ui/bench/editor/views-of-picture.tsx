@@ -64,7 +64,7 @@ function Depth({ title, reel, onChange }: PictureProps) {
               onChange({ ...reel, subtitleDepth: inFront });
             }}
           >
-            Draw them {inFront} in front
+            Draw them {inFront} pixels in front
           </Button>
         </span>
       )}
