@@ -145,5 +145,19 @@ test('a disc with two views: looked at with both eyes, proven whole, and copied 
   const outcome = page.getByRole('region', { name: 'Outcome' });
   await expect(outcome).toContainText(/SSIM 0\.9\d+, worst picture/);
   await expect(outcome.getByRole('listitem').filter({ hasText: /headset/ })).toContainText('✓');
+  // The copy is one picture; the master is watched by one eye or by both.
+  await expect(page.getByLabel('Eyes that are shown')).toHaveCount(0);
+  await page.getByRole('button', { name: /Reef in depth.*master/i }).click();
+  const width = () => page.getByTestId('player').evaluate((v: HTMLVideoElement) => v.videoWidth);
+  await page.getByLabel('Eyes that are shown').selectOption('left');
+  await expect.poll(width).toBe(320);
+  await page.getByLabel('Play from').selectOption({ index: 1 });
+  await page.getByLabel('Eyes that are shown').selectOption('both');
+  await expect.poll(width).toBe(640);
+  const length = () => page.getByTestId('player').evaluate((v: HTMLVideoElement) => v.duration);
+  await page.getByTestId('player').evaluate((v: HTMLVideoElement) => v.play());
+  await expect.poll(() => page.getByTestId('player').evaluate((v: HTMLVideoElement) => v.ended)).toBe(true);
+  expect(await length()).toBeGreaterThan(1.8);
+  expect(await length()).toBeLessThan(2.3);
   expect(complaints).toEqual([]);
 });

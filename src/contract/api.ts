@@ -8,6 +8,7 @@ import { NO_STANDING, StandingStateSchema } from './standing';
 import { DiscFolderStateSchema } from './disc-folder';
 import { DiscImageStateSchema } from './disc-image';
 import { FixityStateSchema, NO_FIXITY } from './fixity';
+import { EyesSchema } from './look';
 import { within } from './query';
 import { SourceRefSchema } from './source';
 import { PaceSchema, StageSpeedsSchema, WorkDoneSchema } from './pace';
@@ -167,6 +168,8 @@ export const OutputSchema = z.object({
   /** `broken`: the sidecar is not as it was written. `none`: it was written before there were seals. */
   seal: z.enum(['whole', 'broken', 'none']),
   sidecar: SidecarSchema,
+  /** Of a film with two views, whose eye's the first one is. Said of one that is asked for by itself. */
+  firstEye: z.enum(['left', 'right']).nullish(),
 });
 export type Output = z.infer<typeof OutputSchema>;
 
@@ -361,7 +364,11 @@ export const ReproveSchema = z.object({ proof: ProofSchema, digestMatches: z.boo
 export const PlaceQuerySchema = z.object({ root: z.string().default(''), path: inside.default('') });
 export const BrowseQuerySchema = PlaceQuerySchema.extend({ for: z.enum(['disc', 'sound']).default('disc') });
 export const PageQuerySchema = z.object({ from: within(0, 1e9).transform(Math.floor) });
-/** Seconds of the result's playing time, and which of its audio tracks. */
-export const PlayQuerySchema = z.object({ start: within(0, 1e9), audio: within(0, 31).transform(Math.floor) });
+/** Seconds of the result's playing time, which of its audio tracks, and what of two views. */
+export const PlayQuerySchema = z.object({
+  start: within(0, 1e9),
+  audio: within(0, 31).transform(Math.floor),
+  eyes: EyesSchema.catch('first'),
+});
 export type PlayQuery = z.output<typeof PlayQuerySchema>;
 export const DoneSchema = z.object({ ok: z.literal(true) });

@@ -16,7 +16,7 @@ const moment = z.number().nonnegative().max(1e9);
 /** What is shown of a title with two views: the first one, which any decoder shows; each eye's; both side by side; or for red and cyan glasses. */
 export const EYES = ['first', 'left', 'right', 'both', 'glasses'] as const;
 export type Eyes = (typeof EYES)[number];
-const eyes = z.enum(EYES).default('first');
+export const EyesSchema = z.enum(EYES).default('first');
 /** Which eye the first view is. */
 const firstEye = z.enum(['left', 'right']).default('left');
 export const SheetWishSchema = z.object({
@@ -25,7 +25,7 @@ export const SheetWishSchema = z.object({
   /** Milliseconds of the title's playing time. */
   moments: z.array(moment).max(60),
   width: z.number().int().min(64).max(1280).multipleOf(2),
-  eyes,
+  eyes: EyesSchema,
   firstEye,
 });
 export type SheetWish = z.output<typeof SheetWishSchema>;
@@ -91,7 +91,7 @@ export const PreviewQuerySchema = z.object({
   audio: within(-1, 1e9),
   subtitle: within(-1, 1e9),
   width: within(160, 1280, 480),
-  eyes: eyes.catch('first'),
+  eyes: EyesSchema.catch('first'),
   firstEye: firstEye.catch('left'),
 });
 export type PreviewQuery = z.output<typeof PreviewQuerySchema>;

@@ -257,7 +257,7 @@ export const HANDLERS: Handlers = {
   },
   jobLog: ({ jobs }, { id }) => jobs.log(id),
   outputs: ({ outputs }, { query }) => outputs.list(query.from),
-  output: async ({ outputs }, { id }) => (await outputs.find(id)).output,
+  output: async ({ outputs }, { id }) => outputs.looked(id),
   reprove: ({ outputs }, { id, signal }) => outputs.prove(id, signal),
   beginCheck: ({ fixity }) => {
     fixity.begin();

@@ -2,6 +2,7 @@ import path from 'node:path';
 import { algorithmOf } from '@/core/proof';
 import type { Proof } from '@/core/proof';
 import { VAULT_PAGE, WorkError, type Output, type VaultEntry } from '@/contract';
+import { viewsInFile } from '@/node/play-both';
 import type { EngineConfig } from './config';
 import type { Helpers } from './helpers';
 import type { Pool } from './pool';
@@ -97,6 +98,14 @@ export class Outputs {
     if (!place || !read || !('written' in read)) throw new WorkError('not-known', 'This file is no longer in the vault');
     const standing = await standingOf(place, read.written.sidecar.file.sizeBytes);
     return { file: path.join(place.root, standing.path), root: place.root, output: { ...standing, ...read.written } };
+  }
+
+  /** One result as it is looked at: with what its file says of two views. @throws WorkError `not-known`. */
+  async looked(id: string): Promise<Output> {
+    const { file, output } = await this.find(id);
+    const mayHold = output.presence === 'present' && file.endsWith('.mkv');
+    const views = mayHold ? await viewsInFile(file).catch(() => null) : null; // what it is worth, its proof says
+    return { ...output, firstEye: views?.firstEye ?? null };
   }
 
   /** Proves a file again, from its sidecar alone. */

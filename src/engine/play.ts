@@ -6,6 +6,7 @@ import { playsInPage } from '@/core/recipes';
 import { WorkError, type Output, type PlayQuery } from '@/contract';
 import type { Players } from './players';
 import { fileInput } from '@/node/ffmpeg';
+import { startBothViews, viewsInFile } from '@/node/play-both';
 import { startProgram, type RunningProgram } from '@/node/program';
 
 /** Sends a byte range of a file, as a seeking player asks for it (RFC 9110 section 14). */
@@ -34,6 +35,29 @@ export async function sendFile(file: string, type: string, request: IncomingMess
   await pipeline(createReadStream(file, { start, end, highWaterMark: 256 * 1024 }), response).catch(() => undefined); // the player went away
 }
 
+/** What browsers play, as it is made. */
+const PLAYED = [
+  ...[
+    '-c:v',
+    'libx264',
+    '-preset',
+    'ultrafast',
+    '-crf',
+    '23',
+    '-pix_fmt',
+    'yuv420p',
+    '-g',
+    '50',
+    '-c:a',
+    'aac',
+    '-ac',
+    '2',
+    '-b:a',
+    '128k',
+  ],
+  ...['-movflags', 'frag_keyframe+empty_moov+default_base_moof', '-f', 'mp4', 'pipe:1'],
+];
+
 /**
  * Plays a result in the page: an access copy as it is, a master turned into something a browser plays, on the fly and
  * from any moment, only as fast as it is watched.
@@ -54,52 +78,33 @@ export async function play(
     return;
   }
   const start = Math.min(query.start, output.sidecar.promise.durationMs / 1000);
-  const { audio } = query;
-  const filters = output.sidecar.promise.interlaced
-    ? ['-vf', 'bwdif=mode=send_frame:deint=interlaced,scale=iw*sar:ih,setsar=1']
-    : ['-vf', 'scale=iw*sar:ih,setsar=1'];
-  let stop = () => undefined as unknown;
-  const leave = players.enter(response, () => stop());
-  const args = [
-    '-hide_banner',
-    '-nostdin',
-    '-loglevel',
-    'error',
-    '-ss',
-    start.toFixed(3),
-    ...fileInput(file),
-    '-map',
-    '0:v:0',
-    '-map',
-    `0:a:${audio}?`,
-    ...filters,
-    '-c:v',
-    'libx264',
-    '-preset',
-    'ultrafast',
-    '-crf',
-    '23',
-    '-pix_fmt',
-    'yuv420p',
-    '-g',
-    '50',
-    '-c:a',
-    'aac',
-    '-ac',
-    '2',
-    '-b:a',
-    '128k',
-    '-movflags',
-    'frag_keyframe+empty_moov+default_base_moof',
-    '-f',
-    'mp4',
-    'pipe:1',
-  ];
-  const program = startProgram('ffmpeg', args);
-  program.closeInput();
-  stop = program.stop;
-  await sendPlayed(program, response);
-  leave();
+  const shape = output.sidecar.promise.interlaced
+    ? 'bwdif=mode=send_frame:deint=interlaced,scale=iw*sar:ih,setsar=1'
+    : 'scale=iw*sar:ih,setsar=1';
+  const tracks = ['-map', '0:v:0', '-map', `0:a:${query.audio}?`];
+  const { eyes } = query;
+  const views = eyes === 'first' ? null : await viewsInFile(file);
+  const controller = new AbortController();
+  const leave = players.enter(response, () => {
+    controller.abort();
+  });
+  const { signal } = controller;
+  try {
+    if (views && eyes !== 'first') {
+      const lengthMs = output.sidecar.promise.durationMs - start * 1000;
+      const wish = { eyes, startMs: start * 1000, lengthMs, filters: shape, output: [...tracks, ...PLAYED] };
+      const { program, fed } = startBothViews(file, views, wish, signal);
+      fed.catch(program.stop);
+      await sendPlayed(program, response);
+      return;
+    }
+    const from = ['-hide_banner', '-nostdin', '-loglevel', 'error', '-ss', start.toFixed(3), ...fileInput(file)];
+    const program = startProgram('ffmpeg', [...from, ...tracks, '-vf', shape, ...PLAYED], { signal });
+    program.closeInput();
+    await sendPlayed(program, response);
+  } finally {
+    leave();
+  }
 }
 
 /** Sends what a player makes for as long as the page watches it, and ends it. */

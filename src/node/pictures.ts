@@ -2,10 +2,10 @@ import { Readable } from 'node:stream';
 import { readMatroskaStream, type MatroskaSink } from '@/core/matroska';
 import { TrackHashes, writeKeyPictures, writeMaster } from '@/core/master';
 import { isPictures, type Reading, type Title } from '@/core/reading';
-import { pairsOnly } from '@/core/recipes';
 import { wholeTitleReel, type Reel, type TakenTrack } from '@/core/reels';
 import { writeBothViews } from '@/core/stereo';
 import type { Eyes } from '@/contract';
+import { eyesFilter } from './play-both';
 import { runProgram, startProgram, type RunningProgram } from './program';
 import { createPayloadHash, fastCrc32 } from './payload-hash';
 import { written } from './other-eye';
@@ -47,13 +47,8 @@ export interface Shown {
   readonly firstEye: 'left' | 'right';
 }
 
-/** Filters that show what is wished of two views that come in turn; empty where the first one is shown, or there is no other. */
-function eyesFilter(title: Title, { eyes, firstEye }: Shown): string {
-  if (!title.video.secondView || eyes === 'first') return '';
-  // Alternating, the left or the right eye's first; what comes out is both with the left on the left, one alone, or for glasses.
-  const to = { left: 'ml', right: 'mr', both: 'sbsl', glasses: 'arcd' }[eyes];
-  return `${pairsOnly(title.video.frameTicks / 27_000)},stereo3d=${firstEye === 'right' ? 'ar' : 'al'}:${to},setsar=1,`;
-}
+/** Filters that show what is wished of a title's two views that come in turn; empty where the first one is shown, or there is no other. */
+const eyesOf = ({ video }: Title, shown: Shown): string => (video.secondView ? eyesFilter(video.frameTicks / 27_000, shown) : '');
 
 const optionsOf = (title: Title, signal?: AbortSignal) => ({
   ...{ name: 'the title', application: APPLICATION, frameMs: title.video.frameTicks / 27_000 },
@@ -121,7 +116,7 @@ export async function picturesAt(
   };
   const indices = await writeKeyPictures(momentsMs.length, open, momentReel(title, angle, 0, 1), reading, memory, OPTIONS);
   if (indices.length === 0) return found;
-  const both = eyesFilter(title, shown);
+  const both = eyesOf(title, shown);
   const filter = `${both}${scaled(shown.width, title.video.interlaced !== false)}`;
   const fed = both === '' ? chunks : await inTurn(chunks, title, signal);
   const args = [
@@ -176,7 +171,7 @@ export function startPreview(
     audio: wish.audio ? [wish.audio] : [],
     subtitles: drawn ? [drawn] : [],
   });
-  const both = eyesFilter(title, wish);
+  const both = eyesOf(title, wish);
   const picture = `${both}${scaled(wish.width, title.video.interlaced !== false)}`;
   const video = drawn
     ? ['-filter_complex', `[0:v:0][0:s:0]overlay=eof_action=pass,${picture}[v]`, '-map', '[v]']

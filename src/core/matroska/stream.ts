@@ -1,6 +1,7 @@
 import { ChunkReader, DiscError, concatBytes, type Where } from '../bytes';
 import { ID, MVC_CONFIGURATION, uint } from './ebml';
 import { UNKNOWN, children, readHeadOf, textOf, unsigned } from './elements';
+import { LACED_VIEWS } from './tracks';
 
 /** A track as its file describes it, in that file's own elements. */
 export interface DescribedTrack {
@@ -16,6 +17,8 @@ export interface DescribedTrack {
   readonly picture: Uint8Array;
   /** MVCDecoderConfigurationRecord of a second view that stands in its blocks (ISO/IEC 14496-15 7.5.1); null where none is said. */
   readonly secondView: Uint8Array | null;
+  /** Whose eye's the first of two views is, where there is a second; the left one's where nothing is said. */
+  readonly firstEye: 'left' | 'right' | null;
 }
 
 export interface StreamBlock {
@@ -50,6 +53,13 @@ const KEPT = new Set<number>([
 /** Types of tracks: RFC 9559 5.1.4.1.3. */
 const KINDS: Readonly<Record<number, DescribedTrack['kind']>> = { 1: 'video', 2: 'audio', 17: 'subtitle' };
 
+/** @param video the element that describes a picture. */
+function firstEyeOf(video: Uint8Array, where: Where): 'left' | 'right' {
+  for (const field of children(video, where))
+    if (field.id === ID.StereoMode) return unsigned(field.data) === LACED_VIEWS.right ? 'right' : 'left';
+  return 'left';
+}
+
 /** The configuration of a second view, where a mapping of additions is one. */
 function secondViewOf(mapping: Uint8Array, where: Where): Uint8Array | null {
   let isOne = false;
@@ -65,6 +75,7 @@ function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
   let number = 0;
   let kind: DescribedTrack['kind'] = 'other';
   let picture: Uint8Array = new Uint8Array(0);
+  let eye: 'left' | 'right' = 'left';
   let secondView: Uint8Array | null = null;
   let codecId = '';
   let defaultDurationNs: number | null = null;
@@ -73,7 +84,7 @@ function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
   for (const field of children(entry, where)) {
     if (field.id === ID.TrackNumber) number = unsigned(field.data);
     else if (field.id === ID.TrackType) kind = KINDS[unsigned(field.data)] ?? 'other';
-    else if (field.id === ID.Video) picture = field.whole;
+    else if (field.id === ID.Video) [picture, eye] = [field.whole, firstEyeOf(field.data, where)];
     else if (field.id === ID.BlockAdditionMapping) secondView ??= secondViewOf(field.data, where);
     else if (field.id === ID.CodecID) codecId = textOf(field.data);
     else if (field.id === ID.DefaultDuration) {
@@ -85,7 +96,8 @@ function describedTrack(entry: Uint8Array, where: Where): DescribedTrack {
     if (KEPT.has(field.id)) elements.push(field.whole);
   }
   if (defaultDurationNs) elements.push(uint(ID.DefaultDuration, defaultDurationNs));
-  return { number, kind, codecId, elements: concatBytes(elements), defaultDurationNs, codecPrivate, picture, secondView };
+  const firstEye = secondView && eye;
+  return { number, kind, codecId, elements: concatBytes(elements), defaultDurationNs, codecPrivate, picture, secondView, firstEye };
 }
 
 interface BlockPlace {

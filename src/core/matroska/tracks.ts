@@ -69,7 +69,7 @@ const INTERLACED = { undetermined: 0, interlaced: 1, progressive: 2 } as const;
 const FIELD_ORDER = { top: 1, bottom: 6 } as const;
 
 /** StereoMode: both views in one block, the left or the right eye's first (RFC 9559 table 4). */
-const LACED_VIEWS = { left: 13, right: 14 } as const;
+export const LACED_VIEWS = { left: 13, right: 14 } as const;
 /** StereoMode of pictures that hold both views (RFC 9559 table 4). */
 const PACKED_VIEWS = { beside: { left: 1, right: 11 }, below: { left: 3, right: 2 } } as const;
 

@@ -2,13 +2,17 @@
 
 import { Maximize } from 'lucide-react';
 import type { Output } from '@/contract';
+import { useEngine } from '@/store/engine';
 import { clock, languageName } from '../format';
+import { EyesRow, useEyes } from '../parts/eyes-row';
 import { PlayBar } from './play-bar';
 import { usePlaying, type Playing } from './use-playing';
 
 /** Plays a result in the page, along its whole playing time. */
 export function Player({ output }: { output: Output }) {
-  const playing = usePlaying(output);
+  const hasTwo = (output.firstEye ?? null) !== null;
+  const { eyes, keepEyes, unable } = useEyes(hasTwo, useEngine().state?.encoders);
+  const playing = usePlaying(output, eyes);
   const { sidecar } = output;
   const { chapters } = sidecar.promise;
   const isSound = playing.type?.startsWith('audio/') ?? false;
@@ -36,7 +40,12 @@ export function Player({ output }: { output: Output }) {
           </button>
         )}
       </span>
-      {playing.failed && <p className="text-damaged">The preview could not be played. The file itself is not touched by that.</p>}
+      {playing.failed && (
+        <p className="text-damaged">
+          {eyes === 'first' ? 'The preview could not be played.' : 'Both views could not be shown: look at the first one.'} The file itself
+          is not touched by that.
+        </p>
+      )}
       <PlayBar {...playing} chapters={chapters} onSeek={playing.seek} onPlay={playing.play} onPause={playing.pause} />
       <div className="flex items-center gap-2">
         <label className="flex min-w-0 flex-1 items-center gap-2 text-second">
@@ -59,6 +68,16 @@ export function Player({ output }: { output: Output }) {
         </label>
         <SoundPick output={output} playing={playing} />
       </div>
+      {hasTwo && (
+        <EyesRow
+          eyes={eyes}
+          unable={unable}
+          onChange={(next) => {
+            playing.again();
+            keepEyes(next);
+          }}
+        />
+      )}
     </div>
   );
 }

@@ -1,5 +1,5 @@
 import { useCallback, useRef, useState } from 'react';
-import type { Output } from '@/contract';
+import type { Eyes, Output } from '@/contract';
 import { playsInPage } from '@/core/recipes';
 
 /** What is further off than this is sought anew; what is nearer is caught up with, milliseconds. */
@@ -14,9 +14,9 @@ const CATCH_UP = 0.12;
 
 /**
  * A result as it plays in the page, along the whole of its playing time. A copy that browsers play is played as it is; any other file is
- * made into something they play while it is watched: that begins anew wherever one seeks to.
+ * made into something they play while it is watched: that begins anew wherever one seeks to. @param eyes what of two views.
  */
-export function usePlaying(output: Output) {
+export function usePlaying(output: Output, eyes: Eyes = 'first') {
   const { sidecar } = output;
   const type = playsInPage(sidecar);
   const onTheFly = type === null;
@@ -30,7 +30,7 @@ export function usePlaying(output: Output) {
   const [failed, setFailed] = useState(false);
   const sought = useRef(0);
   const settling = useRef<ReturnType<typeof setTimeout> | null>(null);
-  const source = `/api/outputs/${output.id}/play${onTheFly ? `?start=${startMs / 1000}&audio=${audio}` : ''}`;
+  const source = `/api/outputs/${output.id}/play${onTheFly ? `?start=${startMs / 1000}&audio=${audio}&eyes=${eyes}` : ''}`;
 
   /** A player that has gone lets its stream go at once: browsers hold on to it for a while, and each is an encoder. */
   const hold = useCallback((element: HTMLVideoElement) => {
@@ -74,6 +74,10 @@ export function usePlaying(output: Output) {
     },
     [now],
   );
+  /** What is made on the fly is about to be made otherwise: it goes on from where it is. */
+  const again = useCallback(() => {
+    setStart(Math.round(now()));
+  }, [now]);
   /** Comes into step with another that is at this moment. */
   const follow = useCallback(
     (ms: number) => {
@@ -111,7 +115,7 @@ export function usePlaying(output: Output) {
       setFailed(false);
     },
   };
-  return { props, video, atMs, durationMs, isPlaying, failed, onTheFly, type, audio, seek, play, pause, listen, now, follow };
+  return { props, video, atMs, durationMs, isPlaying, failed, onTheFly, type, audio, seek, play, pause, listen, again, now, follow };
 }
 
 export type Playing = ReturnType<typeof usePlaying>;

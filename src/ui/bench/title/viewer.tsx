@@ -6,13 +6,13 @@ import { isPictures, type Title } from '@/core/reading';
 import { firstIsRight, type Reel } from '@/core/reels';
 import { problemOf } from '@/store/api';
 import { previewAddress, type PictureWish } from '@/store/looks';
-import { EYES, sourceKey, type EncoderState, type Eyes, type Problem } from '@/contract';
+import { sourceKey, type Problem } from '@/contract';
 import { clock, languageName } from '../../format';
-import { Button, Mark } from '../../parts/controls';
+import { Button } from '../../parts/controls';
 import { Select } from '../../parts/fields';
+import { EyesRow, useEyes } from '../../parts/eyes-row';
 import { MomentSlider } from '../../parts/moment-slider';
 import { ProblemNote } from '../../parts/problem-note';
-import { useKept } from '../../parts/use-kept';
 import { useKeys } from '../../parts/use-keys';
 import { useWidth } from '../../parts/use-width';
 import { audioText } from '../../words';
@@ -119,37 +119,6 @@ function Moment({ title, wish, ms }: { title: Title; wish: PictureWish; ms: numb
   );
 }
 
-const EYE_NAMES: Readonly<Record<Eyes, string>> = {
-  first: 'the first view only',
-  left: 'the left eye’s view',
-  right: 'the right eye’s view',
-  both: 'both eyes, side by side',
-  glasses: 'both, for red and cyan glasses',
-};
-
-/** What is shown of a title with two views; where FFmpeg can not decode both, why. */
-function EyesRow({ eyes, encoders, onChange }: { eyes: Eyes; encoders: readonly EncoderState[]; onChange: (eyes: Eyes) => void }) {
-  const unable = encoders.find((e) => e.name === 'both views' && !e.works);
-  return (
-    <div className="flex items-center gap-2 pt-1 text-[12px] text-second">
-      <span className="smallcaps">Shown</span>
-      {unable ? (
-        <span>
-          <Mark state="eyes" /> The first view only: {unable.reason}. Masters keep both.
-        </span>
-      ) : (
-        <Select
-          label="Eyes that are shown"
-          value={eyes}
-          options={EYES.map((value) => ({ value, name: EYE_NAMES[value] }))}
-          onChange={onChange}
-          className="min-w-0 flex-1"
-        />
-      )}
-    </div>
-  );
-}
-
 function ChoiceRow({ title, choice, onChange }: { title: Title; choice: Choice; onChange: (choice: Choice) => void }) {
   const known = title.audio.filter((t) => t.codec !== 'unknown');
   return (
@@ -235,10 +204,8 @@ function Transport({
 /** Looks into a title: a contact sheet, any moment of it, and a preview that plays from there. */
 export function Viewer({ title, angle, reel }: { title: Title; angle: number; reel: Reel | null }) {
   const { disc, engine, source, moment, look } = useBench();
-  const [kept, keepEyes] = useKept('bench-eyes', EYES, 'first');
   const hasTwo = title.video.secondView !== null;
-  const encoders = engine?.encoders ?? [];
-  const eyes = hasTwo && !encoders.some((e) => e.name === 'both views' && !e.works) ? kept : 'first';
+  const { eyes, keepEyes, unable } = useEyes(hasTwo, engine?.encoders);
   const firstEye = firstIsRight(title.video, reel ?? {}) ? 'right' : 'left';
   const key = source && sourceKey(source.ref);
   const wish = useMemo<PictureWish | null>(
@@ -297,7 +264,7 @@ export function Viewer({ title, angle, reel }: { title: Title; angle: number; re
       {hasTwo && (
         <EyesRow
           eyes={eyes}
-          encoders={encoders}
+          unable={unable}
           onChange={(next) => {
             stop();
             keepEyes(next);
