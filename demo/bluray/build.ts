@@ -10,7 +10,7 @@ import { makeSoundClip } from './sound-clip';
 /** Raise when the way of authoring changes, so that cached discs are made anew. */
 const AUTHORING_VERSION = 5;
 /** Of discs with two views. */
-const VIEWS_VERSION = 3;
+const VIEWS_VERSION = 4;
 
 /**
  * Builds Blu-ray discs where they are not yet there, or were made by an older version. Clips of the same name in several

@@ -333,6 +333,7 @@ export async function encodeSecondView(base: readonly AuthoredPes[], decoded: Fr
   let frameNum = 0;
   let counted = 0;
   let begins = 0;
+  let shownFrom = 0;
   for (const [place, pes] of base.entries()) {
     const index = times.indexOf(pes.pts90k);
     const idr = typesIn(pes.data).has(5);
@@ -341,6 +342,9 @@ export async function encodeSecondView(base: readonly AuthoredPes[], decoded: Fr
       begins ^= 1;
     }
     const anchor = pes.key || place === 0;
+    if (anchor) shownFrom = index;
+    // What follows an anchor and is shown before it may need what came earlier: nothing that is shown later refers to it (H.7.4.1.1, anchor_pic_flag).
+    const leading = index < shownFrom;
     const left = await decoded.at(index);
     const refs = anchor || !before ? [left] : [left, before];
     const b = new Bits();
@@ -357,16 +361,17 @@ export async function encodeSecondView(base: readonly AuthoredPes[], decoded: Fr
     b.ue(5);
     b.ue(0);
     b.ue(3);
-    b.put(idr ? 2 : 1, 0);
+    if (!leading) b.put(idr ? 2 : 1, 0);
     b.se(0);
     b.ue(1); // no deblocking
     const made = encodePicture(b, await wanted.at(index), refs, size);
     const flags = ((idr ? 0 : 1) << 22) | (1 << 6) | ((anchor ? 1 : 0) << 2) | 1;
-    const slice = b.unit([0x74, (flags >> 16) & 0x7f, (flags >> 8) & 0xff, flags & 0xff]);
+    const slice = b.unit([leading ? 0x14 : 0x74, (flags >> 16) & 0x7f, (flags >> 8) & 0xff, flags & 0xff]);
     const units = [[DELIMITER], ...(anchor ? [sequenceSet(size), pictureSet()] : []), slice];
     packets.push({ ...pes, data: Uint8Array.from(units.flatMap((u) => [0, 0, 0, 1, ...u])) });
     first[index] = sumOf(left);
     second[index] = sumOf(made);
+    if (leading) continue;
     before = made;
     frameNum = (frameNum + 1) % 2 ** COUNT_BITS;
   }

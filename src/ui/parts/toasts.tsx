@@ -97,7 +97,7 @@ export function Toasts() {
           </Toast.Close>
         </Toast.Root>
       ))}
-      <Toast.Viewport className="fixed top-1.5 right-12 left-[505px] z-[60] mx-auto w-[min(460px,calc(100vw-560px))] outline-none" />
+      <Toast.Viewport className="fixed top-1.5 right-12 left-[590px] z-[60] mx-auto w-[min(460px,calc(100vw-646px))] outline-none" />
     </Toast.Provider>
   );
 }
