@@ -29,7 +29,7 @@ import { examineCopy } from '@/node/ffmpeg';
 import { openFileSink } from '@/node/library';
 import { openSource } from '@/node/open-source';
 import { writeReel } from '@/node/write-reel';
-import { HAVEN, LOCKS, QUAY, TWIN, titleOf } from '@/test-support/discs';
+import { CADENCE, HAVEN, LOCKS, QUAY, SLIDES, TWIN, titleOf } from '@/test-support/discs';
 import type { Random } from '@/test-support/random';
 
 /**
@@ -54,6 +54,9 @@ const added: NonNullable<Reel['added']>[number] = {
 const SOURCES: readonly (readonly [name: string, disc: string, title: number, change: Partial<Reel>])[] = [
   ['DVD', QUAY, 2, {}],
   ['episode', LOCKS, 1, {}],
+  ['film and video in turn', CADENCE, 1, {}],
+  ['slides', SLIDES, 1, {}],
+  ['slides, silent', SLIDES, 4, {}],
   ['Blu-ray', HAVEN, 1, {}],
   ['two views', TWIN, 1, {}],
   ['two views, subtitles in front', TWIN, 1, { subtitleDepth: 12, firstEye: 'right' }],

@@ -39,7 +39,7 @@ interface Probed {
   }[];
   chapters?: { start_time?: string; tags?: Record<string, string> }[];
   frames?: { side_data_list?: { side_data_type?: string }[] }[];
-  format?: { duration?: string };
+  format?: { format_name?: string; start_time?: string; duration?: string };
 }
 
 /** "00:01:02.345" in milliseconds; null where it is no time. */
@@ -53,9 +53,13 @@ const isCover = ({ disposition }: NonNullable<Probed['streams']>[number]): boole
 
 /** When picture and sound are over: a subtitle may stand longer than both, and the file's own length counts it. Milliseconds. */
 function endOf({ streams = [], format }: Probed): number {
+  // The clock of a transport stream begins anywhere.
+  const zero = format?.format_name === 'mpegts' ? Number(format.start_time ?? 0) : 0;
   const ends = streams
     .filter((s) => (s.codec_type === 'video' && !isCover(s)) || s.codec_type === 'audio')
-    .map((s) => (s.duration === undefined ? clockMs(s.tags?.['DURATION']) : Number(s.duration) * 1000));
+    .map((s) =>
+      s.duration === undefined ? clockMs(s.tags?.['DURATION']) : (Math.max(0, Number(s.start_time ?? 0) - zero) + Number(s.duration)) * 1000,
+    );
   const known = ends.filter((end) => end !== null);
   return known.length === ends.length && known.length > 0 ? Math.max(...known) : Number(format?.duration ?? 0) * 1000;
 }

@@ -10,24 +10,29 @@ const rateOf = ({ numerator, denominator }: Rate): number => numerator / denomin
 /** A packet of sound lasts about so long: when the last one ends is not noted of a track. */
 const PACKET_MS = 20;
 
-/** How long a file of sound is: as long as its sound, which may end long before or after the picture; what is cut off at its beginning is missing, silence before it is not. */
-function soundMs({ audio, slower }: EncodePlan, { tracks, durationMs }: Pick<MasterPromise, 'tracks' | 'durationMs'>): number {
+type Told = Pick<MasterPromise, 'tracks' | 'durationMs'>;
+
+/** When each track of sound of a copy ends. @param cut a file of sound: what is missing before sound that is taken as it is is not filled. */
+function soundEnds({ audio, slower }: EncodePlan, { tracks, durationMs }: Told, cut: boolean): number[] {
   const sounds = tracks.filter((t) => t.kind === 'audio');
-  const ends = audio.map(({ source, codec, delayMs }) => {
+  return audio.map(({ source, codec, delayMs }) => {
     const { fromMs = null, toMs = null } = sounds[source] ?? {};
     // Early versions did not note it.
     if (toMs === null) return durationMs * slower + delayMs;
-    // Without an encoder nothing fills what is missing before it.
-    return (toMs - (codec === 'copy' ? (fromMs ?? 0) : 0) + PACKET_MS) * slower + delayMs;
+    return (toMs - (cut && codec === 'copy' ? (fromMs ?? 0) : 0) + PACKET_MS) * slower + delayMs;
   });
-  return Math.max(0, ...ends);
 }
 
-/** How long a copy is: as its picture, but for sound that was told to be later; as its sound where it has no other. */
-function lengthMs(plan: EncodePlan, promise: Pick<MasterPromise, 'tracks' | 'durationMs'>): number {
-  if (plan.soundOnly) return soundMs(plan, promise);
-  const pictureMs = promise.durationMs * plan.slower;
-  return plan.audio.some((a) => a.delayMs > 0) ? Math.max(pictureMs, soundMs(plan, promise)) : pictureMs;
+/**
+ * How long a copy is: until its picture and its sound have ended, whichever is later. That may be sooner than the end of the film: no
+ * container says how long a last picture is held, and sound that is not taken may go on.
+ */
+function lengthMs(plan: EncodePlan, promise: Told): number {
+  if (plan.soundOnly) return Math.max(0, ...soundEnds(plan, promise, true));
+  const last = promise.tracks.find((t) => t.kind === 'video')?.toMs ?? null;
+  const { slower, video } = plan;
+  const pictureMs = last === null ? promise.durationMs * slower : last * slower + 1000 / video.picturesPerSecond;
+  return Math.max(pictureMs, ...soundEnds(plan, promise, false));
 }
 
 /** What a copy by a plan must hold, of what it is made from. */
