@@ -124,6 +124,8 @@ async function copied(source: Source, recipe: Recipe, folder: string, pieceMs: n
   const facts = encodeFacts(reading, reel, promise.interlaced);
   if (!facts) throw new Error('no such title');
   const plan = planEncode(recipe, facts);
+  // Such an order is refused.
+  if (plan.soundOnly && plan.audio.length === 0) return;
   const output = path.join(folder, `copy${CONTAINER_ENDING[recipe.container]}`);
   const order = {
     ...{ plan, master: source.file, masterMs: promise.durationMs, output, folder: path.join(folder, 'pieces') },

@@ -95,3 +95,11 @@ test('a copy that can not be made is made by another recipe, without the disc; w
   const copy = (await engine.outputs()).find((o) => o.path === 'Held.mp4');
   expect(copy?.sidecar).toMatchObject({ recipe: 'access', proof: { passed: true }, reel: { recipes: ['master', 'access'] } });
 });
+
+test('a file of sound of a reel that has none is refused, with the recipe’s name, before anything is made', async () => {
+  const sound: Recipe = { ...access, id: 'own-sound', name: 'To listen to', container: 'FLAC', audio: { ...access.audio, codec: 'FLAC' } };
+  const silent = (reading: Reading): Reel => ({ ...wholeTitleReel(titleOf(reading, 4), 'Silent'), recipes: ['own-sound'] });
+  const submitted = engine.submit({ kind: 'place', root: 'images', path: 'SLIDES.iso' }, silent, 'library', '', [sound]);
+  await expect(submitted).rejects.toThrow('“To listen to” makes a file of sound');
+  expect((await engine.call('state')).jobs.filter((j) => j.name === 'Silent')).toEqual([]);
+});

@@ -1,7 +1,7 @@
 import { readdir, rm } from 'node:fs/promises';
 import path from 'node:path';
-import { MASTER, planEncode, recipesById } from '@/core/recipes';
-import { encodeFacts, safeFileName, safeFolderPath } from '@/core/reels';
+import { MASTER, recipesById } from '@/core/recipes';
+import { safeFileName, safeFolderPath } from '@/core/reels';
 import { JobSchema, WorkError, placeOf, type ChangeWish, type Job } from '@/contract';
 import { writeDurably } from '@/node/durable';
 import { masterBytesThere, type ProgressFile } from '@/node/job-folder';
@@ -12,6 +12,7 @@ import type { Encoders } from './encoders';
 import type { JobRecord } from './job-record';
 import { shownOrder } from './job-state';
 import { claimOf, requireFreeInLibrary, type Claim } from './names';
+import { requireMakeable } from './new-order';
 import type { Storages } from './storages';
 
 interface Surroundings {
@@ -105,8 +106,7 @@ export async function changeOrder(record: JobRecord, wish: ChangeWish, { storage
   const before = record.journal.readJob();
   const { files } = record.told;
   const after = await changedOrder(before, wish, files.length > 0, storages);
-  const facts = encodeFacts(after.reading, after.reel);
-  if (facts) for (const copy of after.copies) encoders?.require(planEncode(copy, facts));
+  requireMakeable(after.copies, after, encoders);
   const release = hold(claimOf(after));
   try {
     const isSame = after.storage.path === before.storage.path;

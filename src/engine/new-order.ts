@@ -39,14 +39,30 @@ function requireJoinable({ reel, reading }: OrderWish): void {
   }
 }
 
+/** Each of the copies can be made of the reel, on this machine. @throws WorkError `bad-request`, `encoder-missing`. */
+export function requireMakeable(
+  copies: Job['copies'],
+  { reading, reel }: Pick<Job, 'reading' | 'reel'>,
+  encoders: Surroundings['encoders'],
+): void {
+  const facts = encodeFacts(reading, reel);
+  if (!facts) return;
+  for (const copy of copies) {
+    const plan = planEncode(copy, facts);
+    if (plan.soundOnly && plan.audio.length === 0)
+      throw new WorkError('bad-request', `“${copy.name}” makes a file of sound, and the reel has none`);
+    encoders?.require(plan);
+  }
+}
+
 /** The copies that a reel wants, all of which can be made here. @throws WorkError `bad-request`, `encoder-missing`. */
-function copiesOf({ reel, reading, copies: sent }: OrderWish, encoders: Surroundings['encoders']): Job['copies'] {
+function copiesOf(wish: OrderWish, encoders: Surroundings['encoders']): Job['copies'] {
+  const { reel, copies: sent } = wish;
   const known = recipesById(sent);
   const unknown = reel.recipes.find((recipe) => recipe !== MASTER && !known.has(recipe));
   if (unknown !== undefined) throw new WorkError('bad-request', `The recipe ${unknown} was not sent with the reel`);
   const copies = reel.recipes.flatMap((recipe) => known.get(recipe) ?? []);
-  const facts = encodeFacts(reading, reel);
-  if (facts) for (const copy of copies) encoders?.require(planEncode(copy, facts));
+  requireMakeable(copies, wish, encoders);
   return copies;
 }
 

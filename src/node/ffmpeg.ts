@@ -53,12 +53,15 @@ const isCover = ({ disposition }: NonNullable<Probed['streams']>[number]): boole
 
 /** When picture and sound are over: a subtitle may stand longer than both, and the file's own length counts it. Milliseconds. */
 function endOf({ streams = [], format }: Probed): number {
-  // The clock of a transport stream begins anywhere.
-  const zero = format?.format_name === 'mpegts' ? Number(format.start_time ?? 0) : 0;
+  // The clock of a transport stream begins anywhere; what of a file of sound comes before it is its encoder's, and not heard.
+  const isApart = format?.format_name === 'mpegts' || !streams.some((s) => s.codec_type === 'video' && !isCover(s));
+  const zero = isApart ? Number(format?.start_time ?? 0) : 0;
   const ends = streams
     .filter((s) => (s.codec_type === 'video' && !isCover(s)) || s.codec_type === 'audio')
     .map((s) =>
-      s.duration === undefined ? clockMs(s.tags?.['DURATION']) : (Math.max(0, Number(s.start_time ?? 0) - zero) + Number(s.duration)) * 1000,
+      s.duration === undefined
+        ? clockMs(s.tags?.['DURATION'])
+        : (Math.max(0, Number(s.start_time ?? 0) - zero) + Number(s.duration)) * 1000,
     );
   const known = ends.filter((end) => end !== null);
   return known.length === ends.length && known.length > 0 ? Math.max(...known) : Number(format?.duration ?? 0) * 1000;

@@ -20,7 +20,7 @@ export interface CopyWish {
 async function promiseOf(master: string, { facts, chapters = [] }: CopyWish): Promise<MasterPromise> {
   const tracks = facts.audio.map((_, i) => {
     const times = packetTimes(master, `a:${i}`).flatMap(({ pts }) => (pts === null ? [] : [pts * 1000]));
-    return { kind: 'audio', fromMs: times[0] ?? null, toMs: times.at(-1) ?? null };
+    return { kind: 'audio', fromMs: times[0] ?? null, toMs: times.at(-1) ?? null, packets: times.length };
   });
   const frames = (await picturesOf(master)).length;
   return { frames, durationMs: facts.durationMs, chapters, wholeness: null, tracks } as unknown as MasterPromise;

@@ -7,8 +7,16 @@ const FILM = { least: 0.97, most: 1.03 } as const;
 
 const rateOf = ({ numerator, denominator }: Rate): number => numerator / denominator;
 
-/** A packet of sound lasts about so long: when the last one ends is not noted of a track. */
+/** A packet of sound lasts about so long, where nothing is known of them. */
 const PACKET_MS = 20;
+/** Between packets further apart there was nothing to hear. */
+const LONGEST_PACKET_MS = 200;
+
+/** How long the last packet of a track lasts, which is not noted: it may be whole, or nearly nothing. Half of what they last on an average. */
+function lastPacketMs({ fromMs, toMs, packets }: MasterPromise['tracks'][number]): number {
+  if (fromMs === null || toMs === null || !(packets > 1)) return PACKET_MS;
+  return Math.min((toMs - fromMs) / (packets - 1), LONGEST_PACKET_MS) / 2;
+}
 
 type Told = Pick<MasterPromise, 'tracks' | 'durationMs'>;
 
@@ -16,10 +24,11 @@ type Told = Pick<MasterPromise, 'tracks' | 'durationMs'>;
 function soundEnds({ audio, slower }: EncodePlan, { tracks, durationMs }: Told, cut: boolean): number[] {
   const sounds = tracks.filter((t) => t.kind === 'audio');
   return audio.map(({ source, codec, delayMs }) => {
-    const { fromMs = null, toMs = null } = sounds[source] ?? {};
+    const sound = sounds[source];
     // Early versions did not note it.
-    if (toMs === null) return durationMs * slower + delayMs;
-    return (toMs - (cut && codec === 'copy' ? (fromMs ?? 0) : 0) + PACKET_MS) * slower + delayMs;
+    if (!sound || sound.toMs === null) return durationMs * slower + delayMs;
+    const begins = cut && codec === 'copy' ? (sound.fromMs ?? 0) : 0;
+    return (sound.toMs - begins + lastPacketMs(sound)) * slower + delayMs;
   });
 }
 
