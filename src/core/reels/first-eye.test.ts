@@ -1,7 +1,18 @@
 import { sketchReading, videoTrack } from '@/test-support/readings';
 import type { Title } from '../reading';
 import { WIDTH_OF_DEPTH } from '../recipes';
-import { MOST_DEPTH, coverageOf, depthInFront, firstIsRight, mergeReels, otherEyes, readingForReel, takenPieces, wholeTitleReel, type Reel } from '.';
+import {
+  MOST_DEPTH,
+  coverageOf,
+  depthInFront,
+  firstIsRight,
+  mergeReels,
+  otherEyes,
+  readingForReel,
+  takenPieces,
+  wholeTitleReel,
+  type Reel,
+} from '.';
 
 /** Two titles of the same shape, a shorter one, and one of another size. */
 const sketched = sketchReading([{ parts: ['a:60'] }, { parts: ['b:60'] }, { parts: ['c:50'] }, { parts: ['d:60'] }]);
