@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useReducer } from 'react';
 import { applyRules, type HouseRules, type NamePart, type Proposal } from '@/core/reels';
+import { catalogue } from './archive';
 import { readRules } from './rules';
 import type { DiscRecord, DraftRecord, DraftReel } from './db';
 import { readDraft, saveDraft } from './unsaved';
@@ -15,6 +16,11 @@ export function proposalOf(disc: Proposed, rules: HouseRules): Proposal {
   const { series, season } = disc.tags;
   const set = series === '' ? null : { series, season, firstEpisode: disc.firstEpisode ?? 1 };
   return applyRules(disc.reading, disc.findings, rules, disc.tags, set);
+}
+
+/** What the house rules make of a disc as the catalogue has both now: what a page shows of them may be a moment old. */
+export async function proposalNow(disc: Proposed): Promise<Proposal> {
+  return proposalOf((await catalogue().discs.get(disc.fingerprint)) ?? disc, await readRules());
 }
 
 /** What the Bench proposes for a disc that has not been worked on. The same reading and rules give the same proposal. */

@@ -1,5 +1,5 @@
 import { useLiveQuery } from 'dexie-react-hooks';
-import { DEFAULT_RULES, type HouseRules } from '@/core/reels';
+import { DEFAULT_RULES, type HouseRules, type SetChoice } from '@/core/reels';
 import { HouseRulesSchema } from '@/contract';
 import { catalogue } from './archive';
 
@@ -11,6 +11,16 @@ export async function readRules(): Promise<HouseRules> {
 
 export async function saveRules(rules: HouseRules): Promise<void> {
   await catalogue().settings.put({ key: 'house rules', rules: HouseRulesSchema.parse(rules) });
+}
+
+/** Keeps a choice for the discs of a set, in the place of an earlier one. Of two that come at once both are kept. */
+export async function keepChoice(choice: SetChoice): Promise<void> {
+  const { settings } = catalogue();
+  await catalogue().transaction('rw', settings, async () => {
+    const rules = await readRules();
+    const rest = rules.sets.filter((s) => s.series !== choice.series || s.role !== choice.role);
+    await saveRules({ ...rules, sets: [...rest, choice] });
+  });
 }
 
 /** Live; the default ones until they are known. */

@@ -52,7 +52,11 @@ export function ReelsStrip({ dragged }: { dragged: readonly number[] }) {
         >
           <Redo2 size={14} aria-hidden />
         </Button>
-        <Button tone="quiet" onClick={commands.proposeAgain} title="What is not on the queue is proposed anew by the house rules">
+        <Button
+          tone="quiet"
+          onClick={() => void commands.proposeAgain()}
+          title="What is not on the queue is proposed anew by the house rules"
+        >
           <WandSparkles size={14} aria-hidden /> By the house rules
         </Button>
         <Button

@@ -15,8 +15,8 @@ import {
 } from '@/core/reels';
 import { canBeTaken, type Title } from '@/core/reading';
 import type { DiscRecord } from '@/store/db';
-import type { Draft } from '@/store/draft';
-import { saveRules } from '@/store/rules';
+import { proposalNow, type Draft } from '@/store/draft';
+import { keepChoice } from '@/store/rules';
 
 /** What can be done with the reels of a disc. Every change of them can be undone. */
 export interface ReelCommands {
@@ -39,7 +39,7 @@ export interface ReelCommands {
   /** Keeps tracks and recipes of a reel for the other discs of its set. @returns the set and the title's part to play; null where there is none. */
   readonly keepForSet: (id: string) => Promise<{ readonly series: string; readonly role: Role } | null>;
   /** What is not on the queue is proposed anew. */
-  readonly proposeAgain: () => void;
+  readonly proposeAgain: () => Promise<void>;
 }
 
 export function useReelCommands(disc: DiscRecord, { change, record }: Draft, rules: HouseRules, proposal: Proposal): ReelCommands {
@@ -122,14 +122,14 @@ export function useReelCommands(disc: DiscRecord, { change, record }: Draft, rul
         const role = disc.findings.titles.find((f) => f.title === title?.number)?.role;
         const { series } = disc.tags;
         if (!reel || !title || !role || series === '') return null;
-        const rest = rules.sets.filter((s) => s.series !== series || s.role !== role);
-        await saveRules({ ...rules, sets: [...rest, choiceFrom(series, role, title, reel)] });
+        await keepChoice(choiceFrom(series, role, title, reel));
         return { series, role };
       },
-      proposeAgain: () => {
+      proposeAgain: async () => {
+        const { reels } = await proposalNow(disc);
         change((all) => {
           const made = all.filter((r) => r.jobId !== null);
-          const fresh = proposal.reels
+          const fresh = reels
             .filter((reel) => !made.some((m) => m.reel.pieces[0]?.title === reel.pieces[0]?.title))
             .map((reel) => ({ id: crypto.randomUUID(), reel, jobId: null }));
           return [...made, ...fresh];
