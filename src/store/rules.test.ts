@@ -1,6 +1,9 @@
 import '@/test-support/browser';
 import { DEFAULT_RULES, type SetChoice } from '@/core/reels';
+import { sampleCatalogue } from '@/test-support/sample-catalogue';
 import { openArchive, catalogue } from './archive';
+import { proposalNow } from './draft';
+import { applyImport, planImport } from './exchange';
 import { keepChoice, readRules, saveRules } from './rules';
 
 /** House rules, and what is kept for the discs of a set, as more than one place writes them. */
@@ -23,4 +26,17 @@ test('choices that are kept at once are all kept, a later one of a set in the pl
     ['Low Light', 'master'],
     ['Tide Tables', 'access'],
   ]);
+});
+
+test('a disc is proposed as it and the rules are kept now, whatever a page still shows of them', async () => {
+  const db = catalogue();
+  await applyImport(db, await planImport(db, 'here', sampleCatalogue(1)), false);
+  const [shown] = await db.discs.toArray();
+  if (!shown) throw new Error('no disc');
+  const stale = { ...shown, tags: { ...shown.tags, series: '' } };
+  await saveRules({ ...DEFAULT_RULES, recipes: ['access'] });
+  await db.discs.put({ ...shown, tags: { ...shown.tags, series: 'Inland Water' } });
+  const { reels } = await proposalNow(stale);
+  expect(reels.length).toBeGreaterThan(0);
+  for (const reel of reels) expect([reel.recipes, reel.tags?.series]).toEqual([['access'], 'Inland Water']);
 });
