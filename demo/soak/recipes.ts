@@ -18,6 +18,7 @@ import {
   TURNS,
   VIEW_LAYOUTS,
   expectationOf,
+  holdsNothing,
   planEncode,
   type Mark,
   type Recipe,
@@ -125,7 +126,7 @@ async function copied(source: Source, recipe: Recipe, folder: string, pieceMs: n
   if (!facts) throw new Error('no such title');
   const plan = planEncode(recipe, facts);
   // Such an order is refused.
-  if (plan.soundOnly && plan.audio.length === 0) return;
+  if (holdsNothing(plan)) return;
   const output = path.join(folder, `copy${CONTAINER_ENDING[recipe.container]}`);
   const order = {
     ...{ plan, master: source.file, masterMs: promise.durationMs, output, folder: path.join(folder, 'pieces') },

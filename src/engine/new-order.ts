@@ -1,5 +1,5 @@
 import { planPiece } from '@/core/assembly';
-import { MASTER, planEncode, recipesById } from '@/core/recipes';
+import { MASTER, holdsNothing, planEncode, recipesById } from '@/core/recipes';
 import { encodeFacts, joinProblem, safeFileName, safeFolderPath } from '@/core/reels';
 import { WorkError, type Job, type SubmitJob } from '@/contract';
 import { requireRoomFor } from '@/node/library';
@@ -49,8 +49,7 @@ export function requireMakeable(
   if (!facts) return;
   for (const copy of copies) {
     const plan = planEncode(copy, facts);
-    if (plan.soundOnly && plan.audio.length === 0)
-      throw new WorkError('bad-request', `“${copy.name}” makes a file of sound, and the reel has none`);
+    if (holdsNothing(plan)) throw new WorkError('bad-request', `“${copy.name}” makes a file of sound, and the reel has none`);
     encoders?.require(plan);
   }
 }

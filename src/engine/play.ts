@@ -37,24 +37,8 @@ export async function sendFile(file: string, type: string, request: IncomingMess
 
 /** What browsers play, as it is made. */
 const PLAYED = [
-  ...[
-    '-c:v',
-    'libx264',
-    '-preset',
-    'ultrafast',
-    '-crf',
-    '23',
-    '-pix_fmt',
-    'yuv420p',
-    '-g',
-    '50',
-    '-c:a',
-    'aac',
-    '-ac',
-    '2',
-    '-b:a',
-    '128k',
-  ],
+  ...['-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '23', '-pix_fmt', 'yuv420p', '-g', '50'],
+  ...['-c:a', 'aac', '-ac', '2', '-b:a', '128k'],
   ...['-movflags', 'frag_keyframe+empty_moov+default_base_moof', '-f', 'mp4', 'pipe:1'],
 ];
 

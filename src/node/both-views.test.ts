@@ -3,17 +3,16 @@ import { readExactly } from '@/core/bytes';
 import type { Volume } from '@/core/volume';
 import { openVolume } from './open-volume';
 import { spawnSync } from 'node:child_process';
-import { createHash } from 'node:crypto';
 import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { MasterPromise } from '@/core/proof';
 import type { Reading } from '@/core/reading';
 import { SHIPPED, planEncode, type EncodeFacts, type Recipe, type ViewLayout } from '@/core/recipes';
 import { encodeFacts, wholeTitleReel, type Reel } from '@/core/reels';
-import { PROVING, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
+import { TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { factsOf, ffmpeg } from '@/test-support/encodes';
 import { decodedFrames, packetTimes, probed } from '@/test-support/ffmpeg';
-import { PAIRS, PAIR_FRAME_TICKS, PAIR_SIZE, pairMaster, samplePair } from '@/test-support/two-views';
+import { PAIRS, PAIR_FRAME_TICKS, PAIR_SIZE, pairMaster, samplePair, sumsOf, twinViews } from '@/test-support/two-views';
 import { encodeCopy } from './encode-pieces';
 import { probeShape } from './ffmpeg';
 import { openFileSink } from './library';
@@ -49,22 +48,6 @@ const recipe = (layout: ViewLayout, swapped = false): Recipe => ({
   audio: { ...(SHIPPED[0] as Recipe).audio, codec: 'as it is' },
   views: { layout, swapped },
 });
-
-/** Pictures of a stretch of a file's frames, by hash. */
-function sumsOf(file: string, crop: string): string[] {
-  const size = crop.split(':').slice(0, 2).map(Number);
-  const bytes = ((size[0] ?? 0) * (size[1] ?? 0) * 3) / 2;
-  const { stdout } = spawnSync(
-    'ffmpeg',
-    ['-v', 'error', '-i', file, '-vf', `crop=${crop}`, '-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-'],
-    { maxBuffer: 2 ** 28 },
-  );
-  return Array.from({ length: stdout.byteLength / bytes }, (_, i) =>
-    createHash('md5')
-      .update(stdout.subarray(i * bytes, (i + 1) * bytes))
-      .digest('hex'),
-  );
-}
 
 async function copyOf(name: (typeof PAIRS)[number], r: Recipe): Promise<{ file: string; notes: string[] }> {
   const [master, output] = [path.join(folder, `${name}.mkv`), path.join(folder, `${name} ${r.views.layout} ${r.views.swapped}.mkv`)];
@@ -109,10 +92,7 @@ const shownAt = (file: string): number[] =>
     .sort((a, b) => a - b);
 
 describe('from a disc', () => {
-  /** What the demo’s encoder of second views reconstructed, and FFmpeg decoded of the first, before the disc was authored. */
-  const { first, second } = (
-    JSON.parse(readFileSync(path.join(PROVING, '..', 'views-twin.json'), 'utf8')) as Record<string, { first: string[]; second: string[] }>
-  )['00012'] as { first: string[]; second: string[] };
+  const { first, second } = twinViews();
 
   async function fromDisc(
     change: Partial<Reel>,

@@ -1,20 +1,17 @@
-import { createHash } from 'node:crypto';
-import { spawnSync } from 'node:child_process';
-import { createWriteStream, readFileSync } from 'node:fs';
+import { createWriteStream } from 'node:fs';
 import path from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import type { Eyes } from '@/contract';
 import { wholeTitleReel, type Reel } from '@/core/reels';
-import { PROVING, TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
+import { TWIN, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { packetTimes } from '@/test-support/ffmpeg';
+import { sumsOf, twinViews } from '@/test-support/two-views';
 import { startBothViews, viewsInFile } from './play-both';
 
 /** What is watched of a master with two views is compared with what its second view's own encoder reconstructed, and FFmpeg decoded of the first. */
 const folder = temporaryFolder();
-const { first, second } = (
-  JSON.parse(readFileSync(path.join(PROVING, '..', 'views-twin.json'), 'utf8')) as Record<string, { first: string[]; second: string[] }>
-)['00012'] as { first: string[]; second: string[] };
-const [WIDTH, HEIGHT] = [320, 180];
+const { first, second } = twinViews();
+const WIDTH = 320;
 const LOSSLESS = ['-map', '0:v:0', '-map', '0:a:0', '-c:v', 'ffv1', '-c:a', 'pcm_s16le', '-f', 'matroska', 'pipe:1'];
 
 async function master(title: number, change: Partial<Reel>): Promise<string> {
@@ -35,36 +32,25 @@ async function watched(file: string, eyes: Exclude<Eyes, 'first'>, startMs: numb
   return out;
 }
 
-/** Hashes of pictures, of a part of each. */
-function sumsOf(file: string, x: number): string[] {
-  const crop = `crop=${WIDTH}:${HEIGHT}:${x}:0`;
-  const args = ['-v', 'error', '-i', file, '-vf', crop, '-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-'];
-  const { stdout } = spawnSync('ffmpeg', args, { maxBuffer: 2 ** 28 });
-  const bytes = (WIDTH * HEIGHT * 3) / 2;
-  return Array.from({ length: stdout.byteLength / bytes }, (_, i) =>
-    createHash('md5')
-      .update(stdout.subarray(i * bytes, (i + 1) * bytes))
-      .digest('hex'),
-  );
-}
+const at = (x: number) => `${WIDTH}:180:${x}:0`;
 
 test('each eye, and both side by side, as the file says whose the first view is', async () => {
   const told = await master(1, {});
   expect(await viewsInFile(told)).toEqual({ firstEye: 'left', frameMs: expect.closeTo(1001 / 24, 3) as number });
-  expect(sumsOf(await watched(told, 'left', 0), 0)).toEqual(first);
-  expect(sumsOf(await watched(told, 'right', 0), 0)).toEqual(second);
+  expect(sumsOf(await watched(told, 'left', 0), at(0))).toEqual(first);
+  expect(sumsOf(await watched(told, 'right', 0), at(0))).toEqual(second);
   const other = await master(1, { firstEye: 'right' });
   expect((await viewsInFile(other))?.firstEye).toBe('right');
   const both = await watched(other, 'both', 0);
-  expect(sumsOf(both, 0)).toEqual(second);
-  expect(sumsOf(both, WIDTH)).toEqual(first);
+  expect(sumsOf(both, at(0))).toEqual(second);
+  expect(sumsOf(both, at(WIDTH))).toEqual(first);
 });
 
 test('from a moment between two places where decoding can begin: the pictures from there on, with their sound', async () => {
   const file = await watched(await master(1, {}), 'both', 3200);
-  const at = Math.ceil((3200 * 24) / 1001);
-  expect(sumsOf(file, 0)).toEqual(first.slice(at));
-  expect(sumsOf(file, WIDTH)).toEqual(second.slice(at));
+  const from = Math.ceil((3200 * 24) / 1001);
+  expect(sumsOf(file, at(0))).toEqual(first.slice(from));
+  expect(sumsOf(file, at(WIDTH))).toEqual(second.slice(from));
   const [video, audio] = ['v:0', 'a:0'].map((stream) => packetTimes(file, stream).map(({ pts }) => pts ?? 0));
   expect(Math.abs((video?.[0] ?? 9) - (audio?.[0] ?? -9))).toBeLessThan(0.06);
   expect(Math.abs((video?.at(-1) ?? 9) - (audio?.at(-1) ?? -9))).toBeLessThan(0.1);

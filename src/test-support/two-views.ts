@@ -5,6 +5,7 @@ import path from 'node:path';
 import { MatroskaWriter } from '@/core/matroska';
 import { PairReader, Rewriter, type Met } from '@/core/stereo';
 import { avcConfiguration } from '@/core/streams';
+import { PROVING } from './discs';
 
 /** Small true pairs of views, with the hash of each picture as their encoder reconstructed it: made before any of our code saw them. */
 const FOLDER = path.join(import.meta.dirname, 'samples', 'two-views');
@@ -86,6 +87,30 @@ export function decodedPictures(stream: Uint8Array, { width, height }: { readonl
   const size = width * height * 1.5;
   const pictures = Array.from({ length: Math.floor(stdout.byteLength / size) }, (_, i) => stdout.subarray(i * size, (i + 1) * size));
   return { pictures, sums: pictures.map((p) => createHash('md5').update(p).digest('hex')), complaints: stderr.toString() };
+}
+
+/** Hashes of a part of each picture of a file, in order of display. @param crop as FFmpeg's filter takes it. */
+export function sumsOf(file: string, crop: string): string[] {
+  const [width = 0, height = 0] = crop.split(':').map(Number);
+  const size = (width * height * 3) / 2;
+  const args = ['-v', 'error', '-i', file, '-vf', `crop=${crop}`, '-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-'];
+  const { stdout } = spawnSync('ffmpeg', args, { maxBuffer: 2 ** 28 });
+  return Array.from({ length: stdout.byteLength / size }, (_, i) =>
+    createHash('md5')
+      .update(stdout.subarray(i * size, (i + 1) * size))
+      .digest('hex'),
+  );
+}
+
+/** Of the disc TWIN: what the demo’s encoder of second views reconstructed, and FFmpeg decoded of the first, before the disc was authored. */
+export function twinViews(): { readonly first: string[]; readonly second: string[] } {
+  const known = JSON.parse(readFileSync(path.join(PROVING, '..', 'views-twin.json'), 'utf8')) as Record<
+    string,
+    ReturnType<typeof twinViews>
+  >;
+  const views = known['00012'];
+  if (!views) throw new Error('nothing is known of the second view of TWIN');
+  return views;
 }
 
 const FRAME_TICKS = 1_125_000;

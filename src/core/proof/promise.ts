@@ -34,6 +34,12 @@ export interface TrackPromise {
   readonly toMs: number | null;
 }
 
+/** How far apart a track's packets begin on an average, milliseconds; null where that was not noted, or there are not two of them. */
+export function packetDistanceMs(track: TrackPromise | undefined): number | null {
+  const { fromMs = null, toMs = null, packets = 0 } = track ?? {};
+  return fromMs === null || toMs === null || packets < 2 ? null : (toMs - fromMs) / (packets - 1);
+}
+
 export interface MasterPromise {
   readonly durationMs: number;
   readonly frames: number;

@@ -1,4 +1,4 @@
-import type { MasterPromise } from './promise';
+import { packetDistanceMs, type MasterPromise } from './promise';
 import { checkWhole, type Check, type Proof } from './prove-master';
 
 /** What a prober found in a finished copy. */
@@ -65,9 +65,7 @@ function wrongChapters(found: CopyFacts['chapters'], slower: number, { chapters 
 
 /** How long a picture stands on an average. */
 function pictureMs({ frames, durationMs, tracks }: MasterPromise): number {
-  const { fromMs = null, toMs = null, packets = 0 } = tracks.find((t) => t.kind === 'video') ?? {};
-  if (fromMs !== null && toMs !== null && packets > 1) return (toMs - fromMs) / (packets - 1);
-  return frames > 0 ? durationMs / frames : 40;
+  return packetDistanceMs(tracks.find((t) => t.kind === 'video')) ?? (frames > 0 ? durationMs / frames : 40);
 }
 
 /** An encode can not be bit-identical; what can be proven is that nothing is missing and everything decodes. */

@@ -123,3 +123,6 @@ export interface EncodePlan {
   readonly subtitles: readonly PlannedSubtitle[];
   readonly reasons: readonly Reason[];
 }
+
+/** A file of sound of a film that has none. */
+export const holdsNothing = ({ soundOnly, audio }: Pick<EncodePlan, 'soundOnly' | 'audio'>): boolean => soundOnly && audio.length === 0;

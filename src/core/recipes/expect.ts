@@ -1,5 +1,5 @@
 import type { CopyExpectation } from '../proof/prove-copy';
-import type { MasterPromise } from '../proof/promise';
+import { packetDistanceMs, type MasterPromise } from '../proof/promise';
 import type { EncodePlan, Rate } from './encode-plan';
 
 /** Film restored from pulldown has its own rate, however many of its pictures were coded; cuts and titles in video may make it more or less by a little. */
@@ -13,9 +13,9 @@ const PACKET_MS = 20;
 const LONGEST_PACKET_MS = 200;
 
 /** How long the last packet of a track lasts, which is not noted: it may be whole, or nearly nothing. Half of what they last on an average. */
-function lastPacketMs({ fromMs, toMs, packets }: MasterPromise['tracks'][number]): number {
-  if (fromMs === null || toMs === null || !(packets > 1)) return PACKET_MS;
-  return Math.min((toMs - fromMs) / (packets - 1), LONGEST_PACKET_MS) / 2;
+function lastPacketMs(track: MasterPromise['tracks'][number]): number {
+  const distance = packetDistanceMs(track);
+  return distance === null ? PACKET_MS : Math.min(distance, LONGEST_PACKET_MS) / 2;
 }
 
 type Told = Pick<MasterPromise, 'tracks' | 'durationMs'>;

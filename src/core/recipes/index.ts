@@ -2,7 +2,7 @@ export * from './recipe';
 export { isHalf, packedViews, packingOf, unsaidPacking } from './views';
 export { ENCODES, QUALITY, USUAL_KEYS } from './codecs';
 export { SHIPPED, recipesById } from './shipped';
-export { allSteps, takesBothViews } from './encode-plan';
+export { allSteps, holdsNothing, takesBothViews } from './encode-plan';
 export type { EncodePlan, PictureStep, PlannedAudio, PlannedSubtitle, Rate } from './encode-plan';
 export { planEncode } from './plan';
 export type { Reason, ReasonCode } from './reasons';

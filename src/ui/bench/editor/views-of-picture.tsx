@@ -1,5 +1,6 @@
 'use client';
 
+import type { ReactNode } from 'react';
 import { looksPacked, looksSwapped, type Reading, type Title } from '@/core/reading';
 import { MOST_DEPTH, depthInFront, otherEyes, type OtherEye, type Reel } from '@/core/reels';
 import { Button, Mark } from '../../parts/controls';
@@ -31,6 +32,19 @@ interface PictureProps {
   readonly onChange: (reel: Reel) => void;
 }
 
+/** What samples show, and the one thing to do about it. */
+function Offer({ children, name, act }: { readonly children: ReactNode; readonly name: string; readonly act: () => void }) {
+  return (
+    <span className="flex items-center gap-2 text-second">
+      <Mark state="eyes" />
+      <span>{children}</span>
+      <Button className="px-2 py-0" onClick={act}>
+        {name}
+      </Button>
+    </span>
+  );
+}
+
 /** How far before or behind the screen subtitles stand that are drawn into copies with both eyes. */
 function Depth({ title, reel, onChange }: PictureProps) {
   if (reel.subtitles.length + (reel.added ?? []).length === 0) return null;
@@ -55,18 +69,14 @@ function Depth({ title, reel, onChange }: PictureProps) {
         />
       </span>
       {inFront !== null && depth === null && (
-        <span className="flex items-center gap-2 text-second">
-          <Mark state="eyes" />
+        <Offer
+          act={() => {
+            onChange({ ...reel, subtitleDepth: inFront });
+          }}
+          name={`Draw them ${inFront} pixels in front`}
+        >
           Samples show things in front of the screen where subtitles are drawn.
-          <Button
-            className="px-2 py-0"
-            onClick={() => {
-              onChange({ ...reel, subtitleDepth: inFront });
-            }}
-          >
-            Draw them {inFront} pixels in front
-          </Button>
-        </span>
+        </Offer>
       )}
     </>
   );
@@ -100,18 +110,14 @@ function FirstEye({ title, baseIsRight, reel, onChange }: PictureProps & { baseI
         </span>
       )}
       {eyes && looksSwapped(title) && reel.firstEye !== other && (
-        <span className="flex items-center gap-2 text-second">
-          <Mark state="eyes" />
+        <Offer
+          name="Swap them"
+          act={() => {
+            onChange({ ...reel, firstEye: other });
+          }}
+        >
           In {eyes.swapped} of {eyes.told} samples what is above stands before what is below: the eyes look swapped.
-          <Button
-            className="px-2 py-0"
-            onClick={() => {
-              onChange({ ...reel, firstEye: other });
-            }}
-          >
-            Swap them
-          </Button>
-        </span>
+        </Offer>
       )}
       {eyes && eyes.told > 0 && !looksSwapped(title) && (
         <span className="text-second">
@@ -149,18 +155,14 @@ export function ViewsOfPicture({ title, reel, onChange }: PictureProps) {
       />
       {otherEye && <Depth title={title} reel={reel} onChange={onChange} />}
       {looks && packed?.packing !== looks && (
-        <span className="flex items-center gap-2 text-second">
-          <Mark state="eyes" />
+        <Offer
+          act={() => {
+            set({ packing: looks, first: 'left' });
+          }}
+          name="Say so"
+        >
           Its {looks === 'beside' ? 'left and right' : 'upper and lower'} halves look alike in the samples, as both eyes’ views do.
-          <Button
-            className="px-2 py-0"
-            onClick={() => {
-              set({ packing: looks, first: 'left' });
-            }}
-          >
-            Say so
-          </Button>
-        </span>
+        </Offer>
       )}
     </section>
   );
