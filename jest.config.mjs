@@ -6,11 +6,19 @@ const swc = {
 };
 const moduleNameMapper = { '^@/(.*)$': '<rootDir>/src/$1' };
 
+/** What takes long has a name of its own: `*.long.test.ts`, run by `npm run test:long`. `any`: whatever fits a pattern. */
+const which = process.env.CAREFUL_VAULT_TESTS ?? 'short';
+const long = '/[^/]+\\.long\\.test\\.tsx?$';
+
 const config = {
-  testEnvironment: 'node',
+  testEnvironment: '<rootDir>/src/test-support/timed-environment.mjs',
+  testSequencer: '<rootDir>/scripts/tests/sequencer.mjs',
+  reporters: ['default', '<rootDir>/scripts/tests/unit-reporter.mjs'],
   transform: swc,
   moduleNameMapper,
-  testMatch: ['<rootDir>/src/**/*.test.ts', '<rootDir>/src/**/*.test.tsx'],
+  testRegex: [which === 'long' ? `/src/.*${long}` : '/src/.*\\.test\\.tsx?$'],
+  testPathIgnorePatterns: ['/node_modules/', ...(which === 'short' ? [long] : [])],
+  cacheDirectory: '<rootDir>/.cache/jest',
   globalSetup: '<rootDir>/src/test-support/global-setup.mjs',
   // For a test that hangs; a busy machine takes minutes for what a quiet one does in seconds.
   testTimeout: 600_000,

@@ -1,15 +1,16 @@
 import { mkdirSync } from 'node:fs';
-import { open, readFile, rename, stat } from 'node:fs/promises';
+import { open, readFile, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { readExactly } from '@/core/bytes';
 import { findRoles } from '@/core/findings';
 import { readDisc, titleSetName, type Reading, type Segment } from '@/core/reading';
 import { openVolume } from '@/node/open-volume';
 import { authorBluray, type BlurayPlan } from './bluray/author';
-import { buildBlurays } from './bluray/build';
+import { blurayBuildings } from './bluray/build';
 import { scanClip } from './bluray/scan';
 import { DEMO_BLURAYS } from './bluray/scenario';
 import { command } from './bluray/structures';
+import { buildAll } from './building';
 import { run } from './run';
 
 /** What is measured: streams of a gigabyte, and discs with very many titles. */
@@ -163,8 +164,7 @@ export async function authorManyPlaylists(folder: string, count: number): Promis
     return { number: i + 1, items, chapters: list.chapters };
   });
   mkdirSync(folder, { recursive: true });
-  const made = await buildBlurays([{ ...ferry, id: 'many', label: 'MANY', playlists }], folder, () => undefined);
-  const image = path.join(folder, 'MANY.iso');
-  await rename(made.get('many') ?? '', image);
-  return image;
+  const buildings = blurayBuildings([{ ...ferry, id: 'many', label: 'MANY', playlists }], folder);
+  await buildAll(buildings, folder, () => undefined);
+  return buildings[0]?.target ?? '';
 }

@@ -156,8 +156,8 @@ async function timeReading(what: string, image: string, aimMs: number): Promise<
   console.log(`\nreading and findings of a disc with ${what}, warm: ${median(times.slice(2)).toFixed(0)} ms (aim below ${aimMs} ms)`);
 }
 
-const demo = path.resolve('.cache/demo/discs/LAMPLIGHTERS.iso');
-const longHaul = path.resolve('.cache/demo/discs/LONG_HAUL.iso');
+const demo = path.resolve('.cache/fixtures/demo/discs/LAMPLIGHTERS.iso');
+const longHaul = path.resolve('.cache/fixtures/demo/discs/LONG_HAUL.iso');
 if (process.argv[2] === '--prepare') {
   // For profiling one contender by itself: bench --prepare program|transport FOLDER, then bench --child remux FOLDER STREAM.
   const [kind = '', folder = ''] = process.argv.slice(3);

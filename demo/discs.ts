@@ -1,13 +1,13 @@
-import { createHash } from 'node:crypto';
-import { existsSync } from 'node:fs';
 import { mkdir, readFile, rename, rm, stat, truncate, writeFile } from 'node:fs/promises';
 import path from 'node:path';
+import { fixture } from '@/test-support/fixtures';
+import type { Building } from './building';
 import { addSubtitles, makeMenu, makeStream } from './pictures';
 import { inParallel, run } from './run';
 import type { Archive, DemoDisc, Work } from './scenario';
 
 /** Raise when the way of authoring changes, so that cached discs are made anew. */
-const AUTHORING_VERSION = 2;
+const AUTHORING_VERSION = 3;
 
 /** Makes the finished program stream of a work: pictures, sound, subtitles. */
 async function buildWork(work: Work, folder: string): Promise<string> {
@@ -80,51 +80,48 @@ export async function authorDisc(
   await run('dvdauthor', ['-x', xml], { env: { VIDEO_FORMAT: disc.standard.toUpperCase() } });
   if (disc.flaggedScrambled) await flagScrambled(path.join(folder, 'VIDEO_TS', 'VTS_01_1.VOB'));
   await mkdir(path.join(folder, 'AUDIO_TS'), { recursive: true });
-  const partial = `${image}.partial`;
-  await run('genisoimage', ['-quiet', '-dvd-video', '-udf', '-V', disc.label, '-o', partial, folder]);
-  if (disc.brokenOff !== undefined) await truncate(partial, 2048 * Math.floor((disc.brokenOff * (await stat(partial)).size) / 2048));
-  await rename(partial, image);
+  await run('genisoimage', ['-quiet', '-dvd-video', '-udf', '-V', disc.label, '-o', image, folder]);
+  if (disc.brokenOff !== undefined) await truncate(image, 2048 * Math.floor((disc.brokenOff * (await stat(image)).size) / 2048));
 }
 
 const lengthOf = (work: Work) => work.chapters.reduce((a, b) => a + b, 0);
 
-/**
- * Builds an archive's discs where they are not yet there, or were made by an older version.
- * @param cache folder to keep intermediate and finished files.
- * @returns the finished disc images by id.
- */
-export async function buildDiscs(
-  { works, discs }: Archive,
-  cache: string,
-  say: (line: string) => void,
-): Promise<ReadonlyMap<string, string>> {
-  const images = new Map(discs.map((d) => [d.id, path.join(cache, 'discs', `${d.label}.iso`)]));
-  const stampFile = path.join(cache, 'stamp');
-  const stamp = createHash('sha256')
-    .update(JSON.stringify([AUTHORING_VERSION, works, discs]))
-    .digest('hex');
-  const before = existsSync(stampFile) ? await readFile(stampFile, 'utf8') : '';
-  if (before === stamp && [...images.values()].every((file) => existsSync(file))) return images;
-  say(`making ${discs.length} discs (once)`);
-  const work = path.join(cache, 'work');
-  await rm(work, { recursive: true, force: true });
-  await mkdir(work, { recursive: true });
-  await mkdir(path.join(cache, 'discs'), { recursive: true });
-  const longestFirst = [...works].sort((a, b) => lengthOf(b) - lengthOf(a));
-  const made = await inParallel(
-    2,
-    longestFirst.map((w) => async () => {
-      const stream = await buildWork(w, work);
-      say(`  ${w.name}`);
-      return [w.id, stream] as const;
-    }),
-  );
-  const streams = new Map(made);
-  for (const disc of discs) {
-    await authorDisc(disc, works, streams, work, images.get(disc.id) ?? '');
-    say(`  disc ${disc.label}`);
-  }
-  await rm(work, { recursive: true, force: true });
-  await writeFile(stampFile, stamp);
-  return images;
+/** A program stream is made once, whatever discs it stands on: while one makes it the others wait. */
+const underWay = new Map<string, Promise<string>>();
+function streamOf(work: Work, folder: string): Promise<string> {
+  const known = underWay.get(work.id);
+  if (known) return known;
+  const made = fixture(['program stream', AUTHORING_VERSION, work], 'mpg', async (file) => {
+    await rename(await buildWork(work, folder), file);
+  });
+  underWay.set(work.id, made);
+  return made;
+}
+
+/** DVDs of an archive, each a thing to be made by itself. @param cache the folder that they stand in. */
+export function dvdBuildings({ works, discs }: Archive, cache: string): Building[] {
+  return discs.map((disc) => {
+    const own = works.filter((w) => disc.titleSets.some((titles) => titles.some((ids) => ids.includes(w.id))));
+    const target = path.join(cache, 'discs', `${disc.label}.iso`);
+    return {
+      id: disc.id,
+      name: disc.label,
+      target,
+      how: [AUTHORING_VERSION, own, disc],
+      work: own.reduce((sum, w) => sum + lengthOf(w), 0),
+      make: async (image, folder) => {
+        const made = await inParallel(
+          2,
+          [...own]
+            .sort((a, b) => lengthOf(b) - lengthOf(a))
+            .map((w) => async () => {
+              const own = path.join(folder, w.id);
+              await mkdir(own, { recursive: true });
+              return [w.id, await streamOf(w, own)] as const;
+            }),
+        );
+        await authorDisc(disc, works, new Map(made), folder, image);
+      },
+    };
+  });
 }

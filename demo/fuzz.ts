@@ -43,7 +43,7 @@ const ONLY = process.argv[3] ?? '';
 const DISC_SHARE = 1 / 40;
 const MOST_MEMORY_MB = 900;
 
-const proving = path.resolve('.cache/proving/discs');
+const proving = path.resolve('.cache/fixtures/proving/discs');
 const haven = (...inside: string[]) => new Uint8Array(readFileSync(path.join(proving, 'HAVEN/BDMV', ...inside)));
 
 interface Subject {

@@ -1,7 +1,6 @@
-import { createHash } from 'node:crypto';
-import { existsSync } from 'node:fs';
-import { mkdir, readFile, rm, writeFile } from 'node:fs/promises';
+import { readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
+import type { Building } from './building';
 import { authorDisc } from './discs';
 import { run } from './run';
 import { CADENCE, withPulldown } from './pulldown';
@@ -12,7 +11,7 @@ import type { DemoDisc, Work } from './scenario';
  * stand while sound goes on, sound that outlasts its pictures, a still that waits. Encoded and multiplexed by FFmpeg, authored by dvdauthor;
  * what streams held before that is kept beside the discs.
  */
-const AUTHORING_VERSION = 1;
+const AUTHORING_VERSION = 2;
 const quiet = ['-hide_banner', '-nostdin', '-loglevel', 'error', '-y'];
 
 /** What a stream held before it was multiplexed. */
@@ -153,32 +152,36 @@ const DISCS: readonly DemoDisc[] = [
   },
 ];
 
-/** Builds the discs where they are not yet there. @returns nothing; they stand in the cache, with `truth-odd.json` beside them. */
-export async function buildOddDiscs(cache: string, say: (line: string) => void): Promise<void> {
-  const imageOf = (disc: DemoDisc) => path.join(cache, 'discs', `${disc.label}.iso`);
-  const stampFile = path.join(cache, 'stamp-odd');
-  const stamp = createHash('sha256')
-    .update(JSON.stringify([AUTHORING_VERSION, DISCS]))
-    .digest('hex');
-  if (existsSync(stampFile) && (await readFile(stampFile, 'utf8')) === stamp && DISCS.every((d) => existsSync(imageOf(d)))) return;
-  const folder = path.join(cache, 'work-odd');
-  await rm(folder, { recursive: true, force: true });
-  await mkdir(folder, { recursive: true });
-  await mkdir(path.join(cache, 'discs'), { recursive: true });
-  const made = [
-    await pulldown(folder),
+/** The streams of these discs, and what they held before they were multiplexed. */
+const MAKERS: Readonly<Record<string, (folder: string) => Promise<readonly Made[]>>> = {
+  cadence: async (folder) => [await pulldown(folder)],
+  slides: async (folder) => [
     await slides('slides', [3, 3, 3], 10, folder),
     await slides('silent', [3, 3], null, folder),
     await ordinary('long', 2, 3.5, 500, folder),
     await ordinary('next', 2, 2, 600, folder),
-  ];
-  const streams = new Map(made.map((m) => [m.work.id, m.stream]));
-  const works = made.map((m) => m.work);
-  for (const disc of DISCS) {
-    await authorDisc(disc, works, streams, folder, imageOf(disc));
-    say(`  disc ${disc.label}`);
-  }
-  await writeFile(path.join(cache, 'truth-odd.json'), JSON.stringify(Object.fromEntries(made.map((m) => [m.work.id, m.truth]))));
-  await rm(folder, { recursive: true, force: true });
-  await writeFile(stampFile, stamp);
+  ],
+};
+
+/** The discs, each a thing to be made by itself; `truth-odd-ID.json` stands beside them. @param cache the folder that they stand in. */
+export function oddBuildings(cache: string): Building[] {
+  return DISCS.map((disc) => ({
+    id: disc.id,
+    name: disc.label,
+    target: path.join(cache, 'discs', `${disc.label}.iso`),
+    how: [AUTHORING_VERSION, disc],
+    work: 10,
+    make: async (image, folder) => {
+      const made = (await MAKERS[disc.id]?.(folder)) ?? [];
+      const streams = new Map(made.map((m) => [m.work.id, m.stream]));
+      await authorDisc(
+        disc,
+        made.map((m) => m.work),
+        streams,
+        folder,
+        image,
+      );
+      await writeFile(path.join(cache, `truth-odd-${disc.id}.json`), JSON.stringify(Object.fromEntries(made.map((m) => [m.work.id, m.truth]))));
+    },
+  }));
 }

@@ -1,6 +1,8 @@
 import { mkdir, rename, writeFile } from 'node:fs/promises';
 import path from 'node:path';
-import { run } from './run';
+import { fixture } from '@/test-support/fixtures';
+import { inParallel, run } from './run';
+import { cameraOf, sceneOf, stillOf } from './scenes';
 import type { DemoDisc, Work, WorkAudio, WorkSubtitle } from './scenario';
 
 /** Frame rate, size and pixel shape of the two television standards on a DVD. */
@@ -27,34 +29,89 @@ export function seascape(seed: number): string {
 /** Literal arguments, written as one would type them. */
 const words = (text: string): string[] => text.split(' ').filter(Boolean);
 
-/** One still per chapter, wider than the picture, so that the camera can travel over it. */
-async function makeStills(work: Work, folder: string): Promise<string[]> {
-  const { height } = STANDARDS[work.standard];
-  return Promise.all(
-    work.chapters.map(async (_, i) => {
-      const png = path.join(folder, `${work.id}-${i}.png`);
-      const seed = i + work.id.length + work.id.charCodeAt(work.id.length - 1);
-      const scene = `color=black:s=1100x${height}:d=0.04:r=25,format=gbrp,geq=${seascape(seed)}`;
-      await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', scene, '-frames:v', '1', png]);
-      return png;
-    }),
-  );
+/** One shot: a still that is wider than the picture, and what is done to it while the camera travels over it. */
+interface Shot {
+  readonly frames: number;
+  /** Source of the still, for FFmpeg's `lavfi`. */
+  readonly still: string;
+  /** Filters of the moving picture, frame by frame. */
+  readonly filters: string;
 }
 
-/** The filter graph of the picture: the stills one after the other, a boat that crosses them, and a frame counter. Ends in `[v]`. */
-function pictureGraph(work: Work, framesOf: readonly number[]): string[] {
+/** A shot is about this long: films are cut. */
+const SHOT_SECONDS = 7;
+/** Frames over which a chapter comes out of black, and goes back. */
+const FADE_FRAMES = 10;
+const CARD_SECONDS = 2.6;
+const STILL_WIDTH = 1000;
+
+/** A number of its own for each film. */
+const numberOf = (id: string): number => [...id].reduce((sum, c) => (sum * 31 + c.charCodeAt(0)) % 9973, 7);
+
+/** What is written over a picture, as FFmpeg's filter takes it. */
+const written = (text: string): string => text.replaceAll("'", '’').replaceAll(':', '\\:');
+
+/** The shots of a film: cut inside its chapters, which come out of black and begin with a card. */
+function scenes(work: Work, framesOf: readonly number[]): Shot[] {
   const { rate, width, height } = STANDARDS[work.standard];
-  const travel = `crop=${width}:${height}:'(iw-ow)/2*(1+sin(n/90))':0`;
-  const panes = framesOf.map(
-    (frames, i) => `[${i}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${rate})/TB,trim=end_frame=${frames},${travel},setsar=1[p${i}]`,
+  const perSecond = work.standard === 'pal' ? 25 : 30;
+  let seed = numberOf(work.id);
+  return framesOf.flatMap((frames, chapter) => {
+    const count = Math.max(1, Math.round(frames / perSecond / SHOT_SECONDS));
+    return Array.from({ length: count }, (_, i): Shot => {
+      seed++;
+      const length = Math.floor((frames * (i + 1)) / count) - Math.floor((frames * i) / count);
+      const title = chapter === 0 ? work.name : `${chapter + 1}`;
+      const card = `drawtext=fontfile=${FONT}:text='${written(title)}':x=(w-tw)/2:y=h*0.42:fontsize=${chapter === 0 ? 40 : 64}:fontcolor=white:shadowx=2:shadowy=2:enable='lt(t,${CARD_SECONDS})'`;
+      const filters = [
+        cameraOf(seed, width, height),
+        'setsar=1',
+        sceneOf(seed).move(seed, width, height),
+        ...(i === 0 ? [card, `fade=in:0:${FADE_FRAMES}`] : []),
+        ...(i === count - 1 ? [`fade=out:${Math.max(0, length - FADE_FRAMES)}:${FADE_FRAMES}`] : []),
+      ];
+      return { frames: length, still: stillOf(seed, STILL_WIDTH, height), filters: `setpts=N/(${rate})/TB,${filters.join(',')}` };
+    });
+  });
+}
+
+/** For short films of tests, whose streams are known by their sizes: one view of the sea a chapter. */
+function views(work: Work, framesOf: readonly number[]): Shot[] {
+  const { rate, width, height } = STANDARDS[work.standard];
+  return framesOf.map((frames, i) => {
+    const seed = i + work.id.length + work.id.charCodeAt(work.id.length - 1);
+    return {
+      frames,
+      still: `color=black:s=1100x${height}:d=0.04:r=25,format=gbrp,geq=${seascape(seed)}`,
+      filters: `setpts=N/(${rate})/TB,crop=${width}:${height}:'(iw-ow)/2*(1+sin(n/90))':0,setsar=1`,
+    };
+  });
+}
+
+const makeStills = (shots: readonly Shot[]): Promise<string[]> =>
+  inParallel(
+    2,
+    shots.map(
+      ({ still }) =>
+        () =>
+          fixture(['still', still], 'png', (file) => run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', still, '-frames:v', '1', file])),
+    ),
   );
-  const label = work.name.replaceAll("'", '');
+
+/** The filter graph of the picture: the shots one after the other, and a frame counter. Ends in `[v]`. */
+function pictureGraph(work: Work, shots: readonly Shot[]): string[] {
+  const { rate, height } = STANDARDS[work.standard];
+  const panes = shots.map(
+    ({ frames, filters }, i) => `[${i}:v]format=yuv420p,loop=loop=-1:size=1,trim=end_frame=${frames},${filters}[p${i}]`,
+  );
+  const label = `drawtext=fontfile=${FONT}:text='${work.name.replaceAll("'", '')}  %{n}':x=40:y=h-52:fontsize=22:fontcolor=white@0.8`;
+  const joined = `${shots.map((_, i) => `[p${i}]`).join('')}concat=n=${shots.length}:v=1:a=0`;
+  if (work.isCut) return [...panes, `${joined},${label}[v]`];
   return [
     ...panes,
-    `${framesOf.map((_, i) => `[p${i}]`).join('')}concat=n=${framesOf.length}:v=1:a=0[sea]`,
+    `${joined}[sea]`,
     `color=c=0x2b1d14:s=46x14:r=${rate}[boat]`,
-    `[sea][boat]overlay=x='mod(n*3,W)':y=${Math.round(height * 0.56)}:shortest=1,` +
-      `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=40:y=h-52:fontsize=22:fontcolor=white@0.8,noise=c0s=4:c0f=t[v]`,
+    `[sea][boat]overlay=x='mod(n*3,W)':y=${Math.round(height * 0.56)}:shortest=1,${label},noise=c0s=4:c0f=t[v]`,
   ];
 }
 
@@ -84,7 +141,8 @@ export async function makeStream(work: Work, folder: string): Promise<string> {
   const fps = pal ? 25 : 30000 / 1001;
   const framesOf = work.chapters.map((seconds) => Math.round(seconds * fps));
   const seconds = framesOf.reduce((a, b) => a + b, 0) / fps;
-  const stills = await makeStills(work, folder);
+  const shots = work.isCut ? scenes(work, framesOf) : views(work, framesOf);
+  const stills = await makeStills(shots);
   const sound = work.audio.map((track, i) => soundGraph(track, i, seconds));
   const marks = framesOf.slice(1).map((_, i) => framesOf.slice(0, i + 1).reduce((a, b) => a + b, 0) / fps);
   const partial = `${out}.partial`;
@@ -92,7 +150,7 @@ export async function makeStream(work: Work, folder: string): Promise<string> {
     ...quiet,
     ...stills.flatMap((png) => ['-r', rate, '-i', png]),
     '-filter_complex',
-    [...pictureGraph(work, framesOf), ...sound].join(';'),
+    [...pictureGraph(work, shots), ...sound].join(';'),
     ...words(`-map [v] ${work.audio.map((_, i) => `-map [a${i}]`).join(' ')}`),
     ...words(`-c:v mpeg2video -r ${rate} -b:v ${work.videoKbps}k -maxrate 7000k -bufsize 1835008`),
     ...words(`-g ${pal ? '12 -flags +ildct+ilme -top 1' : '15'} -bf 2 -pix_fmt yuv420p -aspect ${work.wide ? '16:9' : '4:3'}`),

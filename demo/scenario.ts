@@ -14,6 +14,8 @@ export interface Work {
   readonly videoKbps: number;
   readonly audio: readonly WorkAudio[];
   readonly subtitles: readonly WorkSubtitle[];
+  /** Scenes that are cut, with cards and fades; otherwise one view of the sea a chapter. */
+  readonly isCut?: boolean;
 }
 
 export interface WorkAudio {
@@ -52,7 +54,52 @@ const LAMP_EN = [
 ];
 const LAMP_GD = LAMP_EN.map((_, i) => `Loidhne ${i + 1}: solas air an sgeir`);
 
-const WORKS: readonly Work[] = [
+const ROPE_EN = [
+  'Three hundred yards, and not a step to spare.',
+  'You walked backwards all your life.',
+  'Forty-two miles a week, my father reckoned.',
+  '"Hold her there! Hold her!"',
+  'Hemp from the east, tar from the hill.',
+];
+const ROPE_GD = ROPE_EN.map((_, i) => `Sgeul ${i + 1} mun ròp`);
+
+const FILMS: readonly Omit<Work, 'isCut'>[] = [
+  {
+    id: 'rope-walk',
+    name: 'The Rope Walk',
+    standard: 'pal',
+    wide: true,
+    videoKbps: 2400,
+    chapters: [14, 12, 14],
+    audio: [
+      { language: 'en', codec: 'ac3', channels: 2, kbps: 192, tone: 247, content: 'normal' },
+      { language: 'gd', codec: 'ac3', channels: 2, kbps: 192, tone: 311, content: 'normal' },
+    ],
+    subtitles: [
+      { language: 'en', content: 'normal', lines: spoken(ROPE_EN, 7, [3]) },
+      { language: 'gd', content: 'normal', lines: spoken(ROPE_GD, 7) },
+    ],
+  },
+  {
+    id: 'rope-hands',
+    name: 'Hands at work',
+    standard: 'pal',
+    wide: true,
+    videoKbps: 2000,
+    chapters: [13],
+    audio: [{ language: 'en', codec: 'ac3', channels: 2, kbps: 192, tone: 277, content: 'normal' }],
+    subtitles: [],
+  },
+  {
+    id: 'rope-trailer',
+    name: 'Trailer',
+    standard: 'pal',
+    wide: true,
+    videoKbps: 2000,
+    chapters: [9],
+    audio: [{ language: 'en', codec: 'ac3', channels: 2, kbps: 192, tone: 330, content: 'normal' }],
+    subtitles: [],
+  },
   {
     id: 'lamplighters',
     name: 'The Lamplighters of Skerry Point',
@@ -90,7 +137,7 @@ const WORKS: readonly Work[] = [
     audio: [{ language: 'en', codec: 'mp2', channels: 2, kbps: 192, tone: 294, content: 'normal' }],
     subtitles: [],
   },
-  ...[1, 2, 3, 4].map((n): Work => ({
+  ...[1, 2, 3, 4].map((n): Omit<Work, 'isCut'> => ({
     id: `tide-${n}`,
     name: ['Spring Tide', 'Slack Water', 'The Long Ebb', 'Bar at Low Water'][n - 1] ?? '',
     standard: 'ntsc',
@@ -129,7 +176,23 @@ export interface DemoDisc {
   readonly brokenOff?: number;
 }
 
+const WORKS: readonly Work[] = FILMS.map((film) => ({ ...film, isCut: true }));
+
+/** The first is made before the application starts: the smallest that shows a main title, extras and two languages. */
 const DISCS: readonly DemoDisc[] = [
+  {
+    id: 'rope-walk',
+    label: 'ROPE_WALK',
+    standard: 'pal',
+    wide: true,
+    titleSets: [[['rope-trailer']], [['rope-walk']], [['rope-hands']]],
+    menu: [
+      { label: 'Play the film', title: 2 },
+      { label: 'Hands at work', title: 3 },
+      { label: 'Trailer', title: 1 },
+    ],
+    firstPlay: 0,
+  },
   {
     id: 'lamplighters',
     label: 'LAMPLIGHTERS',

@@ -5,7 +5,7 @@ import path from 'node:path';
 import { AxeBuilder } from '@axe-core/playwright';
 import { test as base, expect, type Locator, type Page } from '@playwright/test';
 
-const DISCS = path.resolve('.cache/proving/discs');
+const DISCS = path.resolve('.cache/fixtures/proving/discs');
 /** Inside the second of three episodes. */
 const ZEROED_AT = (4206 + 700) * 2048;
 

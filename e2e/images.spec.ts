@@ -5,7 +5,7 @@ import { expect, openBench, queueAs, seriousFaults, test } from './app';
 
 test.use({ house: 'images' });
 
-const QUAY = path.resolve('.cache/proving/discs/QUAY.iso');
+const QUAY = path.resolve('.cache/fixtures/proving/discs/QUAY.iso');
 
 test('a scratched disc becomes an image, another copy fills its gap, and a film is made of it without either', async ({
   page,

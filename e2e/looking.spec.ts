@@ -68,7 +68,7 @@ test('an image on this computer is read in the browser, and its master is made t
   const sent: number[] = [];
   page.on('request', (request) => sent.push(request.postDataBuffer()?.byteLength ?? 0));
   await open('/');
-  await page.getByLabel('Image files on this computer').setInputFiles('.cache/proving/discs/QUAY.iso');
+  await page.getByLabel('Image files on this computer').setInputFiles('.cache/fixtures/proving/discs/QUAY.iso');
   const zone = page.getByRole('region', { name: 'Images on this computer' });
   await zone.getByRole('link', { name: 'to the Bench' }).click();
   await expect(page.getByRole('heading', { level: 1, name: 'Quay' })).toBeVisible();
@@ -105,7 +105,7 @@ test('a dropped image of a series gives a master for each episode, one after ano
   open,
 }) => {
   await open('/');
-  await page.getByLabel('Image files on this computer').setInputFiles('.cache/proving/discs/LOCKS.iso');
+  await page.getByLabel('Image files on this computer').setInputFiles('.cache/fixtures/proving/discs/LOCKS.iso');
   await page.getByRole('region', { name: 'Images on this computer' }).getByRole('link', { name: 'to the Bench' }).click();
   await expect(cards(page)).toHaveCount(3);
   const names: string[] = [];

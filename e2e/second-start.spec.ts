@@ -83,7 +83,7 @@ test('a second start names the first, and touches nothing of it; what a killed o
 test('a library is taken once; another archive at the same address has a shelf of its own, also in a page that was open', async ({
   page,
 }) => {
-  cpSync('.cache/proving/discs/QUAY.iso', path.join(folder, 'images', 'QUAY.iso'));
+  cpSync('.cache/fixtures/proving/discs/QUAY.iso', path.join(folder, 'images', 'QUAY.iso'));
   const first = start();
   const address = await addressOf(first);
   await page.goto(address);

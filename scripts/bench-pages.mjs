@@ -96,7 +96,7 @@ export async function benchPages() {
   execFileSync(process.execPath, [path.join('dist', 'bench.mjs'), '--playlists', path.join(folder, 'many')]);
   cpSync(path.join(folder, 'many', 'MANY.iso'), path.join(discs, 'MANY.iso'));
   for (const name of ['LONG_HAUL.iso', 'LAMPLIGHTERS.iso'])
-    cpSync(path.join(root, '.cache', 'demo', 'discs', name), path.join(discs, name));
+    cpSync(path.join(root, '.cache', 'fixtures', 'demo', 'discs', name), path.join(discs, name));
   const { parts, address } = await startDemo(folder, path.join(folder, 'data'), 4700);
   const browser = await launchChromium();
   try {

@@ -1,14 +1,12 @@
-// Builds everything that `npm start` runs.
-import { spawnSync } from 'node:child_process';
+// Builds what `npm start` runs: the programs beside the web server, and its pages. What has not changed is not built again.
 import { createHash } from 'node:crypto';
-import { existsSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { ensurePackages, root } from './ensure.mjs';
-import { bundle } from './bundle.mjs';
-import { step } from './steps.mjs';
+import { quietly, step } from './steps.mjs';
 
-/** A digest of all that goes into the build, so that a second start needs none. */
-function sourcesDigest() {
+/** A digest of all that goes into a build: names and contents of files, and the packages that it is made with. */
+function digestOf(...places) {
   const hash = createHash('sha256').update(process.version);
   const add = (file) => hash.update(file).update(readFileSync(path.join(root, file)));
   const walk = (folder) => {
@@ -18,30 +16,55 @@ function sourcesDigest() {
       else if (!/\.test\.tsx?$/.test(entry.name)) add(inside);
     }
   };
-  walk('src');
-  for (const file of ['package-lock.json', 'next.config.ts', 'postcss.config.mjs', 'tsconfig.json']) add(file);
+  for (const place of ['package-lock.json', 'tsconfig.json', ...places]) if (/\.\w+$/.test(place)) add(place);
+    else walk(place);
   return hash.digest('hex');
 }
 
-export async function buildAll() {
-  ensurePackages();
-  await step('bundling engine and runner', 'a few seconds', () => bundle());
-  const stampFile = path.join(root, '.next', 'careful-vault-stamp');
-  const stamp = sourcesDigest();
-  if (existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp) return;
-  const next = () =>
-    spawnSync(process.execPath, ['node_modules/next/dist/bin/next', 'build'], {
-      stdio: 'inherit',
-      cwd: root,
-      env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' },
-    }).status;
-  if ((await step('building the pages', 'about a minute, once', next)) !== 0) {
+/** Does what would come out otherwise than it stands there. @param {string} stampFile @param {string} digest */
+async function whereChanged(stampFile, digest, work) {
+  if (existsSync(stampFile) && readFileSync(stampFile, 'utf8') === digest) return;
+  rmSync(stampFile, { force: true });
+  await work();
+  mkdirSync(path.dirname(stampFile), { recursive: true });
+  writeFileSync(stampFile, digest);
+}
+
+/** Engine, runner, command, author of discs, benchmarks: in `dist`. */
+export function buildPrograms() {
+  const stamp = path.join(root, 'dist', 'stamp');
+  return whereChanged(stamp, digestOf('src', 'demo', 'scripts/bundle.mjs'), async () => {
+    const { bundle } = await import('./bundle.mjs');
+    await step('bundling the programs', bundle);
+  });
+}
+
+/** The pages and their server: in `.next`. */
+export function buildPages() {
+  const stamp = path.join(root, '.next', 'careful-vault-stamp');
+  return whereChanged(stamp, digestOf('src', 'next.config.ts', 'postcss.config.mjs'), async () => {
+    let line = '';
+    const next = (mayFail) =>
+      quietly(process.execPath, ['node_modules/next/dist/bin/next', 'build'], {
+        mayFail,
+        cwd: root,
+        env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' },
+        onLine: (said) => (line = said.slice(0, 60)),
+      });
+    const once = () => step('building the pages', () => next(true), () => line);
+    if (await once()) return;
     // A crash of the bundler is cached and would come back for ever.
     console.error('the build failed: trying once more from nothing');
     rmSync(path.join(root, '.next'), { recursive: true, force: true });
-    if (next() !== 0) process.exit(1);
-  }
-  writeFileSync(stampFile, stamp);
+    await next(false);
+  });
+}
+
+/** @param {import('./ensure.mjs').Packages} packages */
+export async function buildAll(packages = 'running') {
+  await ensurePackages(packages);
+  await buildPrograms();
+  await buildPages();
 }
 
 if (process.argv[1] && path.resolve(process.argv[1]) === path.join(root, 'scripts', 'build.mjs')) await buildAll();

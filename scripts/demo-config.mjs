@@ -25,7 +25,7 @@ export function writeDemoConfig(cache, dataFolder) {
   const config = {
     dataFolder: data,
     archive: 'Demo archive',
-    roots: [{ id: 'images', name: 'Disc images', path: discs }],
+    roots: [{ id: 'images', name: 'Disc images', path: discs, making: path.join(realpathSync(cache), 'making.json') }],
     storages: [
       { id: 'library', name: 'Museum library', path: library, taken: true },
       { id: 'share', name: 'Reading room share', path: share, taken: true },
@@ -36,6 +36,7 @@ export function writeDemoConfig(cache, dataFolder) {
         id: 'tray-1',
         name: 'Tray 1',
         discs: [
+          disc('rope-walk', 'The Rope Walk', 'ROPE_WALK.iso'),
           disc('lamplighters', 'The Lamplighters', 'LAMPLIGHTERS.iso'),
           disc('tide-tables', 'Tide Tables', 'TIDE_TABLES.iso'),
           disc('long-haul', 'The Long Haul (Blu-ray)', 'LONG_HAUL.iso', { bytesPerSecond: 40e6 }),

@@ -4,6 +4,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { quietly, step } from './steps.mjs';
 
 export const root = path.dirname(path.dirname(fileURLToPath(import.meta.url)));
 process.chdir(root);
@@ -18,23 +19,32 @@ export function must(program, args, options = {}) {
   }
 }
 
-export function ensurePackages() {
+/** What running the application needs, and what its tests and tools need as well. @typedef {'running' | 'all'} Packages */
+const STAMP = path.join(root, 'node_modules', '.careful-vault-stamp');
+
+/** @param {Packages} wanted @returns whether they are there, as the lock file has them. */
+function packagesAreThere(wanted) {
+  const stamp = createHash('sha256').update(readFileSync('package-lock.json')).update(process.version).digest('hex');
+  const there = existsSync(STAMP) ? readFileSync(STAMP, 'utf8') : '';
+  return { stamp, are: there === `${stamp} all` || (wanted === 'running' && there === `${stamp} running`) };
+}
+
+/** Installs the npm packages that are missing. @param {Packages} wanted */
+export async function ensurePackages(wanted = 'all') {
   const [major, minor] = process.versions.node.split('.').map(Number);
   if (major < 20 || (major === 20 && minor < 15)) {
     console.error(`Node ${process.versions.node} is too old: 20.15 or later is needed.`);
     process.exit(1);
   }
-  const stampFile = path.join(root, 'node_modules', '.careful-vault-stamp');
-  const stamp = createHash('sha256').update(readFileSync('package-lock.json')).update(process.version).digest('hex');
-  if (existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp) return;
-  console.error('installing npm packages (about a minute, once)');
+  const { stamp, are } = packagesAreThere(wanted);
+  if (are) return;
   const npm = process.env.npm_execpath;
-  // Their words go to standard error: a command's own output must stay clean.
-  const stdio = ['ignore', 2, 2];
-  if (npm) must(process.execPath, [npm, 'ci', '--include=dev'], { stdio });
-  else must('npm', ['ci', '--include=dev'], { stdio });
-  mkdirSync(path.dirname(stampFile), { recursive: true });
-  writeFileSync(stampFile, stamp);
+  const [program, first] = npm ? [process.execPath, [npm]] : ['npm', []];
+  const kinds = wanted === 'all' ? '--include=dev' : '--omit=dev';
+  const name = wanted === 'all' ? 'installing npm packages, those for tests as well' : 'installing npm packages';
+  await step(name, () => quietly(program, [...first, 'ci', kinds, '--no-audit', '--no-fund']));
+  mkdirSync(path.dirname(STAMP), { recursive: true });
+  writeFileSync(STAMP, `${stamp} ${wanted}`);
 }
 
 /** Debian packages by a program that each brings. */
@@ -57,7 +67,7 @@ const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 const inPath = (program) => process.env.PATH.split(path.delimiter).some((folder) => existsSync(path.join(folder, program)));
 
 /** Installs Debian packages as root, or says exactly what to type. */
-export function ensurePrograms(programs) {
+export async function ensurePrograms(programs) {
   const missing = [
     ...new Set([
       ...programs.filter((p) => !inPath(p)).map((p) => SYSTEM[p]),
@@ -66,13 +76,19 @@ export function ensurePrograms(programs) {
   ];
   if (missing.length === 0) return;
   const install = `apt-get install -y --no-install-recommends ${missing.join(' ')}`;
-  if (process.getuid?.() === 0 && inPath('apt-get')) {
-    console.error(`installing Debian packages: ${missing.join(' ')}`);
-    const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
-    must('apt-get', ['update', '-qq'], { env });
-    must('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...missing], { env });
-    return;
+  if (process.getuid?.() !== 0 || !inPath('apt-get')) {
+    console.error(`Some programs are missing. Please type:\n\n  sudo apt-get update && sudo ${install}\n\nand start again.`);
+    process.exit(1);
   }
-  console.error(`Some programs are missing. Please type:\n\n  sudo apt-get update && sudo ${install}\n\nand start again.`);
-  process.exit(1);
+  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
+  let line = '';
+  const onLine = (said) => (line = said.slice(0, 60));
+  await step(
+    `installing Debian packages (${missing.join(', ')})`,
+    async () => {
+      await quietly('apt-get', ['update', '-qq'], { env, onLine });
+      await quietly('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...missing], { env, onLine });
+    },
+    () => line,
+  );
 }

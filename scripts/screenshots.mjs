@@ -2,16 +2,16 @@
 import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
+import { ensurePackages, ensurePrograms, root } from './ensure.mjs';
 
-ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv', 'chromium', 'tesseract']);
-ensurePackages();
+await ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv', 'chromium', 'tesseract']);
+await ensurePackages();
 const { buildAll } = await import('./build.mjs');
-const { startDemo } = await import('./demo-app.mjs');
+const { makeAllDiscs, startDemo } = await import('./demo-app.mjs');
 const { launchChromium } = await import('./chromium.mjs');
-await buildAll();
-const cache = path.join(root, '.cache', 'demo');
-must(process.execPath, [path.join('dist', 'demo.mjs'), cache]);
+await buildAll('all');
+const cache = path.join(root, '.cache', 'fixtures', 'demo');
+await makeAllDiscs(cache);
 const data = mkdtempSync(path.join(tmpdir(), 'careful-vault-pictures-'));
 const target = path.resolve(process.argv[2] ?? path.join(root, 'docs', 'screenshots'));
 mkdirSync(target, { recursive: true });

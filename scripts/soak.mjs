@@ -4,14 +4,14 @@
 import path from 'node:path';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
-ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv']);
-ensurePackages();
+await ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv']);
+await ensurePackages();
 if (process.argv[2] === 'night') {
   // Its jobs are sent through the web server.
   const { buildAll } = await import('./build.mjs');
   await buildAll();
 }
-const { bundle } = await import('./bundle.mjs');
-await bundle();
-must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'proving'), 'proving']);
+const { buildPrograms } = await import('./build.mjs');
+await buildPrograms();
+must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'fixtures', 'proving'), 'proving']);
 must(process.execPath, ['dist/soak.mjs', ...process.argv.slice(2)], { timeout: 7_200_000 });

@@ -36,7 +36,7 @@ const optical = () => {
     return false;
   }
 };
-ensurePrograms(['ffmpeg', 'setpriv', 'tesseract', ...(optical() || values.drive.length > 0 ? ['eject'] : [])]);
+await ensurePrograms(['ffmpeg', 'setpriv', 'tesseract', ...(optical() || values.drive.length > 0 ? ['eject'] : [])]);
 await buildAll();
 const config = path.join(dataFolder, 'config.json');
 const before = (() => {

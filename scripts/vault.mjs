@@ -4,10 +4,10 @@ import path from 'node:path';
 import { ensurePackages, ensurePrograms, root } from './ensure.mjs';
 
 const from = process.env.INIT_CWD ?? process.cwd();
-ensurePrograms(['ffmpeg', 'setpriv']);
-ensurePackages();
-const { bundle } = await import('./bundle.mjs');
-await bundle();
+await ensurePrograms(['ffmpeg', 'setpriv']);
+await ensurePackages();
+const { buildPrograms } = await import('./build.mjs');
+await buildPrograms();
 const { status } = spawnSync(process.execPath, [path.join(root, 'dist', 'vault.mjs'), ...process.argv.slice(2)], {
   stdio: 'inherit',
   cwd: from,

@@ -1,4 +1,4 @@
-import { copyFile, link, mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
+import { copyFile, link, mkdir, readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { writeUdfImage } from '../udf-author';
 import type { ClipPlan, MadeClip } from './clips';
@@ -161,23 +161,19 @@ export async function authorBluray(plan: BlurayPlan, clips: readonly MadeClip[],
   const all = [...clips, ...texts];
   const made = new Map(all.map((c) => [c.name, c]));
   const structures = structureFiles(plan, made);
-  const partial = `${target}.partial`;
-  await rm(partial, { recursive: true, force: true });
   if (plan.asFolder) {
     for (const [name, data] of structures) {
-      await mkdir(path.dirname(path.join(partial, name)), { recursive: true });
-      await writeFile(path.join(partial, name), data);
+      await mkdir(path.dirname(path.join(target, name)), { recursive: true });
+      await writeFile(path.join(target, name), data);
     }
-    await mkdir(path.join(partial, 'BDMV/STREAM'), { recursive: true });
+    await mkdir(path.join(target, 'BDMV/STREAM'), { recursive: true });
     for (const clip of all) {
-      const to = path.join(partial, 'BDMV/STREAM', `${clip.name}.m2ts`);
+      const to = path.join(target, 'BDMV/STREAM', `${clip.name}.m2ts`);
       await link(clip.file, to).catch(() => copyFile(clip.file, to));
     }
-    await rm(target, { recursive: true, force: true });
   } else {
     const files = [...structures].map(([name, data]) => ({ path: name, data }));
     for (const clip of all) files.push({ path: `BDMV/STREAM/${clip.name}.m2ts`, data: new Uint8Array(await readFile(clip.file)) });
-    await writeFile(partial, writeUdfImage(files, { kind: 'metadata', label: plan.label }));
+    await writeFile(target, writeUdfImage(files, { kind: 'metadata', label: plan.label }));
   }
-  await rename(partial, target);
 }

@@ -2,6 +2,7 @@ import { readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { run } from '../run';
 import { seascape } from '../pictures';
+import { cameraOf, sceneOf, stillOf } from '../scenes';
 import { divideClip, truthOf, type Division, type Truth } from './divide';
 import { makeGraphics, type Line } from './graphics';
 import { packetize } from './packetize';
@@ -24,6 +25,8 @@ export interface ClipPlan {
   readonly height: number;
   readonly video: 'h264' | 'h264closed' | 'h264i' | 'hevc' | 'mpeg2';
   readonly seed: number;
+  /** A scene of the harbour; otherwise one view of the sea. */
+  readonly isScene?: boolean;
   /** Where the clip's clock begins, seconds: every clip has its own. */
   readonly clock: number;
   readonly audio: readonly ClipAudio[];
@@ -148,8 +151,15 @@ function pictureGraph(plan: ClipPlan, eye: number, input = 0): string {
   const frames = Math.round(plan.seconds * (Number(source.split('/')[0]) / Number(source.split('/')[1] ?? 1)));
   const label = plan.title.replaceAll("'", '’').replaceAll(':', '\\:');
   const size = Math.round(plan.height / 22);
+  const begun = `[${input}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${source})/TB,trim=end_frame=${frames}`;
+  if (plan.isScene) {
+    const { width, height, seed } = plan;
+    const named = `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${2 * size - eye * 14}:y=h-${2 * size}:fontsize=${size}:fontcolor=white@0.85`;
+    const camera = eye === 0 ? cameraOf(seed, width, height) : cameraOf(seed, width, height).replace("':0", "-8':0");
+    return [begun, camera, 'setsar=1', sceneOf(seed).move(seed, width, height), named, ...(interlaced ? ['interlace=scan=tff'] : [])].join(',');
+  }
   return [
-    `[${input}:v]format=yuv420p,loop=loop=-1:size=1,setpts=N/(${source})/TB,trim=end_frame=${frames}`,
+    begun,
     `crop=${plan.width}:${plan.height}:'(iw-ow)/2*(1+sin(n/110))-${eye * 8}':0,setsar=1`,
     `drawbox=x='mod(t*60+${plan.width}-${eye * 12},${plan.width})':y=${Math.round(plan.height * 0.55)}:w=${Math.round(plan.width / 18)}:h=${Math.round(plan.height / 40)}:color=0x2b1d14:t=fill`,
     `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${2 * size - eye * 14}:y=h-${2 * size}:fontsize=${size}:fontcolor=white@0.85`,
@@ -157,9 +167,12 @@ function pictureGraph(plan: ClipPlan, eye: number, input = 0): string {
   ].join(',');
 }
 
-async function makeStill(plan: Pick<ClipPlan, 'name' | 'width' | 'height' | 'seed'>, folder: string): Promise<string> {
+async function makeStill(plan: Pick<ClipPlan, 'name' | 'width' | 'height' | 'seed' | 'isScene'>, folder: string): Promise<string> {
   const png = path.join(folder, `still-${plan.name}-${plan.seed}.png`);
-  const scene = `color=black:s=${Math.round((plan.width * 1.25) / 2)}x${plan.height / 2}:d=0.04:r=25,format=gbrp,geq=${seascape(plan.seed)},scale=iw*2:ih*2`;
+  const wide = Math.round((plan.width * 1.25) / 2);
+  const scene = plan.isScene
+    ? stillOf(plan.seed, 2 * wide, plan.height)
+    : `color=black:s=${wide}x${plan.height / 2}:d=0.04:r=25,format=gbrp,geq=${seascape(plan.seed)},scale=iw*2:ih*2`;
   await run('ffmpeg', [...quiet, '-f', 'lavfi', '-i', scene, '-frames:v', '1', png]);
   return png;
 }

@@ -4,7 +4,7 @@ import { command } from './structures';
 
 /** The Blu-ray discs of the demo archive: every name is made up, as on its DVDs. */
 
-const picture = { width: 1280, height: 720, video: 'h264', audio: [], subtitles: [] } as const;
+const picture = { width: 1280, height: 720, video: 'h264', audio: [], subtitles: [], isScene: true } as const;
 
 const HAUL_LINES = [
   'We left on the morning tide.',

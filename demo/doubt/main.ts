@@ -14,7 +14,7 @@ import { outcomeOf, prove, structuresOf, type Outcome } from './outcome';
 
 const [count = '1000', firstSeed = '1', verbose = ''] = process.argv.slice(2);
 const COUNT = Number(count);
-const ROOT = path.join('.cache', 'proving', 'discs');
+const ROOT = path.join('.cache', 'fixtures', 'proving', 'discs');
 
 interface Subject {
   readonly name: string;

@@ -25,7 +25,7 @@ export interface NightRow {
   readonly notes: readonly string[];
 }
 
-const PROVING = path.resolve('.cache/proving/discs');
+const PROVING = path.resolve('.cache/fixtures/proving/discs');
 const image: SourceRef = { kind: 'place', root: 'images', path: 'QUAY.iso' };
 const tray: SourceRef = { kind: 'drive', drive: 'tray' };
 /** Bytes of the share: more than all of a night, so that only what fills it does. */

@@ -10,7 +10,7 @@ import { sealState } from '@/node/seal';
 import { digestLike } from '@/test-support/digest';
 import { markStorage } from '@/node/storage-mark';
 
-const DISCS = path.resolve('.cache/proving/discs');
+const DISCS = path.resolve('.cache/fixtures/proving/discs');
 const RUNNER = path.resolve('dist/runner.mjs');
 const PRELOAD = path.resolve('demo/soak/preload.mjs');
 const ID = 'soak-00000001';

@@ -57,7 +57,24 @@ export const FoundSourceSchema = z.object({
 });
 export type FoundSource = z.infer<typeof FoundSourceSchema>;
 
-export const RootStateSchema = z.object({ id, name: z.string(), available: z.boolean(), found: z.array(FoundSourceSchema) });
+/** How far the making of discs is, of those that are made here to look around with. */
+export const MakingSchema = z.object({
+  made: z.number().int().nonnegative(),
+  total: z.number().int().nonnegative(),
+  /** Of the work, 0 to 1. */
+  share: z.number().min(0).max(1),
+  /** What is made now. */
+  names: z.array(z.string()).readonly(),
+});
+
+export const RootStateSchema = z.object({
+  id,
+  name: z.string(),
+  available: z.boolean(),
+  found: z.array(FoundSourceSchema),
+  /** Null where nothing is made. */
+  making: MakingSchema.nullable().default(null),
+});
 export const StorageStateSchema = z.object({
   id,
   name: z.string(),

@@ -12,12 +12,11 @@ import { Refused, TestEngine } from '@/test-support/engine';
 
 const image: SourceRef = { kind: 'place', root: 'images', path: 'QUAY.iso' };
 const tray: SourceRef = { kind: 'drive', drive: 'tray' };
-const writing = (job: JobState) => job.stage === 'master' && job.done > 300_000;
 const over = (job: JobState) => ['done', 'failed', 'cancelled'].includes(job.state);
 
 let engine: TestEngine;
 beforeAll(async () => {
-  engine = new TestEngine([{ id: 'slow', image: QUAY, bytesPerSecond: 2.2e6 }]);
+  engine = new TestEngine([{ id: 'slow', image: QUAY, gated: true }]);
   await engine.start();
 });
 afterAll(async () => {
@@ -159,7 +158,7 @@ test('the name of a subtitle file that is taken is refused before anything is ma
   expect(refused?.message).toContain('Named.en.mks');
   rmSync(path.join(engine.library, 'Named.en.mks'));
   const { jobId } = await submit();
-  await engine.jobUntil(jobId, writing);
+  await engine.atWork(jobId);
   writeFileSync(path.join(engine.library, 'Named.en.mks'), 'mine again');
   expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'failed', problem: { code: 'name-taken' } });
   expect(readFileSync(path.join(engine.library, 'Named.en.mks'), 'utf8')).toBe('mine again');
@@ -176,7 +175,7 @@ test('a runner killed in mid-write makes it all again: added sound, subtitle fil
   sound('short.flac', 3, '-c:a', 'flac');
   const added = await addedFrom('short.flac', { offsetMs: 500 });
   const { jobId } = await engine.submit(tray, quay({ name: 'Survivor', addedAudio: [added], subtitleFiles: true }));
-  await engine.jobUntil(jobId, writing);
+  await engine.atWork(jobId);
   const { pid } = JSON.parse(readFileSync(path.join(engine.folder, 'jobs', jobId, 'runner.json'), 'utf8')) as { pid: number };
   process.kill(pid, 'SIGKILL');
   const job = await engine.jobUntil(jobId, over);
@@ -191,7 +190,7 @@ test('a runner killed in mid-write makes it all again: added sound, subtitle fil
 
 test('a job that is cancelled and cleared at once lets its drive go', async () => {
   const { jobId } = await engine.submit(tray, quay({ name: 'Not wanted' }));
-  await engine.jobUntil(jobId, writing);
+  await engine.atWork(jobId);
   await engine.call('cancelJob', { id: jobId });
   await engine.jobUntil(jobId, over);
   await engine.call('forgetJob', { id: jobId });

@@ -16,7 +16,7 @@ const tray: SourceRef = { kind: 'drive', drive: 'tray' };
 
 let engine: TestEngine;
 beforeAll(async () => {
-  engine = new TestEngine([{ id: 'slow', image: QUAY, bytesPerSecond: 2.2e6 }]);
+  engine = new TestEngine([{ id: 'slow', image: QUAY, gated: true }]);
   await engine.start();
   await engine.call('insert', { id: 'tray', body: { disc: 'slow' } });
 });
@@ -51,11 +51,11 @@ function group(jobId: string): string[] {
   });
 }
 const stillness = (jobId: string) =>
-  engine.until(() => Promise.resolve(group(jobId).length > 0 && group(jobId).every((s) => s === 'T') ? group(jobId).length : null));
+  engine.found(() => Promise.resolve(group(jobId).length > 0 && group(jobId).every((s) => s === 'T') ? group(jobId).length : null));
 
 test('a job that reads stands still with its drive, over the engine’s death, and goes on to a proven master', async () => {
   const { jobId } = await engine.submit(tray, reel('Paused'));
-  await engine.jobUntil(jobId, (j) => j.stage === 'master' && j.done > 300_000);
+  await engine.atWork(jobId);
   expect(await arrange([jobId], { do: 'pause' })).toEqual({ done: 1, refused: [] });
   await stillness(jobId);
   const at = (await engine.jobUntil(jobId, (j) => j.paused)).done;
@@ -73,11 +73,14 @@ test('a job that reads stands still with its drive, over the engine’s death, a
 
 test('an encoder stands still too; another copy takes its lane; how long it took is not said of one that stood', async () => {
   await engine.call('setQueue', { body: { held: false, encodeLanes: 1, background: true } });
+  engine.holdEncoders();
   const first = await engine.submit(image, reel('Copy one', ['access']));
-  await engine.jobUntil(first.jobId, (j) => j.stage === 'access' && j.done > 0);
+  await engine.encoding(first.jobId);
+  await engine.found(() => Promise.resolve(group(first.jobId).length > 1 ? true : null));
   await arrange([first.jobId], { do: 'pause' });
   // The runner and its encoder.
   expect(await stillness(first.jobId)).toBeGreaterThan(1);
+  engine.letGo();
   const second = await engine.submit(image, reel('Copy two', ['access']));
   expect(await engine.jobUntil(second.jobId, over)).toMatchObject({ state: 'done' });
   expect((await engine.jobUntil(first.jobId, () => true)).paused).toBe(true);
@@ -90,7 +93,7 @@ test('an encoder stands still too; another copy takes its lane; how long it took
 
 test('a job that stands still can be cancelled: nothing of it stays, no process either', async () => {
   const { jobId } = await engine.submit(tray, reel('Never'));
-  await engine.jobUntil(jobId, (j) => j.stage === 'master' && j.done > 300_000);
+  await engine.atWork(jobId);
   await arrange([jobId], { do: 'pause' });
   await stillness(jobId);
   await arrange([jobId], { do: 'cancel' });

@@ -1,18 +1,19 @@
 import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { ChangeWish, SourceRef } from '@/contract';
-import { SHIPPED, type Recipe } from '@/core/recipes';
+import type { Recipe } from '@/core/recipes';
 import { wholeTitleReel, type Reel } from '@/core/reels';
 import type { Reading } from '@/core/reading';
 import { PROVING, temporaryFolder, titleOf } from '@/test-support/discs';
 import { probed } from '@/test-support/ffmpeg';
 import { TestEngine, refusal } from '@/test-support/engine';
+import { QUICK } from '@/test-support/recipes';
 
 /** A job that failed or was cancelled is tried again, changed: what is still wanted is not made again, and nothing is half changed. */
 
 const image: SourceRef = { kind: 'place', root: 'images', path: 'QUAY.iso' };
 const loose: SourceRef = { kind: 'place', root: 'sounds', path: 'LOOSE.iso' };
-const access = SHIPPED[0] as Recipe;
+const access = QUICK;
 const hevc: Recipe = { ...access, id: 'own-hevc', name: 'Later one', suffix: ' (later)', video: { ...access.video, codec: 'HEVC' } };
 const reel =
   (name: string, recipes: readonly string[]) =>
@@ -47,9 +48,10 @@ const stages = async (id: string) =>
   (await engine.call('jobLog', { id })).events.flatMap((e) => (e.type === 'stage' ? [`${e.stage} ${e.copy ?? ''}`.trim()] : []));
 
 test('to another storage, under another name, by other recipes; what is shown of it outlasts the engine', async () => {
+  engine.holdEncoders();
   const { jobId } = await engine.submit(image, reel('First', ['master', 'access']), 'library', '', [access]);
   expect(await refusal(change(jobId, {}))).toBe('bad-request');
-  await engine.jobUntil(jobId, (j) => j.stage === 'access');
+  await engine.encoding(jobId);
   await engine.call('cancelJob', { id: jobId });
   await engine.jobUntil(jobId, (j) => j.state === 'cancelled');
   const before = orderOf(jobId);

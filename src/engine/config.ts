@@ -9,8 +9,8 @@ export const EngineConfigSchema = z.object({
   dataFolder: z.string(),
   /** What a new archive is called at first. */
   archive: z.string().min(1).max(80).default('Archive'),
-  /** Folders in which disc images and disc folders are looked for. */
-  roots: z.array(place),
+  /** Folders in which disc images and disc folders are looked for. `making`: a file in which whoever puts discs there says how far it is. */
+  roots: z.array(place.extend({ making: z.string().optional() })),
   /** Library storages. `taken`: whoever starts the application has made it, and nobody else need be asked whether it is one. */
   storages: z.array(place.extend({ taken: z.boolean().default(false) })),
   /** Drives of this machine by their device: `/dev/sr0`, a loop device, an image that stands in for one. */

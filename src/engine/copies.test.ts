@@ -7,12 +7,13 @@ import { wholeTitleReel, type Reel } from '@/core/reels';
 import { PROVING, temporaryFolder, titleOf } from '@/test-support/discs';
 import { decodedFrames, probed } from '@/test-support/ffmpeg';
 import { TestEngine } from '@/test-support/engine';
+import { QUICK, quick } from '@/test-support/recipes';
 
 /** Several copies of one reel: its disc is read once, each is proven by itself, and what was finished is not made again. */
 
 const image: SourceRef = { kind: 'place', root: 'images', path: 'QUAY.iso' };
-const access = SHIPPED[0] as Recipe;
-/** Slow enough to be killed in the midst of. */
+const access = QUICK;
+/** In more pieces than one, and of more pictures than the film has. */
 const slow: Recipe = {
   ...access,
   id: 'own-slow',
@@ -71,12 +72,13 @@ beforeAll(() => engine.start());
 afterAll(() => engine.stop('SIGKILL'));
 
 test('two copies without a master: the disc is read once, the master that they are made from is not kept', async () => {
+  engine.holdEncoders('own-slow.pieces/0002');
   const { jobId } = await engine.submit(image, reel('Twice', ['access', 'own-slow']), 'library', '', [access, slow]);
-  const running = await engine.jobUntil(jobId, (j) => j.copy === 'own-slow');
+  const running = await engine.encoding(jobId, 'own-slow');
   expect(running.copies.map((c) => c.name)).toEqual(['Access copy', 'Slow one']);
   const pid = (JSON.parse(readFileSync(path.join(engine.folder, 'jobs', jobId, 'runner.json'), 'utf8')) as { pid: number }).pid;
   const piece = path.join(engine.library, '.careful-vault', jobId, 'own-slow.pieces', '0001.mkv');
-  while (!existsSync(piece)) await new Promise((resolve) => setTimeout(resolve, 5));
+  await engine.found(() => Promise.resolve(existsSync(piece) ? true : null));
   process.kill(pid, 'SIGKILL');
   const job = await engine.jobUntil(jobId, (j) => j.state === 'done' || j.state === 'failed');
   expect(job).toMatchObject({ state: 'done', problem: null });
@@ -203,12 +205,13 @@ describe('copies that go elsewhere than their reel', () => {
     expect(jobId).toBeNull();
     expect(existsSync(lent)).toBe(false);
     renameSync(away, lent);
-    const sent = await engine.until(() =>
+    engine.holdEncoders();
+    const sent = await engine.found(() =>
       engine
         .submit(image, reel('Waits', ['master', 'own-slow']), 'library', '', [slow], [{ ...place, recipe: 'own-slow', fileName: 'Waits' }])
         .catch(() => null),
     );
-    await engine.jobUntil(sent.jobId, (j) => j.copy === 'own-slow');
+    await engine.encoding(sent.jobId, 'own-slow');
     await engine.call('cancelJob', { id: sent.jobId });
     await engine.jobUntil(sent.jobId, (j) => j.state === 'cancelled');
     expect(inLibrary().filter((n) => n.startsWith('Waits'))).toEqual([]);
@@ -276,8 +279,8 @@ test('a recipe that did not come with the reel, and one that is none, are refuse
 });
 
 describe('from a master in the library, without its disc', () => {
-  const lending = SHIPPED.find((r) => r.id === 'lending') as Recipe;
-  const page = SHIPPED.find((r) => r.id === 'catalogue-page') as Recipe;
+  const lending = quick(SHIPPED.find((r) => r.id === 'lending') as Recipe);
+  const page = quick(SHIPPED.find((r) => r.id === 'catalogue-page') as Recipe);
   const masterOf = async (name: string) => (await engine.outputs()).find((o) => o.path === `${name}.mkv` && o.sidecar.recipe === 'master');
   const copy = async (name: string, copies: readonly Recipe[]) => {
     const { jobId } = await engine.call('makeCopies', { id: (await masterOf(name))?.id ?? '', body: { copies } });
@@ -311,7 +314,7 @@ describe('from a master in the library, without its disc', () => {
     // What FFmpeg's prober says: the tracks are called as in the master, and its pictures are as many.
     const { streams, chapters } = probed(path.join(engine.library, 'Kept (lending).mp4'));
     expect(streams.filter((s) => s.codec_type === 'audio')).toHaveLength(master?.sidecar.reel.audio.length ?? 0);
-    expect(streams.find((s) => s.codec_type === 'video')).toMatchObject({ width: 1024, height: 576 });
+    expect(streams.find((s) => s.codec_type === 'video')).toMatchObject({ width: 114, height: 64 });
     expect(chapters).toHaveLength(1);
   });
 
@@ -320,7 +323,7 @@ describe('from a master in the library, without its disc', () => {
     const whole = (reading: Reading): Reel => ({ ...wholeTitleReel(titleOf(reading, 1), 'Depth'), recipes: ['master'] });
     await engine.jobUntil((await engine.submit(twin, whole)).jobId, (j) => j.state === 'done');
     const exact: Recipe = {
-      ...access,
+      ...(SHIPPED[0] as Recipe),
       ...{ id: 'own-exact', name: 'Exact', suffix: ' (exact)', container: 'Matroska', views: { layout: 'right eye', swapped: false } },
       video: { ...access.video, codec: 'FFV1' },
     };

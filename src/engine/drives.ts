@@ -1,7 +1,7 @@
 import { existsSync, readFileSync, renameSync } from 'node:fs';
 import path from 'node:path';
 import { WorkError, type DriveState, type JobSource } from '@/contract';
-import { isDiscIn } from '@/node/drive';
+import { isDiscIn, isDiscMade } from '@/node/drive';
 import { writeDurably } from '@/node/durable';
 import type { EngineConfig } from './config';
 import type { DeviceDrives } from './device-drives';
@@ -61,6 +61,13 @@ export class Drives {
     return { drive, tray };
   }
 
+  private readonly made = new Set<string>();
+  /** Once it is there it stays. */
+  private isMade(file: string): boolean {
+    if (!this.made.has(file) && isDiscMade(file)) this.made.add(file);
+    return this.made.has(file);
+  }
+
   states(): DriveState[] {
     const simulated = this.config.drives.map((drive): DriveState => {
       const { tray } = this.find(drive.id);
@@ -73,7 +80,7 @@ export class Drives {
         tray: true,
         problem: null,
         disc: disc?.label ?? null,
-        discs: drive.discs.map(({ id, label }) => ({ id, label })),
+        discs: drive.discs.filter(({ file }) => this.isMade(file)).map(({ id, label }) => ({ id, label })),
         state: !disc ? 'empty' : tray.users > 0 ? (tray.spunUp ? 'reading' : 'spinning up') : 'ready',
       };
     });

@@ -20,9 +20,10 @@ let engine: TestEngine;
 beforeAll(async () => {
   engine = new TestEngine(
     [
-      { id: 'slow', image: QUAY, bytesPerSecond: 2.2e6 },
+      { id: 'slow', image: QUAY, gated: true },
       { id: 'scratched', image: QUAY, scratches: [{ sector: 2500, sectors: 3 }] },
       { id: 'other', image: LOCKS },
+      { id: 'sleepy', image: QUAY, spinUpMs: 60_000 },
     ],
     [
       { id: 'gone', name: 'Gone', path: missing },
@@ -51,7 +52,6 @@ const results = () =>
 /** For what is in its way. */
 const waits = (job: JobState) => job.state === 'waiting' && job.problem !== null;
 const over = (job: JobState) => ['done', 'failed', 'cancelled'].includes(job.state);
-const writing = (job: JobState) => job.stage === 'master' && job.done > 300_000;
 const insert = async (disc: string) => {
   await engine.until(async () => ((await engine.call('state')).drives[0]?.state !== 'reading' ? true : null));
   await engine.call('insert', { id: 'tray', body: { disc } });
@@ -249,7 +249,7 @@ describe('names', () => {
   test('a file that appears under the name while the job runs is not overwritten', async () => {
     await insert('slow');
     const { jobId } = await engine.submit(tray, reel(2, 'Race'));
-    await engine.jobUntil(jobId, writing);
+    await engine.atWork(jobId);
     writeFileSync(path.join(engine.library, 'Race.mkv'), 'mine');
     const job = await engine.jobUntil(jobId, over);
     expect(job).toMatchObject({ state: 'failed', problem: { code: 'name-taken' } });
@@ -323,7 +323,7 @@ describe('what breaks', () => {
   test('cancelling leaves nothing that looks finished, and a retry begins anew', async () => {
     await insert('slow');
     const { jobId } = await engine.submit(tray, reel(2, 'Cancelled'));
-    await engine.jobUntil(jobId, writing);
+    await engine.atWork(jobId);
     await engine.call('cancelJob', { id: jobId });
     expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'cancelled' });
     expect(results().filter((n) => n.startsWith('Cancelled'))).toEqual([]);
@@ -337,15 +337,18 @@ describe('what breaks', () => {
 
   test('the next disc is read while the one before is encoded; cancelled there, it can be made anew', async () => {
     await insert('slow');
+    engine.holdEncoders();
     const first = await engine.submit(tray, reel(2, 'First', ['master', 'access']));
     const second = await engine.submit(locks, reel(1, 'Second', ['master', 'access']));
+    await engine.atWork(first.jobId);
+    engine.release();
     // Both masters are made side by side, from two places; only one encoder works at a time.
-    await engine.jobUntil(first.jobId, (j) => j.stage === 'access');
-    await engine.jobUntil(second.jobId, (j) => j.stage === 'access');
+    await engine.encoding(first.jobId);
+    await engine.encoding(second.jobId);
     const { jobs } = await engine.call('state');
     expect(jobs.filter((j) => j.state === 'running' && j.stage === 'access').length).toBeLessThanOrEqual(1);
     expect(results().filter((n) => /^(First|Second)/.test(n))).toEqual([]);
-    await engine.until(async () => ((await engine.call('state')).drives[0]?.state === 'ready' ? true : null));
+    await engine.found(async () => ((await engine.call('state')).drives[0]?.state === 'ready' ? true : null));
     for (const { jobId } of [first, second]) await engine.call('cancelJob', { id: jobId });
     for (const { jobId } of [first, second]) expect(await engine.jobUntil(jobId, over)).toMatchObject({ state: 'cancelled' });
     expect(engine.unfinished()).toEqual([]);
@@ -360,7 +363,7 @@ describe('what breaks', () => {
   test('a runner killed in mid-write: nothing half-done is shown, and it is started again by itself', async () => {
     await insert('slow');
     const { jobId } = await engine.submit(tray, reel(2, 'Killed'));
-    await engine.jobUntil(jobId, writing);
+    await engine.atWork(jobId);
     const { pid } = JSON.parse(readFileSync(path.join(engine.folder, 'jobs', jobId, 'runner.json'), 'utf8')) as { pid: number };
     process.kill(pid, 'SIGKILL');
     expect(results().filter((n) => n.startsWith('Killed'))).toEqual([]);
@@ -373,7 +376,7 @@ describe('what breaks', () => {
   test('an engine killed while a runner works finds it again, and follows it to its end', async () => {
     await insert('slow');
     const { jobId } = await engine.submit(tray, reel(2, 'Orphan'));
-    await engine.jobUntil(jobId, writing);
+    await engine.atWork(jobId);
     const { boot } = await engine.call('state');
     await engine.stop('SIGKILL');
     await engine.start();
@@ -428,7 +431,7 @@ describe('what breaks', () => {
     writeFileSync(file, readFileSync(QUAY));
     await insert('slow');
     const { jobId: before } = await engine.submit(tray, reel(2, 'In the way'));
-    await engine.jobUntil(before, writing);
+    await engine.atWork(before);
     const { jobId } = await engine.submit(gone, reel(2, 'Gone'));
     rmSync(file);
     await engine.call('cancelJob', { id: before });
@@ -484,7 +487,7 @@ describe('what breaks', () => {
     await insert('slow');
     const { jobId } = await engine.submit(tray, reel(2, 'Full'));
     const workshop = path.join(engine.library, '.careful-vault', jobId);
-    await engine.jobUntil(jobId, writing);
+    await engine.atWork(jobId);
     await engine.call('cancelJob', { id: jobId });
     await engine.jobUntil(jobId, over);
     // The device that is always full, where the unfinished file would be.
@@ -670,7 +673,7 @@ describe('what the engine is asked', () => {
     await engine.until(async () => ((await engine.call('state')).drives[0]?.state !== 'reading' ? true : null));
     await engine.call('eject', { id: 'tray' });
     expect((await refusal(engine.call('startReading', { body: { source: tray } }))).problem.code).toBe('drive-empty');
-    await insert('slow');
+    await insert('sleepy');
     const task = await engine.call('startReading', { body: { source: tray } });
     await engine.call('cancelReading', { id: task.id });
     const { task: ended } = await engine.until(async () => {

@@ -18,7 +18,7 @@ const reel = (name: string) => (reading: Reading) => ({ ...wholeTitleReel(titleO
 (mayMount ? test : test.skip)(
   'a full data folder: the job waits and says why, an order is refused, nothing is begun again and again',
   async () => {
-    const engine = new TestEngine([{ id: 'slow', image: QUAY, bytesPerSecond: 1.2e6 }]);
+    const engine = new TestEngine([{ id: 'slow', image: QUAY, gated: true }]);
     const jobs = path.join(engine.folder, 'jobs');
     const filler = path.join(jobs, 'filler');
     mkdirSync(jobs);
@@ -27,7 +27,7 @@ const reel = (name: string) => (reading: Reading) => ({ ...wholeTitleReel(titleO
       await engine.start();
       await engine.call('insert', { id: 'tray', body: { disc: 'slow' } });
       const { jobId } = await engine.submit(tray, reel('Full data'));
-      await engine.jobUntil(jobId, (job) => job.stage === 'master' && job.done > 300_000);
+      await engine.atWork(jobId);
       spawnSync('dd', ['if=/dev/zero', `of=${filler}`, 'bs=4k']);
       const folder = path.join(jobs, jobId);
       const { pid } = JSON.parse(readFileSync(path.join(folder, 'runner.json'), 'utf8')) as { pid: number };

@@ -1,6 +1,6 @@
-import { readdir, realpath, stat } from 'node:fs/promises';
+import { readFile, readdir, realpath, stat } from 'node:fs/promises';
 import path from 'node:path';
-import { WorkError, type EngineState, type FoundSource, type JobSource } from '@/contract';
+import { MakingSchema, WorkError, type EngineState, type FoundSource, type JobSource } from '@/contract';
 import { isAudioFile } from '@/node/audio-file';
 import { kindOfFile } from '@/node/open-source';
 import type { EngineConfig } from './config';
@@ -37,19 +37,26 @@ function kindHere(name: string, forSound: boolean): FoundSource['kind'] | null {
   return kind === 'file' ? 'video file' : forSound ? null : kind;
 }
 
+/** How far the making of discs is by its file; null where none are made, or nothing can be made of what it says. */
+async function howFar(file: string): Promise<RootState['making']> {
+  try {
+    return MakingSchema.parse(JSON.parse(await readFile(file, 'utf8')));
+  } catch {
+    return null;
+  }
+}
+
 /** Folders and places that can be read as discs, one level at a time. */
 export class Roots {
   private readonly watched: readonly Watched<RootState>[];
 
   constructor(private readonly config: EngineConfig) {
     this.watched = config.roots.map(
-      ({ id, name }) =>
-        new Watched<RootState>(async () => ({ id, name, available: true, found: await this.browse(id, '') }), {
-          id,
-          name,
-          available: false,
-          found: [],
-        }),
+      ({ id, name, making }) =>
+        new Watched<RootState>(
+          async () => ({ id, name, available: true, found: await this.browse(id, ''), making: making ? await howFar(making) : null }),
+          { id, name, available: false, found: [], making: null },
+        ),
     );
   }
 

@@ -45,7 +45,7 @@ test('what does not answer is away, what comes back is there again, and only one
 });
 
 describe('a storage', () => {
-  const engine = new TestEngine([{ id: 'slow', image: QUAY, bytesPerSecond: 2.2e6 }]);
+  const engine = new TestEngine([{ id: 'slow', image: QUAY, gated: true }]);
   const library = path.join(engine.folder, 'asked');
   const stateOf = async () => (await engine.call('state')).storages.find((s) => s.id === 'asked')?.identity;
   const until = (identity: string) => engine.until(async () => ((await stateOf()) === identity ? true : null));
@@ -91,7 +91,7 @@ describe('a storage', () => {
 
         // Away while a master is written: the job comes to no end but waits.
         const { jobId } = await engine.submit(tray, reel('Away'), 'asked');
-        await engine.jobUntil(jobId, (job) => job.stage === 'master' && job.done > 300_000);
+        await engine.atWork(jobId);
         run('umount', '-l', library);
         const waiting = await engine.jobUntil(jobId, (job) => job.state === 'waiting' && job.problem !== null);
         expect(waiting.problem).toMatchObject({ code: 'storage-missing' });

@@ -2,10 +2,10 @@ import { copyFileSync, readFileSync, readdirSync, renameSync, rmSync, writeFileS
 import path from 'node:path';
 import { isOver, type JobState, type SourceRef } from '@/contract';
 import type { Reading } from '@/core/reading';
-import { SHIPPED } from '@/core/recipes';
 import { wholeTitleReel } from '@/core/reels';
 import { LOCKS, QUAY, temporaryFolder, titleOf } from '@/test-support/discs';
 import { TestEngine, makeShare } from '@/test-support/engine';
+import { QUICK } from '@/test-support/recipes';
 
 /**
  * What is away or full is waited for: the job says what it waits for, nothing in the library looks finished, other jobs go on, and it goes
@@ -25,7 +25,7 @@ makeShare(share, ROOM);
 copyFileSync(QUAY, deviceFile);
 const engine = new TestEngine(
   [
-    { id: 'slow', image: QUAY, bytesPerSecond: 2.5e6 },
+    { id: 'slow', image: QUAY, gated: true },
     { id: 'other', image: LOCKS },
     { id: 'worn', image: QUAY, unsteady: [{ sector: 2500, sectors: 3 }], retryMs: 5 },
     { id: 'scratched', image: QUAY, scratches: [{ sector: 2600, sectors: 2 }], unsteady: [{ sector: 2500, sectors: 3 }], retryMs: 5 },
@@ -51,7 +51,6 @@ const insert = async (disc: string) => {
   await engine.until(async () => ((await engine.call('state')).drives.find((d) => d.id === 'tray')?.state !== 'reading' ? true : null));
   await engine.call('insert', { id: 'tray', body: { disc } });
 };
-const atWork = (job: JobState) => job.stage === 'master' && job.done > 200_000;
 const waits = (code: string) => (job: JobState) => job.state === 'waiting' && job.problem?.code === code;
 /** A title of its own in each file: but for that, they are the same. */
 const without = (file: Buffer, name: string) => file.subarray(0).toString('latin1').replaceAll(name, '').length;
@@ -68,7 +67,7 @@ const results = (place: string) => readdirSync(place).filter((n) => !n.startsWit
 test('a share whose quota is used up: the job waits, leaves its room to others, and goes on when there is room', async () => {
   await insert('slow');
   const { jobId } = await engine.submit(tray, reel('Full'), 'share');
-  await engine.jobUntil(jobId, atWork);
+  await engine.atWork(jobId);
   writeFileSync(path.join(share, 'filler'), Buffer.alloc(ROOM));
   const held = await engine.jobUntil(jobId, waits('storage-full'));
   expect(held.problem).toMatchObject({ message: expect.stringMatching(/“Share” has 0 MB free, about \d+ MB are needed/) as string });
@@ -89,7 +88,7 @@ test('a share whose quota is used up: the job waits, leaves its room to others, 
 test('a job that waits for room goes to another storage, if it is told to', async () => {
   await insert('slow');
   const { jobId } = await engine.submit(tray, reel('Moved'), 'share');
-  await engine.jobUntil(jobId, atWork);
+  await engine.atWork(jobId);
   writeFileSync(path.join(share, 'filler'), Buffer.alloc(ROOM));
   await engine.jobUntil(jobId, waits('storage-full'));
   await engine.call('changeJob', {
@@ -103,12 +102,13 @@ test('a job that waits for room goes to another storage, if it is told to', asyn
 });
 
 test('an encoder without room waits as well, with its master proven, and over the death of the engine', async () => {
+  engine.holdEncoders();
   const { jobId } = await engine.submit(
     { kind: 'place', root: 'images', path: 'QUAY.iso' },
     (reading) => ({ ...reel('Encoded', ['master', 'access'])(reading) }),
     'share',
   );
-  await engine.jobUntil(jobId, (job) => job.stage === 'access');
+  await engine.encoding(jobId);
   writeFileSync(path.join(share, 'filler'), Buffer.alloc(ROOM));
   await engine.jobUntil(jobId, waits('storage-full'));
   await engine.stop('SIGKILL');
@@ -125,22 +125,22 @@ test('an encoder without room waits as well, with its master proven, and over th
 async function waitsWithMaster(name: string): Promise<string> {
   const disc = path.join(engine.sounds, `${name}.iso`);
   copyFileSync(QUAY, disc);
+  engine.holdEncoders();
   const { jobId } = await engine.submit(
     { kind: 'place', root: 'sounds', path: `${name}.iso` },
     (reading) => ({ ...reel(name, ['master', 'access'])(reading) }),
     'share',
   );
-  await engine.jobUntil(jobId, (job) => job.stage === 'access');
+  await engine.encoding(jobId);
   writeFileSync(path.join(share, 'filler'), Buffer.alloc(ROOM));
   await engine.jobUntil(jobId, waits('storage-full'));
   rmSync(disc);
   return jobId;
 }
 const toLibrary = (id: string, name: string) => {
-  const access = SHIPPED.filter((r) => r.id === 'access');
   return engine.call('changeJob', {
     id,
-    body: { storage: 'library', folder: '', fileName: name, recipes: ['master', 'access'], copies: access },
+    body: { storage: 'library', folder: '', fileName: name, recipes: ['master', 'access'], copies: [QUICK] },
   });
 };
 
@@ -179,7 +179,7 @@ test('a master that has changed where it waited is no result elsewhere; one that
 test('a share that is unplugged in the middle, and plugged in again', async () => {
   await insert('slow');
   const { jobId } = await engine.submit(tray, reel('Unplugged'), 'share');
-  await engine.jobUntil(jobId, atWork);
+  await engine.atWork(jobId);
   await engine.call('plugStorage', { id: 'share', body: { plugged: false } });
   await engine.jobUntil(jobId, waits('storage-missing'));
   const state = (await engine.call('state')).storages.find((s) => s.id === 'share');
@@ -193,7 +193,7 @@ test('a share that is unplugged in the middle, and plugged in again', async () =
 test('a disc that is pulled out is waited for, whatever else is laid in meanwhile', async () => {
   await insert('slow');
   const { jobId } = await engine.submit(tray, reel('Pulled'));
-  await engine.jobUntil(jobId, atWork);
+  await engine.atWork(jobId);
   await engine.call('pull', { id: 'tray' });
   const held = await engine.jobUntil(jobId, waits('disc-away'));
   expect(held.problem?.message).toBe('“slow in Tray” was taken out while it was read');

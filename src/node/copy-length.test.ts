@@ -1,9 +1,8 @@
-import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { proveCopy } from '@/core/proof';
 import { CONTAINERS, CONTAINER_ENDING, ENCODES, SHIPPED, SOUND_ONLY, expectationOf, planEncode, type Recipe } from '@/core/recipes';
 import { encodeFacts, wholeTitleReel } from '@/core/reels';
-import { CADENCE, PROVING, SLIDES, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
+import { CADENCE, SLIDES, oddTruths, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { ffmpeg } from '@/test-support/encodes';
 import { encodeCopy } from './encode-pieces';
 import { examineCopy } from './ffmpeg';
@@ -13,10 +12,7 @@ import { examineCopy } from './ffmpeg';
  * which stands for as long as its sound goes on, or the disc says. Their author knows when the last picture begins.
  */
 const folder = temporaryFolder();
-const truths = JSON.parse(readFileSync(path.join(PROVING, '..', 'truth-odd.json'), 'utf8')) as Record<
-  string,
-  { pictures: { at: number }[] }
->;
+const truths = oddTruths<{ pictures: { at: number }[] }>();
 const access = SHIPPED[0] as Recipe;
 
 describe.each([

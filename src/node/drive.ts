@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -25,16 +25,36 @@ export const SimulatedDiscSchema = z.object({
   slow: z.array(Zone.extend({ share: z.number().positive().max(1) })).default([]),
   /** Times the speed at the edge of the disc is that at its middle, as drives that turn evenly have it. */
   edgeSpeed: z.number().min(1).max(3).default(1),
+  /**
+   * While this file is there, no long read that begins at this sector or behind it comes back: whoever tries something in the middle of a
+   * reading need not be quick. Looks at tables, and at samples, are short.
+   */
+  gate: z.object({ file: z.string(), sector: z.number().int().nonnegative() }).optional(),
 });
 type Scratch = z.infer<typeof Zone>;
+const isIn = (zone: Scratch, first: number, last: number): boolean => zone.sector <= last && zone.sector + zone.sectors > first;
 export type SimulatedDisc = z.infer<typeof SimulatedDiscSchema>;
 
 export async function loadSimulatedDisc(file: string): Promise<SimulatedDisc> {
   return SimulatedDiscSchema.parse(JSON.parse(await readFile(file, 'utf8')));
 }
 
+/** How often a closed gate is looked at. */
+const GATE_MS = 10;
+const LONG_SECTORS = 64;
+
 /** A simulated disc is a file that says so; a drive is a device. */
 export const isSimulated = (place: string): boolean => place.endsWith('.json');
+
+/** Whether a simulated disc has been made: discs of a demonstration come one after the other. */
+export function isDiscMade(discFile: string): boolean {
+  try {
+    const { image } = SimulatedDiscSchema.pick({ image: true }).parse(JSON.parse(readFileSync(discFile, 'utf8')));
+    return existsSync(path.resolve(path.dirname(discFile), image));
+  } catch {
+    return true; // one that was pulled out, or that says of itself what is wrong when it is laid in
+  }
+}
 
 /** Whether a simulated disc lies in its drive: one that was pulled out is set aside. */
 export const isDiscIn = (discFile: string): boolean => existsSync(discFile);
@@ -56,7 +76,7 @@ export async function openSimulatedDrive(discFile: string, spunUp: boolean, sign
   const tries = new Map<number, number>();
   /** The first sector of a read that does not come this time. */
   const failing = (first: number, last: number): number | null => {
-    const inZone = (s: Scratch) => s.sector <= last && s.sector + s.sectors > first;
+    const inZone = (s: Scratch) => isIn(s, first, last);
     const scratch = disc.scratches.find(inZone);
     if (scratch) return Math.max(first, scratch.sector);
     for (const zone of disc.unsteady.filter(inZone)) {
@@ -76,8 +96,12 @@ export async function openSimulatedDrive(discFile: string, spunUp: boolean, sign
       const last = Math.floor((offset + target.byteLength - 1) / SECTOR_BYTES);
       // A disc that was pulled out.
       if (!isDiscIn(discFile)) throw fail(first, 'There is no disc');
+      while (disc.gate && last - first >= LONG_SECTORS && first >= disc.gate.sector && existsSync(disc.gate.file)) {
+        await sleep(GATE_MS);
+        if (!isDiscIn(discFile)) throw fail(first, 'There is no disc');
+      }
       const now = performance.now();
-      const slow = disc.slow.find((s) => s.sector <= last && s.sector + s.sectors > first)?.share ?? 1;
+      const slow = disc.slow.find((s) => isIn(s, first, last))?.share ?? 1;
       const speed = disc.bytesPerSecond * slow * (1 + (disc.edgeSpeed - 1) * (offset / image.sizeBytes));
       busyUntil = Math.max(now, busyUntil) + (target.byteLength / speed) * 1000;
       if (busyUntil - now > 4) await sleep(busyUntil - now);

@@ -53,12 +53,30 @@ function contextOf(
   folder: JobFolder,
   job: Job,
   signal: AbortSignal,
-): StageContext & { readonly begin: (stage: Stage, copy?: RecipeId) => void } {
+): StageContext & { readonly begin: (stage: Stage, copy?: RecipeId) => void; readonly quiet: () => void } {
   let last = 0;
+  let latest: Parameters<JobFolder['emit']>[0] | null = null;
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  // What came too soon after another is said when its time has come: a drive that stalls is shown where it stands.
+  const say = () => {
+    clearTimeout(timer);
+    timer = undefined;
+    if (!latest) return;
+    last = performance.now();
+    folder.emit(latest);
+    latest = null;
+  };
+  const quiet = () => {
+    latest = null;
+    clearTimeout(timer);
+    timer = undefined;
+  };
   return {
+    quiet,
     job,
     signal,
     begin: (stage, copy) => {
+      quiet();
       last = 0;
       folder.emit({ type: 'stage', stage, ...(copy === undefined ? {} : { copy }) });
     },
@@ -70,10 +88,10 @@ function contextOf(
       folder.emit({ type: 'found', places: wholeness.count, damaged: wholeness.damage, stretches });
     },
     progress: (stage, done, total, unit) => {
-      const now = performance.now();
-      if (now - last < EVENT_INTERVAL_MS && done < total) return;
-      last = now;
-      folder.emit({ type: 'progress', stage, done, total, unit });
+      latest = { type: 'progress', stage, done, total, unit };
+      const wait = last + EVENT_INTERVAL_MS - performance.now();
+      if (wait <= 0 || done >= total) say();
+      else timer ??= setTimeout(say, wait).unref();
     },
   };
 }
@@ -238,6 +256,11 @@ class JobRun {
     }
   }
 
+  /** Nothing more is said of how far it is: its end is said next. */
+  quiet(): void {
+    this.context.quiet();
+  }
+
   /** What is proven and goes to its place. */
   private results(): Parameters<typeof place>[1] {
     const { promise, masterProof, masterDigest, masterBytes, masterStamp } = this.progress;
@@ -328,8 +351,10 @@ export async function runJob(folder: JobFolder, signal: AbortSignal, untilRead =
   try {
     return (await run.toItsEnd(untilRead)) ? 0 : 3;
   } catch (error) {
+    run.quiet();
     return await endFailed(folder, run, job, signal, quotas?.exceeded ?? error);
   } finally {
+    run.quiet();
     quotas?.stop();
   }
 }

@@ -1,4 +1,4 @@
-import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { Assembly, planReel } from '@/core/assembly';
@@ -13,7 +13,7 @@ import { openFileSink } from '@/node/library';
 import { openVolume, type OpenedVolume } from '@/node/open-volume';
 
 /** The proving discs: made by DVD authoring tools, so that what they hold is known independently of our reader. */
-export const PROVING = path.join(process.cwd(), '.cache', 'proving', 'discs');
+export const PROVING = path.join(process.cwd(), '.cache', 'fixtures', 'proving', 'discs');
 export const QUAY = path.join(PROVING, 'QUAY.iso');
 /** Blu-ray discs by our own author, over streams by FFmpeg's encoders and multiplexer. */
 export const HAVEN = path.join(PROVING, 'HAVEN');
@@ -23,6 +23,12 @@ export const BESIDE = path.join(PROVING, 'BESIDE');
 export const CADENCE = path.join(PROVING, 'CADENCE.iso');
 export const SLIDES = path.join(PROVING, 'SLIDES.iso');
 export const LOCKS = path.join(PROVING, 'LOCKS.iso');
+
+/** What streams of CADENCE and SLIDES held before they were multiplexed, by the name of the work. */
+export function oddTruths<T>(): Readonly<Record<string, T>> {
+  const of = (disc: string) => JSON.parse(readFileSync(path.join(PROVING, '..', `truth-odd-${disc}.json`), 'utf8')) as Record<string, T>;
+  return { ...of('cadence'), ...of('slides') };
+}
 
 const folders: string[] = [];
 

@@ -1,5 +1,5 @@
-import { spawn, type ChildProcess } from 'node:child_process';
-import { mkdirSync, readdirSync, writeFileSync } from 'node:fs';
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { existsSync, mkdirSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
 import path from 'node:path';
 import type { z } from 'zod';
@@ -13,9 +13,11 @@ import {
   type SubmitJob,
   type SubmitPlaces,
 } from '@/contract';
+import type { Reading } from '@/core/reading';
 import type { Recipe } from '@/core/recipes';
 import type { Reel } from '@/core/reels';
 import { PROVING, temporaryFolder } from './discs';
+import { QUICK } from './recipes';
 
 type ResponseOf<N extends RouteName> = (typeof ROUTES)[N]['response'] extends z.ZodType<infer T> ? T : never;
 
@@ -37,7 +39,7 @@ export const refusal = (work: Promise<unknown>): Promise<string> =>
   );
 
 /** Longer than anything takes that does not hang. */
-const HANGS_MS = 240_000;
+const HANGS_MS = Number(process.env['CAREFUL_VAULT_HANGS_SECONDS'] ?? 240) * 1000;
 
 /** Makes a folder a simulated share, with a quota, as the demonstration has one. */
 export function makeShare(folder: string, quotaBytes: number): void {
@@ -53,11 +55,20 @@ interface Zone {
 export interface TestDisc {
   readonly id: string;
   readonly image: string;
+  /** Jobs that read it stand still in its middle, from the moment they are sent until somebody waits for what comes of them. */
+  readonly gated?: boolean;
   readonly bytesPerSecond?: number;
   readonly scratches?: readonly Zone[];
   readonly unsteady?: readonly Zone[];
   readonly retryMs?: number;
+  readonly spinUpMs?: number;
 }
+
+/** In the film of the disc QUAY: enough of it comes before, and there is enough behind. */
+const GATE_SECTOR = 1900;
+/** Bytes of a master after which it is under way. */
+const UNDER_WAY_BYTES = 200_000;
+const POLL_MS = 40;
 
 /** An engine process of its own, as the supervisor starts it, on a socket in a temporary folder. */
 export class TestEngine {
@@ -67,6 +78,9 @@ export class TestEngine {
   private readonly config: string;
   private child: ChildProcess | null = null;
   messages = '';
+  private readonly gate: string;
+  private readonly encoderGate: string;
+  private readonly gated: ReadonlySet<string>;
 
   /** @param folder for its data and its library. */
   constructor(
@@ -78,6 +92,9 @@ export class TestEngine {
     this.library = path.join(folder, 'library');
     this.sounds = path.join(folder, 'sounds');
     this.config = path.join(folder, 'config.json');
+    this.gate = path.join(folder, 'drive.gate');
+    this.encoderGate = path.join(folder, 'encoder.gate');
+    this.gated = new Set(discs.flatMap((d) => (d.gated ? [d.id] : [])));
     mkdirSync(this.library);
     mkdirSync(this.sounds);
     const files = discs.map((disc) => {
@@ -88,10 +105,11 @@ export class TestEngine {
           label: disc.id,
           image: disc.image,
           bytesPerSecond: disc.bytesPerSecond ?? 1e9,
-          spinUpMs: 20,
+          spinUpMs: disc.spinUpMs ?? 20,
           scratches: disc.scratches ?? [],
           unsteady: disc.unsteady ?? [],
           retryMs: disc.retryMs ?? 400,
+          ...(disc.gated ? { gate: { file: this.gate, sector: GATE_SECTOR } } : {}),
         }),
       );
       return { id: disc.id, label: disc.id, file };
@@ -111,6 +129,38 @@ export class TestEngine {
     );
   }
 
+  /** From now on nothing comes from the middle of a gated disc. */
+  hold(): void {
+    writeFileSync(this.gate, '');
+  }
+
+  /** Encoders whose arguments hold these words stand still from now on. To be allowed for before the engine is started. */
+  holdEncoders(words = '-c:v:0'): void {
+    writeFileSync(this.encoderGate, words);
+  }
+
+  /** Discs come whole again; encoders that are held stay so. */
+  release(): void {
+    rmSync(this.gate, { force: true });
+  }
+
+  /** Nothing is held up any more. */
+  letGo(): void {
+    for (const gate of [this.gate, this.encoderGate]) rmSync(gate, { force: true });
+  }
+
+  /** FFmpeg behind a gate, for an engine that is started after it. */
+  private programs(): string {
+    const folder = path.join(this.folder, 'programs-with-gates');
+    if (!existsSync(folder)) {
+      mkdirSync(folder);
+      const ffmpeg = execFileSync('which', ['ffmpeg'], { encoding: 'utf8', env: { ...process.env } }).trim();
+      const waits = `while words=$(cat '${this.encoderGate}' 2>/dev/null); do case "$*" in *"$words"*) sleep 0.1;; *) break;; esac; done`;
+      writeFileSync(path.join(folder, 'ffmpeg'), `#!/bin/sh\n${waits}\nexec '${ffmpeg}' "$@"\n`, { mode: 0o755 });
+    }
+    return folder;
+  }
+
   /** Jobs that have unfinished files in the library. */
   unfinished(): string[] {
     return readdirSync(path.join(this.library, '.careful-vault')).filter((name) => name !== 'storage.json');
@@ -118,7 +168,7 @@ export class TestEngine {
 
   async start(): Promise<void> {
     // Said to it: what a test sets in its own surroundings is not what programs inherit.
-    const env = { ...process.env };
+    const env = { ...process.env, PATH: `${this.programs()}:${process.env['PATH'] ?? ''}` };
     const child = spawn(process.execPath, [path.join('dist', 'engine.mjs'), this.config], {
       env,
       stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
@@ -258,22 +308,37 @@ export class TestEngine {
   /** Reads a source to its end. */
   async read(source: SourceRef) {
     const task = await this.call('startReading', { body: { source } });
-    return this.until(async () => {
+    return this.found(async () => {
       const result = await this.call('reading', { id: task.id });
       return result.task.state === 'reading' ? null : result;
     });
   }
+
+  /** What is read of a source; of the discs of tests, which nobody changes, once. */
+  private async readingOf(source: SourceRef): Promise<Reading> {
+    const key = source.kind === 'place' && source.root === 'images' ? source.path : null;
+    const known = key === null ? undefined : this.readings.get(key);
+    if (known) return known;
+    const { reading } = await this.read(source);
+    if (!reading) throw new Error('nothing was read');
+    if (key !== null) this.readings.set(key, reading);
+    return reading;
+  }
+  private readonly readings = new Map<string, Reading>();
 
   async submit(
     source: SourceRef,
     reel: (reading: SubmitJob['reading']) => Reel,
     storage = 'library',
     folder = '',
-    copies: readonly Recipe[] = [],
+    copies: readonly Recipe[] = [QUICK],
     places: SubmitPlaces = [],
   ): Promise<{ jobId: string; fileName: string }> {
-    const { reading } = await this.read(source);
-    if (!reading) throw new Error('nothing was read');
+    const reading = await this.readingOf(source);
+    if (source.kind === 'drive' && this.gated.size > 0) {
+      const disc = (await this.call('state')).drives.find((d) => d.id === source.drive)?.disc ?? '';
+      if (this.gated.has(disc)) this.hold();
+    }
     return this.call('submitJob', {
       body: { source, fingerprint: reading.fingerprint, reading, reel: reel(reading), storage, folder, copies, places },
     });
@@ -294,22 +359,48 @@ export class TestEngine {
     return job;
   }
 
-  /** Waits until a job is as wished. */
+  /** Waits until a job is as wished; nothing is held up any more. */
   jobUntil(id: string, wished: (job: JobState) => boolean): Promise<JobState> {
-    return this.until(async () => {
+    this.letGo();
+    return this.jobFound(id, wished);
+  }
+
+  /** Waits until the master of a job is being written. Where its disc is gated it stays so until the next wait. */
+  atWork(id: string): Promise<JobState> {
+    return this.jobFound(id, (job) => job.stage === 'master' && job.done > UNDER_WAY_BYTES);
+  }
+
+  /** Waits until a copy of a job is being encoded. Where encoders are held it stays so until the next wait. */
+  encoding(id: string, copy: string | null = null): Promise<JobState> {
+    return this.jobFound(id, (job) => job.stage === 'access' && (copy === null || job.copy === copy));
+  }
+
+  /** Waits for something; nothing is held up any more. */
+  until<T>(look: () => Promise<T | null>): Promise<T> {
+    this.letGo();
+    return this.found(look);
+  }
+
+  private jobFound(id: string, wished: (job: JobState) => boolean): Promise<JobState> {
+    return this.found(async () => {
       const job = await this.job(id);
       return wished(job) ? job : null;
     });
   }
 
-  /** The limit is for a test that hangs: a busy machine takes minutes for what a quiet one does in seconds. */
-  async until<T>(look: () => Promise<T | null>): Promise<T> {
+  /** The same, and leaves held what is held. The limit is for a test that hangs. */
+  async found<T>(look: () => Promise<T | null>): Promise<T> {
     const end = Date.now() + HANGS_MS;
     while (Date.now() < end) {
       const found = await look();
       if (found !== null) return found;
-      await new Promise((resolve) => setTimeout(resolve, 25));
+      await new Promise((resolve) => setTimeout(resolve, POLL_MS));
     }
-    throw new Error(`what was waited for did not come\n${this.messages}`);
+    const { jobs, readings, images } = await this.call('state');
+    const short = jobs.map((j) => [j.name, j.state, j.stage, j.copy, j.done, j.problem?.code]);
+    const others = [readings.map((t) => [t.name, t.state, t.progress]), images.map((i) => [i.name, i.state])];
+    throw new Error(
+      `what was waited for did not come: ${look.toString().replaceAll(/\s+/g, ' ').slice(0, 400)}\nas it is: ${JSON.stringify([short, ...others])}\n${this.messages}`,
+    );
   }
 }

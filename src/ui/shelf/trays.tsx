@@ -11,6 +11,7 @@ import { DropZone } from './drop-zone';
 import { ImagePanel } from './image-panel';
 import { LibraryStorage } from './library-storage';
 import { startReading } from './readings';
+import { MakingNote } from './making-note';
 import { ScanBar } from './scan-bar';
 import { SourceRow } from './source-row';
 import { StandingBar } from './standing-bar';
@@ -66,6 +67,7 @@ export function Trays({
             </Button>
           }
         >
+          {root.making && <MakingNote making={root.making} />}
           {root.available && <ScanBar root={root} engine={engine} known={knownSources} />}
           {root.available ? (
             <ul>

@@ -1,6 +1,5 @@
-import { readFileSync } from 'node:fs';
 import path from 'node:path';
-import { CADENCE, PROVING, SLIDES, openDisc, temporaryFolder, writeMasterFile, type OpenDisc } from '@/test-support/discs';
+import { CADENCE, SLIDES, oddTruths, openDisc, temporaryFolder, writeMasterFile, type OpenDisc } from '@/test-support/discs';
 import { decodedFrames, heldFrames, packetTimes } from '@/test-support/ffmpeg';
 import { FAULT_WEIGHTS, type Fault } from '../../reading/fault';
 import { wholeTitleReel, type Piece } from '../../reels';
@@ -18,7 +17,7 @@ const truth = (id: string): Truth => truths[id] ?? { pictures: [], sound: [] };
 let cadence: OpenDisc;
 let slides: OpenDisc;
 beforeAll(async () => {
-  truths = JSON.parse(readFileSync(path.join(PROVING, '..', 'truth-odd.json'), 'utf8')) as Record<string, Truth>;
+  truths = oddTruths<Truth>();
   [cadence, slides] = [await openDisc(CADENCE), await openDisc(SLIDES)];
 });
 afterAll(async () => {
