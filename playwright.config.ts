@@ -9,7 +9,7 @@ export default defineConfig({
   testMatch: which === 'long' ? '*.long.spec.ts' : '*.spec.ts',
   testIgnore: which === 'short' ? '*.long.spec.ts' : [],
   fullyParallel: false,
-  workers: 2,
+  workers: 3,
   // For a test that hangs: a busy machine takes minutes for what a quiet one does in seconds, and no test is of time.
   timeout: 400_000,
   expect: { timeout: 150_000 },
@@ -18,5 +18,7 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     launchOptions: { executablePath: CHROMIUM, args: CHROMIUM_ARGS },
     trace: 'off',
+    // What glides and fades costs a processor without a graphics card more than all else; that it can be turned off is a promise of its own.
+    contextOptions: { reducedMotion: 'reduce' },
   },
 });

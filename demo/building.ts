@@ -43,9 +43,7 @@ export async function buildAll(
   await rm(unfinished, { recursive: true, force: true });
   for (const folder of [unfinished, path.join(cache, 'stamps'), path.join(cache, 'discs')]) await mkdir(folder, { recursive: true });
   const isThere = async (building: Building) =>
-    existsSync(building.target) &&
-    existsSync(stampOf(building)) &&
-    (await readFile(stampOf(building), 'utf8')) === digestOf(building.how);
+    existsSync(building.target) && existsSync(stampOf(building)) && (await readFile(stampOf(building), 'utf8')) === digestOf(building.how);
   const missing: Building[] = [];
   for (const building of buildings) if (!(await isThere(building))) missing.push(building);
   const work = (all: readonly Building[]) => all.reduce((sum, b) => sum + b.work, 0);

@@ -40,7 +40,9 @@ const demo = () => [...dvdBuildings(DEMO_ARCHIVE, cache), ...blurayBuildings(DEM
 const buildings =
   which === 'proving'
     ? // The longest first: the others fill the second core meanwhile.
-      [...blurayBuildings(PROVING_BLURAYS, cache), ...dvdBuildings(PROVING_ARCHIVE, cache), ...oddBuildings(cache)].sort((a, b) => b.work - a.work)
+      [...blurayBuildings(PROVING_BLURAYS, cache), ...dvdBuildings(PROVING_ARCHIVE, cache), ...oddBuildings(cache)].sort(
+        (a, b) => b.work - a.work,
+      )
     : which === 'first'
       ? demo().slice(0, 1)
       : demo();

@@ -181,7 +181,10 @@ export function oddBuildings(cache: string): Building[] {
         folder,
         image,
       );
-      await writeFile(path.join(cache, `truth-odd-${disc.id}.json`), JSON.stringify(Object.fromEntries(made.map((m) => [m.work.id, m.truth]))));
+      await writeFile(
+        path.join(cache, `truth-odd-${disc.id}.json`),
+        JSON.stringify(Object.fromEntries(made.map((m) => [m.work.id, m.truth]))),
+      );
     },
   }));
 }

@@ -46,7 +46,7 @@ const CARD_SECONDS = 2.6;
 const STILL_WIDTH = 1000;
 
 /** A number of its own for each film. */
-const numberOf = (id: string): number => [...id].reduce((sum, c) => (sum * 31 + c.charCodeAt(0)) % 9973, 7);
+const numberOf = (id: string): number => Array.from(id).reduce((sum, c) => (sum * 31 + c.charCodeAt(0)) % 9973, 7);
 
 /** What is written over a picture, as FFmpeg's filter takes it. */
 const written = (text: string): string => text.replaceAll("'", '’').replaceAll(':', '\\:');

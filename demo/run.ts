@@ -16,10 +16,14 @@ export function run(
     const shell = options.stdin ?? options.stdout;
     const quoted = [program, ...args].map((a) => `'${a.replaceAll("'", "'\\''")}'`).join(' ');
     const child = shell
-      ? spawn('sh', ['-c', `exec ${quoted}${options.stdin ? ` < '${options.stdin}'` : ''}${options.stdout ? ` > '${options.stdout}'` : ''}`], {
-          cwd: options.cwd,
-          env: { ...process.env, ...options.env },
-        })
+      ? spawn(
+          'sh',
+          ['-c', `exec ${quoted}${options.stdin ? ` < '${options.stdin}'` : ''}${options.stdout ? ` > '${options.stdout}'` : ''}`],
+          {
+            cwd: options.cwd,
+            env: { ...process.env, ...options.env },
+          },
+        )
       : spawn(program, args, { cwd: options.cwd, env: { ...process.env, ...options.env }, stdio: ['ignore', 'pipe', 'pipe'] });
     running.add(child);
     let output = '';

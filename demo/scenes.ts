@@ -15,8 +15,7 @@ const FONT = '/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf';
 const BOLD = '/usr/share/fonts/truetype/dejavu/DejaVuSans-Bold.ttf';
 
 /** A number from 0 to 1 for each cell of a grid: the same in every build. */
-const dice = (x: string, y: string, seed: number): string =>
-  `abs(mod(sin((${x})*12.9898+(${y})*78.233+${seed})*43758.5,1))`;
+const dice = (x: string, y: string, seed: number): string => `abs(mod(sin((${x})*12.9898+(${y})*78.233+${seed})*43758.5,1))`;
 const choose = (condition: string, yes: string, no: string): string => `if(${condition},${yes},${no})`;
 const box = (x: string, y: number, w: number, h: number, color: string): string =>
   `drawbox=x='${x}':y=${Math.round(y)}:w=${Math.round(w)}:h=${Math.round(h)}:color=${color}:t=fill`;
@@ -29,7 +28,7 @@ const harbour: Scene = {
     const lamp = `gt(${dice('floor(X/9)', 'floor(Y/11)', seed)},0.82)*lt(mod(X,9),5)*lt(mod(Y,11),7)`;
     const moon = `lt(hypot(X-W*${0.2 + 0.15 * (seed % 5)},Y-H*0.17),H*0.05)`;
     const water = `(14+26*abs(sin(X/19+Y/5))*${dice('floor(X/30)', '1', seed)}*gt(Y,${horizon}))`;
-    const night = 18 + (seed * 13) % 30;
+    const night = 18 + ((seed * 13) % 30);
     const of = (sky: string, house: string, light: string, sea: string) =>
       choose(moon, '236', choose(quay, choose(lamp, light, house), choose(`lt(Y,${horizon})`, sky, sea)));
     return [
@@ -76,7 +75,8 @@ const ropewalk: Scene = {
     const beam = `lt(mod(${depth}*5,1),0.16)*lt(${y},0)`;
     const rope = `lt(abs(mod(${angle}*7+3,1)-0.5),0.05)*gt(${y},0)`;
     const lit = `${depth}*${26 + (seed % 3) * 5}`;
-    const of = (wood: number, hemp: string) => choose(rope, hemp, choose(beam, '30', choose(plank, '44', `min(220,${lit}*${wood}+10*sin(Y/3+X/41))`)));
+    const of = (wood: number, hemp: string) =>
+      choose(rope, hemp, choose(beam, '30', choose(plank, '44', `min(220,${lit}*${wood}+10*sin(Y/3+X/41))`)));
     return [of(1.1, '208'), of(0.86, '182'), of(0.58, '128')];
   },
   move: (seed, w, h) =>

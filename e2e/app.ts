@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { AxeBuilder } from '@axe-core/playwright';
 import { test as base, expect, type Locator, type Page } from '@playwright/test';
+import { fixtureNow, keepEncoders, seedEncoders } from '../src/test-support/fixtures';
 
 const DISCS = path.resolve('.cache/fixtures/proving/discs');
 /** Inside the second of three episodes. */
@@ -21,6 +22,12 @@ export interface App {
   layRescueCopy(): { takeAway: () => void };
   /** Lays a proving disc among the images, in a folder of its own. */
   layDisc(name: string): void;
+  /** Reads discs of the images folder, as a page would ask for it, and tells every page of them: for tests that are about something else. */
+  read(...paths: readonly string[]): Promise<void>;
+  /** From now on jobs stand still in the middle of the disc “The quay, slowly”. */
+  hold(): void;
+  /** They go on. */
+  letGo(): void;
   /** Names in the library that anybody would take for results. */
   results(): string[];
   /** What a power cut can do to a job that was just ordered: its runner is gone, its order empty, the engine starts anew. */
@@ -46,8 +53,12 @@ function writeConfig(folder: string, house: string): string {
   for (const name of ['HAVEN', 'TWIN.iso']) cpSync(path.join(DISCS, name), path.join(images, 'Shelf 2', name), { recursive: true });
   // An earlier master, to be a source once more.
   const film = ['-f', 'lavfi', '-i', 'testsrc2=s=320x180:r=25:d=8', '-f', 'lavfi', '-i', 'sine=d=8', '-metadata', 'title=Nets at Dawn'];
-  const made = spawnSync('ffmpeg', ['-v', 'error', ...film, '-c:v', 'libx264', '-g', '25', '-c:a', 'flac', path.join(images, 'nets.mkv')]);
-  if (made.status !== 0) throw new Error(made.stderr.toString());
+  const coded = [...film, '-c:v', 'libx264', '-g', '25', '-c:a', 'flac'];
+  const nets = fixtureNow(['ffmpeg', coded], 'mkv', (file) => {
+    const made = spawnSync('ffmpeg', ['-v', 'error', ...coded, file]);
+    if (made.status !== 0) throw new Error(made.stderr.toString());
+  });
+  cpSync(nets, path.join(images, 'nets.mkv'));
   const disc = (id: string, label: string, change: object) => {
     const file = path.join(folder, `${id}.json`);
     writeFileSync(
@@ -72,7 +83,7 @@ function writeConfig(folder: string, house: string): string {
           id: 'tray-1',
           name: 'Tray 1',
           discs: [
-            disc('slow', 'The quay, slowly', { bytesPerSecond: 1.6e6 }),
+            disc('slow', 'The quay, slowly', { gate: { file: path.join(folder, 'drive.gate'), sector: 1900 } }),
             disc('sleepy', 'The quay, asleep', { spinUpMs: 60_000 }),
             disc('scratched', 'The quay, scratched', { scratches: [{ sector: 2600, sectors: 3 }] }),
             disc('worn', 'The quay, worn', { scratches: [{ sector: 3100, sectors: 2 }], retryMs: 50 }),
@@ -85,6 +96,7 @@ function writeConfig(folder: string, house: string): string {
 }
 
 async function start(folder: string, house: string): Promise<{ app: App; stop: () => Promise<void> }> {
+  seedEncoders(folder);
   const child: ChildProcess = spawn(process.execPath, ['e2e/serve.mjs', writeConfig(folder, house), folder], {
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
@@ -97,6 +109,19 @@ async function start(folder: string, house: string): Promise<{ app: App; stop: (
     });
   });
   const library = path.join(folder, 'library');
+  const gate = path.join(folder, 'drive.gate');
+  const wasRead = new Set<string>();
+  const headers = { 'x-careful-vault': '1', 'content-type': 'application/json' };
+  const ask = async <T>(way: string, body?: object): Promise<T> => {
+    const method = body ? 'POST' : 'GET';
+    return (await (await fetch(`${address}/api${way}`, { method, headers, ...(body ? { body: JSON.stringify(body) } : {}) })).json()) as T;
+  };
+  const readOne = async (place: string): Promise<void> => {
+    if (wasRead.has(place)) return;
+    const { id } = await ask<{ id: string }>('/readings', { source: { kind: 'place', root: 'images', path: place } });
+    await expect.poll(async () => (await ask<{ task: { state: string } }>(`/readings/${id}`)).task.state).toBe('done');
+    wasRead.add(place);
+  };
   return {
     app: {
       address,
@@ -120,6 +145,15 @@ async function start(folder: string, house: string): Promise<{ app: App; stop: (
             rmSync(rescued, { recursive: true });
           },
         };
+      },
+      read: async (...paths) => {
+        for (const place of paths) await readOne(place);
+      },
+      hold: () => {
+        writeFileSync(gate, '');
+      },
+      letGo: () => {
+        rmSync(gate, { force: true });
       },
       layDisc: (name) => {
         cpSync(path.join(DISCS, name), path.join(folder, 'images', 'Laid', name), { recursive: true });
@@ -145,6 +179,7 @@ async function start(folder: string, house: string): Promise<{ app: App; stop: (
       },
     },
     stop: async () => {
+      keepEncoders(folder);
       const ended = new Promise((resolve) => child.once('exit', resolve));
       child.kill('SIGTERM');
       await ended;
@@ -192,6 +227,14 @@ export { expect };
 export async function readImage(page: Page, file: string, name: string): Promise<void> {
   await page.getByRole('button', { name: `Read ${file}`, exact: true }).click();
   await expect(page.getByRole('link', { name, exact: true })).toBeVisible();
+}
+
+/** Waits until nothing on the page moves any more: fades and glides are over. */
+export async function settled(page: Page): Promise<void> {
+  await page.waitForFunction(() => {
+    const endless = (a: Animation) => a.effect?.getComputedTiming().endTime === Infinity;
+    return document.fonts.status === 'loaded' && document.getAnimations().every((a) => a.playState !== 'running' || endless(a));
+  });
 }
 
 /** From the Shelf to the Bench of a disc that has been read. */

@@ -10,8 +10,8 @@ test('sound from a file is added with an offset, subtitles stand beside the resu
   open,
   complaints,
 }) => {
+  await app.read('Shelf 2/HAVEN');
   await open('/');
-  await page.getByRole('button', { name: 'Read all that are new' }).click();
   await openBench(page, 'Haven & Harbour');
   await expect(cards(page)).toHaveCount(1);
   const editor = editorOf(page);
@@ -161,9 +161,9 @@ test('by rule, what is taken of a disc is measured once it is read', async ({ pa
   await expect(dossier).toContainText('% of');
 });
 
-test('a reel is divided in groups of chapters and at times; all angles become a reel each', async ({ page, open }) => {
+test('a reel is divided in groups of chapters and at times; all angles become a reel each', async ({ page, app, open }) => {
+  await app.read('QUAY.iso', 'Shelf 2/HAVEN', 'Shelf 2/TWIN.iso');
   await open('/');
-  await page.getByRole('button', { name: 'Read all that are new' }).click();
   await openBench(page, 'Quay');
   await expect(cards(page)).toHaveCount(1);
   const divide = async () => {
@@ -218,6 +218,7 @@ test('from the disc in the tray to a queued main title by its right name: three 
   // The disc may be on the shelf already, from another copy: the tray's is what is wanted here.
   await expect(page.getByLabel('Read from')).toHaveValue(/^drive /);
   // Three: queue it.
+  app.hold();
   await page.keyboard.press('q');
   await page.getByText('Everything planned is on the queue.').waitFor();
   await open('/queue');
@@ -226,6 +227,7 @@ test('from the disc in the tray to a queued main title by its right name: three 
   await job.getByRole('button', { name: 'Cancel' }).click();
   // Ended jobs are listed apart: it may be no longer the last of its name.
   await expect(page.getByRole('listitem', { name: 'Job Quay' }).filter({ hasText: 'cancelled' }).first()).toBeVisible();
+  app.letGo();
   expect(app.results().filter((n) => n === 'Quay.mkv')).toEqual([]);
 });
 
@@ -269,9 +271,13 @@ test('chapters are numbered, moved, added, taken out, and read from a file; the 
   await expect(name(3)).toBeVisible();
 });
 
-test('titles with other tracks are merged with what is missing said; other codecs are refused with the reason', async ({ page, open }) => {
+test('titles with other tracks are merged with what is missing said; other codecs are refused with the reason', async ({
+  page,
+  app,
+  open,
+}) => {
+  await app.read('QUAY.iso', 'Shelf 2/HAVEN', 'Shelf 2/TWIN.iso');
   await open('/');
-  await page.getByRole('button', { name: 'Read all that are new' }).click();
   await openBench(page, 'Quay');
   await expect(cards(page)).toHaveCount(1);
   const menu = (n: number) =>
@@ -309,9 +315,9 @@ test('titles with other tracks are merged with what is missing said; other codec
   }
 });
 
-test('what nothing leads to is one click away, and shown on the map', async ({ page, open }) => {
+test('what nothing leads to is one click away, and shown on the map', async ({ page, app, open }) => {
+  await app.read('Shelf 2/HAVEN');
   await open('/');
-  await page.getByRole('button', { name: 'Read all that are new' }).click();
   await openBench(page, 'Haven & Harbour');
   await page.getByRole('radio', { name: 'table' }).click();
   await page.getByRole('button', { name: /^Coverage: .*nothing leads to it/ }).click();

@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { cards, expect, keepRules, openBench, queueAs, readImage, seriousFaults, test } from './app';
+import { cards, expect, keepRules, openBench, queueAs, readImage, seriousFaults, settled, test } from './app';
 
 test.use({ house: 'looking' });
 
@@ -129,9 +129,13 @@ test('many discs go to the queue at once; the keys are listed wherever one is', 
   await page.getByRole('textbox', { name: 'Text', exact: true }).fill(' batch');
   // One place to the front, by key.
   await page.getByRole('button', { name: 'Part the text “ batch”' }).focus();
+  const said = page.locator('[id^=DndLiveRegion]').first();
   for (const key of ['Space', 'ArrowLeft', 'Space']) {
+    const before = await said.textContent();
     await page.keyboard.press(key);
-    await page.waitForTimeout(400); // what is lifted glides to its place
+    // What is lifted is told to those who do not see it, and glides to its place.
+    await expect(said).not.toHaveText(before ?? '');
+    await settled(page);
   }
   await expect(page.getByText('gives “Tide Tables 01x02 Slack Water batch (1987)”')).toBeVisible();
   await keepRules(page);

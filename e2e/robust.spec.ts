@@ -7,6 +7,7 @@ test('the engine and the web server may die while a job runs; the page comes bac
   await page.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The quay, slowly' });
   await openBench(page, 'Quay');
   await expect(page.getByLabel('Read from')).toHaveValue(/^drive /);
+  app.hold();
   await queueAs(page, 'Survivor');
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Survivor' });
@@ -15,6 +16,7 @@ test('the engine and the web server may die while a job runs; the page comes bac
   await expect(page.getByText('The engine does not answer')).toBeVisible();
   await expect(page.getByText('The engine does not answer')).toBeHidden();
   app.kill('web');
+  app.letGo();
   await expect(job.getByText('in the vault', { exact: true })).toBeVisible();
   await expect
     .poll(async () =>
@@ -35,6 +37,7 @@ test('an order torn by a power cut is shown, and sent again from what this brows
   await openBench(page, 'Quay');
   await expect(page.getByLabel('Read from')).toHaveValue(/^drive /);
   if (await page.getByRole('button', { name: 'Plan again' }).isVisible()) await page.getByRole('button', { name: 'Plan again' }).click();
+  app.hold();
   await queueAs(page, 'Torn apart');
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Torn apart' });
@@ -46,6 +49,7 @@ test('an order torn by a power cut is shown, and sent again from what this brows
     return state.jobs.find((j) => j.name === 'Torn apart')?.id ?? '';
   });
   app.tearOrder(id);
+  app.letGo();
   const lost = page.getByRole('listitem', { name: 'Job A job whose order was lost' });
   await expect(lost).toContainText('it was torn, most likely by a power cut');
   await lost.getByRole('button', { name: 'Queue it again' }).click();

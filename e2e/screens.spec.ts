@@ -1,6 +1,6 @@
 import { request } from 'node:http';
 import { AxeBuilder } from '@axe-core/playwright';
-import { expect, overlaps, readImage, test } from './app';
+import { expect, overlaps, readImage, settled, test } from './app';
 
 test.use({ house: 'screens' });
 
@@ -12,7 +12,7 @@ for (const theme of ['light', 'dark'] as const) {
     for (const place of ['/', '/bench', '/queue', '/vault']) {
       await open(place);
       await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
-      await page.waitForTimeout(400);
+      await settled(page);
       const { violations } = await new AxeBuilder({ page }).analyze();
       expect(
         violations
@@ -50,7 +50,7 @@ test('screens hold from 1024 to 2560 pixels: nothing leaves them sideways, nothi
       await open(place);
       await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
       expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);
-      await page.waitForTimeout(300);
+      await settled(page);
       expect({ width, place, overlaps: await overlaps(page) }).toEqual({ width, place, overlaps: [] });
     }
   }

@@ -12,9 +12,11 @@ test.beforeEach(() => {
   for (const name of ['images', 'library', 'other']) mkdirSync(path.join(folder, name));
 });
 test.afterEach(async () => {
-  for (const child of started.splice(0)) child.kill('SIGTERM');
-  await new Promise((resolve) => setTimeout(resolve, 500));
-  rmSync(folder, { recursive: true, force: true });
+  for (const child of started.splice(0)) {
+    child.kill('SIGTERM');
+    if (child.exitCode === null && child.signalCode === null) await new Promise((resolve) => child.once('exit', resolve));
+  }
+  rmSync(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 250 });
 });
 
 interface Started {

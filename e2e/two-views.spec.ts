@@ -9,7 +9,10 @@ test.use({ house: 'two-views' });
 
 /** What both views' pictures are, as they were before the disc was authored. */
 const { first, second } = (
-  JSON.parse(readFileSync(path.resolve('.cache/fixtures/proving/views-twin.json'), 'utf8')) as Record<string, { first: string[]; second: string[] }>
+  JSON.parse(readFileSync(path.resolve('.cache/fixtures/proving/views-twin.json'), 'utf8')) as Record<
+    string,
+    { first: string[]; second: string[] }
+  >
 )['00012'] as { first: string[]; second: string[] };
 
 function ffmpeg(args: readonly string[]): { out: Buffer; said: string } {

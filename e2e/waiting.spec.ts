@@ -12,12 +12,14 @@ test('a disc that is pulled out while it is read is asked for, and its job goes 
   await page.getByLabel('Insert a disc into Tray 1').selectOption({ label: 'The quay, slowly' });
   await openBench(page, 'Quay');
   await expect(page.getByLabel('Read from')).toHaveValue(/^drive /);
+  app.hold();
   await queueAs(page, 'Pulled out');
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Pulled out' });
   await expect(job).toContainText('reading the disc into the master,');
   await page.getByRole('link', { name: /^Shelf/ }).click();
   await page.getByRole('button', { name: 'Pull the disc out' }).click();
+  app.letGo();
   await page.getByRole('link', { name: /^Queue/ }).click();
   await expect(job).toContainText('was taken out while it was read');
   await expect(job).toContainText('Put this disc into its drive: the job goes on by itself.');
@@ -39,11 +41,13 @@ test('a library without room, and one that is unplugged, hold a job up only for 
   await expect(page.getByLabel('Read from')).toHaveValue(/^drive /);
   if (await page.getByRole('button', { name: 'Plan again' }).isVisible()) await page.getByRole('button', { name: 'Plan again' }).click();
   await page.getByLabel('Library storage').selectOption('share');
+  app.hold();
   await queueAs(page, 'To the share');
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job To the share' });
   await expect(job).toContainText('reading the disc into the master,');
   const empty = app.fillShare();
+  app.letGo();
   await expect(job).toContainText('“Reading room share” has 0 MB free');
   await expect(job).toContainText('Jobs that wait for room go on by themselves.');
   await expect(job.getByRole('button', { name: 'Change it…' })).toBeVisible();

@@ -139,6 +139,7 @@ test('the simulated tray: insert, read, cancel a reading, cancel a job, eject', 
   await expect(page.getByRole('link', { name: 'Quay', exact: true })).toBeVisible();
   await openBench(page, 'Quay');
   await expect(page.getByLabel('Read from')).toHaveValue(/^drive /);
+  app.hold();
   await queueAs(page, 'Half done');
   await page.getByRole('link', { name: /^Queue/ }).click();
   const job = page.getByRole('listitem', { name: 'Job Half done' });
@@ -146,6 +147,7 @@ test('the simulated tray: insert, read, cancel a reading, cancel a job, eject', 
   await expect(job).toContainText('/s');
   await job.getByRole('button', { name: 'Cancel' }).click();
   await expect(job.getByText('cancelled', { exact: true })).toBeVisible();
+  app.letGo();
   expect(app.results().filter((n) => n.startsWith('Half done'))).toEqual([]);
   // What the catalogue says of discs may stand there by now.
   expect(readdirSync(path.join(app.library, '.careful-vault')).filter((n) => n !== 'catalogue')).toEqual(['storage.json']);

@@ -10,5 +10,6 @@ must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'fixtures', '
 must(process.execPath, ['dist/demo.mjs', path.join(root, '.cache', 'fixtures', 'demo')]);
 const which = process.argv[2] ?? 'all';
 if (which === 'encode' || which === 'views' || which === 'queue') must(process.execPath, ['dist/bench.mjs', `--${which}`]);
-else if (which !== 'pages') must(process.execPath, ['dist/bench.mjs', path.join(root, '.cache', 'fixtures', 'demo', 'discs', 'LAMPLIGHTERS.iso')]);
+else if (which !== 'pages')
+  must(process.execPath, ['dist/bench.mjs', path.join(root, '.cache', 'fixtures', 'demo', 'discs', 'LAMPLIGHTERS.iso')]);
 if (which === 'all' || which === 'pages') await (await import('./bench-pages.mjs')).benchPages();

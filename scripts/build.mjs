@@ -16,7 +16,8 @@ function digestOf(...places) {
       else if (!/\.test\.tsx?$/.test(entry.name)) add(inside);
     }
   };
-  for (const place of ['package-lock.json', 'tsconfig.json', ...places]) if (/\.\w+$/.test(place)) add(place);
+  for (const place of ['package-lock.json', 'tsconfig.json', ...places])
+    if (/\.\w+$/.test(place)) add(place);
     else walk(place);
   return hash.digest('hex');
 }
@@ -51,7 +52,12 @@ export function buildPages() {
         env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' },
         onLine: (said) => (line = said.slice(0, 60)),
       });
-    const once = () => step('building the pages', () => next(true), () => line);
+    const once = () =>
+      step(
+        'building the pages',
+        () => next(true),
+        () => line,
+      );
     if (await once()) return;
     // A crash of the bundler is cached and would come back for ever.
     console.error('the build failed: trying once more from nothing');

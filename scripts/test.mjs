@@ -21,7 +21,19 @@ if (values.times) {
   process.exit(0);
 }
 await Promise.all([
-  ensurePrograms(['ffmpeg', 'ffprobe', 'dvdauthor', 'spumux', 'genisoimage', '7z', 'bd_list_titles', 'setpriv', 'chromium', 'mediaconch', 'tesseract']),
+  ensurePrograms([
+    'ffmpeg',
+    'ffprobe',
+    'dvdauthor',
+    'spumux',
+    'genisoimage',
+    '7z',
+    'bd_list_titles',
+    'setpriv',
+    'chromium',
+    'mediaconch',
+    'tesseract',
+  ]),
   ensurePackages('all'),
 ]);
 const run = new Run();

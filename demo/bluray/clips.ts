@@ -156,7 +156,9 @@ function pictureGraph(plan: ClipPlan, eye: number, input = 0): string {
     const { width, height, seed } = plan;
     const named = `drawtext=fontfile=${FONT}:text='${label}  %{n}':x=${2 * size - eye * 14}:y=h-${2 * size}:fontsize=${size}:fontcolor=white@0.85`;
     const camera = eye === 0 ? cameraOf(seed, width, height) : cameraOf(seed, width, height).replace("':0", "-8':0");
-    return [begun, camera, 'setsar=1', sceneOf(seed).move(seed, width, height), named, ...(interlaced ? ['interlace=scan=tff'] : [])].join(',');
+    return [begun, camera, 'setsar=1', sceneOf(seed).move(seed, width, height), named, ...(interlaced ? ['interlace=scan=tff'] : [])].join(
+      ',',
+    );
   }
   return [
     begun,

@@ -91,7 +91,11 @@ export class Run {
     const checks = [
       ['types', 'typescript/bin/tsc', ['--noEmit', '--incremental', '--tsBuildInfoFile', `${kept}/types.json`]],
       ['lint', 'eslint/bin/eslint.js', ['--cache', '--cache-strategy', 'content', '--cache-location', `${kept}/lint`, '.']],
-      ['format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '--cache', '--cache-strategy', 'content', '--cache-location', `${kept}/format`, '.']],
+      [
+        'format',
+        'prettier/bin/prettier.cjs',
+        ['--check', '--log-level', 'warn', '--cache', '--cache-strategy', 'content', '--cache-location', `${kept}/format`, '.'],
+      ],
       ['arrows', 'dependency-cruiser/bin/dependency-cruise.mjs', ['src', '--config', '.dependency-cruiser.mjs']],
     ];
     let good = true;
@@ -163,7 +167,10 @@ export class Run {
     if (since !== null || others.length > 0)
       results.push(
         await this.part('unit tests', () =>
-          this.jest([...(since === null ? [] : ['--changedSince', since]), ...others, ...(specs.length > 0 ? ['--passWithNoTests'] : [])], env),
+          this.jest(
+            [...(since === null ? [] : ['--changedSince', since]), ...others, ...(specs.length > 0 ? ['--passWithNoTests'] : [])],
+            env,
+          ),
         ),
       );
     if (specs.length > 0) {

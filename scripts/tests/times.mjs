@@ -20,7 +20,10 @@ function noted() {
   for (const line of readFileSync(file, 'utf8').split('\n').filter(Boolean)) {
     const { file: name, seconds, processor } = JSON.parse(line);
     const before = suites[name] ?? { seconds: 0, processor: null };
-    suites[name] = { seconds: before.seconds + seconds, processor: processor === null ? before.processor : (before.processor ?? 0) + processor };
+    suites[name] = {
+      seconds: before.seconds + seconds,
+      processor: processor === null ? before.processor : (before.processor ?? 0) + processor,
+    };
   }
   return suites;
 }

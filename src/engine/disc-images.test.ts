@@ -20,7 +20,7 @@ const DISCS = [
   { id: 'first', image: QUAY, retryMs, scratches: [{ sector: there, sectors: 25 }], unsteady: [{ sector: elsewhere - 300, sectors: 2 }] },
   { id: 'second', image: QUAY, retryMs, scratches: [{ sector: elsewhere, sectors: 10 }] },
   { id: 'third', image: QUAY, retryMs, scratches: [{ sector: there + 20, sectors: 40 }] },
-  { id: 'slow', image: QUAY, retryMs, gated: true },
+  { id: 'slow', image: QUAY, retryMs, bytesPerSecond: 1.2e6 },
 ];
 const other = path.join(temporaryFolder(), 'other.iso');
 const tray: SourceRef = { kind: 'drive', drive: 'tray' };
@@ -141,16 +141,15 @@ test('a worn disc becomes an image with its gaps named, is joined with another c
 
 test('killed in the middle, with its helper, it goes on from what was flushed; a disc that is pulled out takes nothing with it', async () => {
   await insert('slow');
-  engine.hold();
   const { id } = await take('Slow');
-  await engine.found(async () => ((await image(id)).readBytes > 3e6 ? true : null));
+  await engine.until(async () => ((await image(id)).readBytes > 3e6 ? true : null));
   await engine.stop('SIGKILL');
   await engine.start();
   const stopped = await image(id);
   expect(stopped.state).toBe('stopped');
   expect(stopped.readBytes).toBeGreaterThan(1e6);
   await engine.call('goOnImage', { id, body: { source: tray, retries: 0 } });
-  await engine.found(async () => ((await image(id)).progress ? true : null));
+  await engine.until(async () => ((await image(id)).progress ? true : null));
   // The disc is torn out of the drive.
   const disc = path.join(engine.folder, 'slow.json');
   renameSync(disc, `${disc}.away`);
@@ -195,9 +194,8 @@ test('a job of a disc whose image is being taken waits for that, and then goes o
   await insert('slow');
   const { reading } = await engine.read(tray);
   if (!reading) throw new Error('nothing was read');
-  engine.hold();
   const { id } = await take('Taken first');
-  await engine.found(async () => ((await image(id)).progress ? true : null));
+  await engine.until(async () => ((await image(id)).progress ? true : null));
   const reel = wholeTitleReel(titleOf(reading, 2), 'Waits for the image');
   const body = { source: tray, fingerprint: reading.fingerprint, reading, reel, storage: 'library', folder: '', copies: [], places: [] };
   const { jobId } = await engine.call('submitJob', { body });

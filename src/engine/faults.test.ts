@@ -292,7 +292,11 @@ const ROWS: readonly Row[] = [
 describe.each(ROWS.map((r) => [r.fault, r] as const))('%s', (_, { mounted, provoke, code, says, todo }) => {
   (mounted && !mayMount ? test.skip : test)('is said with its place and one thing to do', async () => {
     const problem = await provoke();
-    expect(problem).toMatchObject({ code, message: expect.stringMatching(says) as string, whatToDo: expect.stringMatching(todo) as string });
+    expect(problem).toMatchObject({
+      code,
+      message: expect.stringMatching(says) as string,
+      whatToDo: expect.stringMatching(todo) as string,
+    });
     // Places on this machine are no business of a page.
     expect(JSON.stringify(problem)).not.toMatch(/"[^"]*\/(tmp|work|etc|dev)\//);
   });

@@ -138,7 +138,11 @@ async function watch(): Promise<void> {
     hub.send({ type: 'roots', roots: states });
   });
   // Discs of a demonstration may have been made meanwhile.
-  tell('discs', drives.states().map((d) => d.discs), tellDrives);
+  tell(
+    'discs',
+    drives.states().map((d) => d.discs),
+    tellDrives,
+  );
   const found = await storages.look();
   // Free space changes with every write: only whole 16 MiB are news.
   tell(

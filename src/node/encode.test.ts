@@ -1,15 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import {
-  SHIPPED,
-  encoderArguments,
-  expectationOf,
-  planEncode,
-  type EncodeFacts,
-  type EncodePlan,
-  type Recipe,
-} from '@/core/recipes';
+import { SHIPPED, encoderArguments, expectationOf, planEncode, type EncodeFacts, type EncodePlan, type Recipe } from '@/core/recipes';
 import { encodeFacts, wholeTitleReel } from '@/core/reels';
 import { QUAY, openDisc, temporaryFolder, titleOf, writeMasterFile } from '@/test-support/discs';
 import { NO_BARS, changed, factsOf, ffmpeg, luma } from '@/test-support/encodes';
@@ -62,14 +54,16 @@ function combing(file: string): { combed: number; whole: number } {
   return { combed: Number(top) + Number(bottom), whole: Number(progressive) };
 }
 
-const MOVING = (rate: string, seconds: number) => `testsrc2=s=720x480:r=${rate}:d=${seconds}`;
+/** Where the size is not the point. */
+const SMALL = { widthPixels: 352, heightPixels: 240 } as const;
+const MOVING = (rate: string, seconds: number) => `testsrc2=s=352x240:r=${rate}:d=${seconds}`;
 const MPEG2 = ['-c:v', 'mpeg2video', '-q:v', '2', '-g', '12'];
 
 test('after deinterlacing nothing is combed, whatever the flags say; no picture is lost, and fields become twice as many', () => {
   const fields = ['-vf', 'tinterlace=mode=interleave_top', ...MPEG2, '-flags', '+ilme+ildct', '-top', '1'];
   const file = source(MOVING('60000/1001', 3), fields);
   expect(combing(file).combed).toBeGreaterThan(60);
-  const facts = factsOf({}, { scan: 'interlaced', combed: 0.9, bars: NO_BARS });
+  const facts = factsOf(SMALL, { scan: 'interlaced', combed: 0.9, bars: NO_BARS });
   const frames = decodedFrames(file, 'v:0').length;
   const single = encode(file, recipe({}), facts);
   // What the detector says of the same pictures as they are drawn, without fields: its own error.
@@ -86,7 +80,7 @@ test('film restored from video is the film, frame by frame', () => {
   expect(combing(video).combed).toBeGreaterThan(20);
   // Without loss, so that only what the restoring does is judged.
   const lossless: Partial<Recipe> = { container: 'Matroska', video: { ...access.video, codec: 'FFV1', quality: null } };
-  const restored = encode(video, recipe({}, lossless), factsOf({}, { scan: 'film with pulldown', combed: 0.4, bars: NO_BARS }));
+  const restored = encode(video, recipe({}, lossless), factsOf(SMALL, { scan: 'film with pulldown', combed: 0.4, bars: NO_BARS }));
   const count = decodedFrames(film, 'v:0').length;
   expect(Math.abs(decodedFrames(restored, 'v:0').length - count)).toBeLessThanOrEqual(1);
   const { worst, frames } = alike(film, restored);
@@ -95,7 +89,7 @@ test('film restored from video is the film, frame by frame', () => {
 });
 
 test('film of which a part is spread over video and a part only says so by flags is the film, frame by frame, in step', () => {
-  const drawn = (seconds: number, hue: number) => `testsrc2=s=720x480:r=24000/1001:d=${seconds},hue=h=${hue}`;
+  const drawn = (seconds: number, hue: number) => `testsrc2=s=352x240:r=24000/1001:d=${seconds},hue=h=${hue}`;
   const coded = [...MPEG2, '-bf', '2'];
   const part = (input: string, frames: number, how: readonly string[], extension: string) => {
     const file = name(extension);
@@ -116,7 +110,7 @@ test('film of which a part is spread over video and a part only says so by flags
   ffmpeg(['-f', 'concat', '-safe', '0', '-i', list, '-c', 'copy', film]);
 
   const lossless: Partial<Recipe> = { container: 'Matroska', video: { ...access.video, codec: 'FFV1', quality: null } };
-  const facts = factsOf({}, { scan: 'film with pulldown', combed: 0.2, bars: NO_BARS });
+  const facts = factsOf(SMALL, { scan: 'film with pulldown', combed: 0.2, bars: NO_BARS });
   const restored = encode(video, recipe({}, lossless), facts);
   const { worst, frames } = alike(film, restored);
   expect(frames).toBe(192);
@@ -133,10 +127,10 @@ test('film of which a part is spread over video and a part only says so by flags
 });
 
 test('bars go to the pixel, and what was between them stays where it was', () => {
-  const inside = 'testsrc2=s=720x352:r=30000/1001:d=1';
+  const inside = 'testsrc2=s=352x176:r=30000/1001:d=1';
   const plain = source(inside, ['-c:v', 'ffv1']);
-  const barred = source(inside, ['-vf', 'pad=720:480:0:64:black', ...MPEG2]);
-  const facts = factsOf({}, { scan: 'progressive', combed: 0, bars: { top: 64, bottom: 64, left: 0, right: 0 } });
+  const barred = source(inside, ['-vf', 'pad=352:240:0:32:black', ...MPEG2]);
+  const facts = factsOf(SMALL, { scan: 'progressive', combed: 0, bars: { top: 32, bottom: 32, left: 0, right: 0 } });
   const cropped = encode(barred, recipe({ bars: 'crop' }), facts);
   const { worst } = alike(plain, cropped);
   expect(worst).toBeGreaterThan(0.97);
@@ -163,11 +157,11 @@ test('square pixels have the shape that the source was shown in', async () => {
 test('frames without loss are the decoded frames, every one', () => {
   const file = source(MOVING('30000/1001', 1), MPEG2);
   const preservation = SHIPPED.find((r) => r.id === 'preservation') as Recipe;
-  const copy = encode(file, preservation, factsOf({}, null));
+  const copy = encode(file, preservation, factsOf(SMALL, null));
   expect(decodedFrames(copy, 'v:0')).toEqual(decodedFrames(file, 'v:0'));
   // Colour at every row, as tapes have it, stays so.
   const full = source(MOVING('30000/1001', 1), ['-c:v', 'ffv1', '-pix_fmt', 'yuv422p']);
-  expect(decodedFrames(encode(full, preservation, factsOf({}, null)), 'v:0')).toEqual(decodedFrames(full, 'v:0'));
+  expect(decodedFrames(encode(full, preservation, factsOf(SMALL, null)), 'v:0')).toEqual(decodedFrames(full, 'v:0'));
 });
 
 test('what is shown even while subtitles are off is in the picture when and where its author put it, and nothing else is', async () => {

@@ -1,14 +1,13 @@
 import { spawnSync } from 'node:child_process';
-import { statSync, writeFileSync } from 'node:fs';
+import { writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { SHIPPED, encoderArguments, type Recipe } from '@/core/recipes';
+import { SHIPPED, type Recipe } from '@/core/recipes';
 import { wholeTitleReel } from '@/core/reels';
-import type { RehearsalLine, TrialLine } from '@/contract';
+import type { RehearsalLine } from '@/contract';
 import { HAVEN, QUAY, TWIN, temporaryFolder, titleOf } from '@/test-support/discs';
 import { likeness, probed } from '@/test-support/ffmpeg';
 import { writeClip, type LookedAt } from './clips';
-import { planOfClip, rehearseSample, rehearseStill } from './rehearsal';
-import { findQuality, tryRecipes } from './trial';
+import { rehearseSample, rehearseStill } from './rehearsal';
 import { openSource } from './open-source';
 
 /** What is shown of a recipe before it is used, against what FFmpeg makes and says of the same film by itself. */
@@ -130,52 +129,5 @@ test('a sample is as loud as was wished of the whole, by what FFmpeg measures of
   const soft = await sampled(-36);
   expect(Math.abs(plain - -36)).toBeGreaterThan(3);
   expect(Math.abs(soft - plain - (-36 - loudness(whole)))).toBeLessThan(1);
-  await at.opened.close();
-});
-
-test('a trial says what encoding the whole of it then shows; the quality it finds is the last that is near enough', async () => {
-  const at = await looked(QUAY, 2);
-  const lines: TrialLine[] = [];
-  const watch = { signal, say: (line: TrialLine) => lines.push(line) };
-  const variants = [18, 26, 34].map((quality) => recipe({ quality }));
-  await tryRecipes(at, variants, watch);
-  const tried = lines.flatMap((l) => (l.type === 'tried' ? [l.result] : []));
-  expect(tried).toHaveLength(3);
-  for (const key of ['ssim', 'psnrDb', 'pictureBytes'] as const) {
-    const values = tried.map((t) => t[key]);
-    expect([...values].sort((a, b) => b - a)).toEqual(values);
-  }
-  // The whole of it, by FFmpeg alone.
-  const [first] = tried;
-  const clip = await writeClip(at, 0, at.title.durationMs, path.join(folder, 'whole.mkv'), signal);
-  const { plan } = planOfClip(at, variants[0] as Recipe, clip);
-  const out = path.join(folder, 'whole.h264');
-  const only = { ...plan, audio: [], subtitles: [], container: 'Matroska' as const };
-  expect(spawnSync('ffmpeg', encoderArguments(only, clip.file, out)).status).toBe(0);
-  const bytes = statSync(out).size;
-  expect(first?.leastBytes).toBeLessThanOrEqual(bytes * 1.05);
-  expect(first?.mostBytes).toBeGreaterThanOrEqual(bytes * 0.95);
-  const mean = likeness(out, clip.file).reduce((s, v, _, all) => s + v / all.length, 0);
-  expect(Math.abs((first?.ssim ?? 0) - mean)).toBeLessThan(0.01);
-
-  await at.opened.close();
-});
-
-test('the quality that is found is the last that is near enough; more than there is can not be had', async () => {
-  const whole = await looked(QUAY, 2);
-  const range = { fromMs: 0, toMs: 1500 };
-  const at = { ...whole, reel: { ...whole.reel, pieces: whole.reel.pieces.map((p) => ({ ...p, range })) } };
-  const lines: TrialLine[] = [];
-  const watch = { signal, say: (line: TrialLine) => lines.push(line) };
-  await findQuality(at, recipe({}), 0.975, watch);
-  const found = lines.at(-1);
-  if (found?.type !== 'found' || found.quality === null) throw new Error('nothing found');
-  const tried = lines.flatMap((l) => (l.type === 'tried' ? [[l.quality ?? 0, l.result.ssim] as const] : []));
-  expect(tried.length).toBeLessThanOrEqual(6);
-  for (const [quality, ssim] of tried) expect([quality, ssim >= 0.975]).toEqual([quality, quality <= found.quality]);
-  expect(tried.some(([quality]) => quality === found.quality)).toBe(true);
-  lines.length = 0;
-  await findQuality(at, recipe({}), 0.9999, watch);
-  expect(lines.at(-1)).toEqual({ type: 'found', quality: null });
   await at.opened.close();
 });

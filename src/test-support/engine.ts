@@ -17,6 +17,7 @@ import type { Reading } from '@/core/reading';
 import type { Recipe } from '@/core/recipes';
 import type { Reel } from '@/core/reels';
 import { PROVING, temporaryFolder } from './discs';
+import { keepEncoders, seedEncoders } from './fixtures';
 import { QUICK } from './recipes';
 
 type ResponseOf<N extends RouteName> = (typeof ROUTES)[N]['response'] extends z.ZodType<infer T> ? T : never;
@@ -81,6 +82,8 @@ export class TestEngine {
   private readonly gate: string;
   private readonly encoderGate: string;
   private readonly gated: ReadonlySet<string>;
+  /** A folder of programs that stand before those of the machine: what they can do is found out by each engine anew. */
+  ownPrograms: string | null = null;
 
   /** @param folder for its data and its library. */
   constructor(
@@ -149,12 +152,16 @@ export class TestEngine {
     for (const gate of [this.gate, this.encoderGate]) rmSync(gate, { force: true });
   }
 
+  private path(): string {
+    return [...(this.ownPrograms === null ? [] : [this.ownPrograms]), process.env['PATH'] ?? ''].join(path.delimiter);
+  }
+
   /** FFmpeg behind a gate, for an engine that is started after it. */
   private programs(): string {
     const folder = path.join(this.folder, 'programs-with-gates');
     if (!existsSync(folder)) {
       mkdirSync(folder);
-      const ffmpeg = execFileSync('which', ['ffmpeg'], { encoding: 'utf8', env: { ...process.env } }).trim();
+      const ffmpeg = execFileSync('which', ['ffmpeg'], { encoding: 'utf8', env: { ...process.env, PATH: this.path() } }).trim();
       const waits = `while words=$(cat '${this.encoderGate}' 2>/dev/null); do case "$*" in *"$words"*) sleep 0.1;; *) break;; esac; done`;
       writeFileSync(path.join(folder, 'ffmpeg'), `#!/bin/sh\n${waits}\nexec '${ffmpeg}' "$@"\n`, { mode: 0o755 });
     }
@@ -168,7 +175,8 @@ export class TestEngine {
 
   async start(): Promise<void> {
     // Said to it: what a test sets in its own surroundings is not what programs inherit.
-    const env = { ...process.env, PATH: `${this.programs()}:${process.env['PATH'] ?? ''}` };
+    if (this.ownPrograms === null) seedEncoders(this.folder);
+    const env = { ...process.env, PATH: `${this.programs()}:${this.path()}` };
     const child = spawn(process.execPath, [path.join('dist', 'engine.mjs'), this.config], {
       env,
       stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
@@ -191,6 +199,7 @@ export class TestEngine {
   async stop(signal: NodeJS.Signals = 'SIGTERM'): Promise<void> {
     const child = this.child;
     this.child = null;
+    if (this.ownPrograms === null) keepEncoders(this.folder);
     if (!child || child.exitCode !== null) return;
     const ended = new Promise((resolve) => child.once('exit', resolve));
     child.kill(signal);

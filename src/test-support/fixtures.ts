@@ -1,6 +1,17 @@
 import { spawnSync } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, readFileSync, realpathSync, renameSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
+import {
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  readFileSync,
+  realpathSync,
+  renameSync,
+  rmSync,
+  statSync,
+  utimesSync,
+  writeFileSync,
+} from 'node:fs';
 import path from 'node:path';
 
 /**
@@ -95,4 +106,20 @@ export function fixtureNow(how: unknown, extension: string, make: (file: string)
     rmSync(unfinished, { force: true });
   }
   return file;
+}
+
+/** Which encoders work on this machine, as engines keep it: tried by the first that needs to know, for all. */
+const encoders = (): string => path.join(FIXTURES, `encoders-${digestOf('encoders').slice(0, 16)}.json`);
+
+/** A data folder that knows which encoders work here, if any engine has found out before. */
+export function seedEncoders(dataFolder: string): void {
+  if (existsSync(encoders())) copyFileSync(encoders(), path.join(dataFolder, 'encoders.json'));
+}
+
+/** What an engine has found out is kept for those to come. */
+export function keepEncoders(dataFolder: string): void {
+  const found = path.join(dataFolder, 'encoders.json');
+  if (existsSync(encoders()) || !existsSync(found)) return;
+  copyFileSync(found, `${encoders()}.${process.pid}`);
+  renameSync(`${encoders()}.${process.pid}`, encoders());
 }

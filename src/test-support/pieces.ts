@@ -69,7 +69,11 @@ function whole(plan: EncodePlan, master: string): string {
   return file;
 }
 
-export const recipeOf = (more: Partial<Recipe>, video: Partial<Recipe['video']> = {}, picture: Partial<Recipe['picture']> = {}): Recipe => ({
+export const recipeOf = (
+  more: Partial<Recipe>,
+  video: Partial<Recipe['video']> = {},
+  picture: Partial<Recipe['picture']> = {},
+): Recipe => ({
   ...access,
   ...more,
   video: { ...access.video, effort: 'little', ...video },

@@ -64,7 +64,7 @@ esac
 exec /usr/bin/${program} "$@"
 `;
   writeFileSync(path.join(folder, program), script, { mode: 0o755 });
-  process.env['PATH'] = `${folder}:${process.env['PATH'] ?? ''}`;
+  engine.ownPrograms = folder;
 }
 putSpoilerBefore('ffmpeg');
 

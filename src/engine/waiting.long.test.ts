@@ -25,7 +25,7 @@ makeShare(share, ROOM);
 copyFileSync(QUAY, deviceFile);
 const engine = new TestEngine(
   [
-    { id: 'slow', image: QUAY, gated: true },
+    { id: 'slow', image: QUAY, gated: true, bytesPerSecond: 2.5e6 },
     { id: 'other', image: LOCKS },
     { id: 'worn', image: QUAY, unsteady: [{ sector: 2500, sectors: 3 }], retryMs: 5 },
     { id: 'scratched', image: QUAY, scratches: [{ sector: 2600, sectors: 2 }], unsteady: [{ sector: 2500, sectors: 3 }], retryMs: 5 },
