@@ -83,7 +83,7 @@ function writeConfig(folder: string, house: string): string {
           id: 'tray-1',
           name: 'Tray 1',
           discs: [
-            disc('slow', 'The quay, slowly', { gate: { file: path.join(folder, 'drive.gate'), sector: 1900 } }),
+            disc('slow', 'The quay, slowly', { bytesPerSecond: 2.5e6, gate: { file: path.join(folder, 'drive.gate'), sector: 1900 } }),
             disc('sleepy', 'The quay, asleep', { spinUpMs: 60_000 }),
             disc('scratched', 'The quay, scratched', { scratches: [{ sector: 2600, sectors: 3 }] }),
             disc('worn', 'The quay, worn', { scratches: [{ sector: 3100, sectors: 2 }], retryMs: 50 }),

@@ -19,9 +19,9 @@ test('a disc that is pulled out while it is read is asked for, and its job goes 
   await expect(job).toContainText('reading the disc into the master,');
   await page.getByRole('link', { name: /^Shelf/ }).click();
   await page.getByRole('button', { name: 'Pull the disc out' }).click();
-  app.letGo();
   await page.getByRole('link', { name: /^Queue/ }).click();
   await expect(job).toContainText('was taken out while it was read');
+  app.letGo();
   await expect(job).toContainText('Put this disc into its drive: the job goes on by itself.');
   expect(app.results()).toEqual([]);
   expect(await seriousFaults(page)).toEqual([]);

@@ -45,11 +45,12 @@ export function buildPages() {
   const stamp = path.join(root, '.next', 'careful-vault-stamp');
   return whereChanged(stamp, digestOf('src', 'next.config.ts', 'postcss.config.mjs'), async () => {
     let line = '';
+    const again = existsSync(path.join(root, '.next', 'BUILD_ID')) ? '1' : '0';
     const next = (mayFail) =>
       quietly(process.execPath, ['node_modules/next/dist/bin/next', 'build'], {
         mayFail,
         cwd: root,
-        env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1' },
+        env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1', CAREFUL_VAULT_BUILDS_AGAIN: again },
         onLine: (said) => (line = said.slice(0, 60)),
       });
     const once = () =>
