@@ -1,3 +1,5 @@
+import { pureSuites } from './scripts/tests/groups.mjs';
+
 const swc = {
   '^.+\\.(t|j)sx?$': [
     '@swc/jest',
@@ -9,6 +11,8 @@ const moduleNameMapper = { '^@/(.*)$': '<rootDir>/src/$1' };
 /** What takes long has a name of its own: `*.long.test.ts`, run by `npm run test:long`. `any`: whatever fits a pattern. */
 const which = process.env.CAREFUL_VAULT_TESTS ?? 'short';
 const long = '/[^/]+\\.long\\.test\\.tsx?$';
+/** In a whole run, files that need nothing of their own stand together: `scripts/tests/groups.mjs`. */
+const together = process.env.CAREFUL_VAULT_GROUPS === '1' ? pureSuites().map((file) => `/${file.replaceAll('.', '\\.')}$`) : [];
 
 const config = {
   testEnvironment: '<rootDir>/src/test-support/timed-environment.mjs',
@@ -16,8 +20,9 @@ const config = {
   reporters: ['default', '<rootDir>/scripts/tests/unit-reporter.mjs'],
   transform: swc,
   moduleNameMapper,
-  testRegex: [which === 'long' ? `/src/.*${long}` : '/src/.*\\.test\\.tsx?$'],
-  testPathIgnorePatterns: ['/node_modules/', ...(which === 'short' ? [long] : [])],
+  roots: ['<rootDir>/src', ...(together.length > 0 ? ['<rootDir>/.cache/groups'] : [])],
+  testRegex: [which === 'long' ? `/src/.*${long}` : '/(src|\\.cache/groups)/.*\\.test\\.tsx?$'],
+  testPathIgnorePatterns: ['/node_modules/', ...(which === 'short' ? [long] : []), ...together],
   cacheDirectory: '<rootDir>/.cache/jest',
   globalSetup: '<rootDir>/src/test-support/global-setup.mjs',
   // For a test that hangs; a busy machine takes minutes for what a quiet one does in seconds.

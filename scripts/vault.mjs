@@ -5,7 +5,7 @@ import { ensurePackages, ensurePrograms, root } from './ensure.mjs';
 
 const from = process.env.INIT_CWD ?? process.cwd();
 await ensurePrograms(['ffmpeg', 'setpriv']);
-await ensurePackages();
+await ensurePackages('running');
 const { buildPrograms } = await import('./build.mjs');
 await buildPrograms();
 const { status } = spawnSync(process.execPath, [path.join(root, 'dist', 'vault.mjs'), ...process.argv.slice(2)], {

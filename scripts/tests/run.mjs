@@ -4,6 +4,7 @@ import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync } from 'node:f
 import path from 'node:path';
 import { buildPages, buildPrograms } from '../build.mjs';
 import { root } from '../ensure.mjs';
+import { writeGroups } from './groups.mjs';
 import { leftOut } from './left-out.mjs';
 import { keepTimes, TIMES } from './times.mjs';
 
@@ -112,7 +113,9 @@ export class Run {
       // The pages' types want what the build writes.
       await Promise.all([buildPages(), this.discs()]);
     });
-    const [units, checked] = await this.part('unit tests, checks beside them', () => Promise.all([this.jest([]), this.checks()]));
+    writeGroups();
+    const together = { CAREFUL_VAULT_GROUPS: '1' };
+    const [units, checked] = await this.part('unit tests, checks beside them', () => Promise.all([this.jest([], together), this.checks()]));
     if (!units || !checked) return this.end([false]);
     const tried = await this.part('fuzz, doubt, soak', () =>
       Promise.all([

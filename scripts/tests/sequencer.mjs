@@ -9,7 +9,8 @@ const kept = existsSync(KEPT) ? JSON.parse(readFileSync(KEPT, 'utf8')).suites : 
 
 export default class LongestFirst extends Sequencer {
   sort(tests) {
-    const seconds = ({ context, path: file }) => kept[path.relative(context.config.rootDir, file)]?.seconds ?? 5;
+    const seconds = ({ context, path: file }) =>
+      kept[path.relative(context.config.rootDir, file)]?.seconds ?? (/together/.test(file) ? 60 : 5);
     return [...tests].sort((a, b) => seconds(b) - seconds(a));
   }
 }
