@@ -279,7 +279,9 @@ const ROWS: readonly Row[] = [
       await insert('slow');
       engine.holdEncoders();
       const submitted = engine.submit(tray, (reading) => ({ ...reel('Encoded')(reading), recipes: ['access'] }), 'small');
-      await engine.encoding((await submitted).jobId);
+      const { jobId } = await submitted;
+      engine.release();
+      await engine.encoding(jobId);
       spawnSync('dd', ['if=/dev/zero', `of=${path.join(place('small'), 'filler')}`, 'bs=4k']);
       return inJob(submitted);
     },
