@@ -9,7 +9,7 @@ export default defineConfig({
   testMatch: which === 'long' ? '*.long.spec.ts' : '*.spec.ts',
   testIgnore: which === 'short' ? '*.long.spec.ts' : [],
   fullyParallel: false,
-  workers: 3,
+  workers: 2,
   // For a test that hangs: a busy machine takes minutes for what a quiet one does in seconds, and no test is of time.
   timeout: 400_000,
   expect: { timeout: 150_000 },

@@ -2,7 +2,7 @@
 import path from 'node:path';
 import { ensurePackages, ensurePrograms, must, root } from './ensure.mjs';
 
-await ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'chromium']);
+await ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'chromium-headless-shell']);
 await ensurePackages();
 const { buildPrograms } = await import('./build.mjs');
 await buildPrograms();

@@ -3,7 +3,9 @@ import { existsSync } from 'node:fs';
 import { chromium } from '@playwright/test';
 
 export const CHROMIUM =
-  ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome'].find((file) => existsSync(file)) ?? 'chromium';
+  ['/usr/bin/chromium-headless-shell', '/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome'].find((file) =>
+    existsSync(file),
+  ) ?? 'chromium';
 export const CHROMIUM_ARGS = [
   '--no-sandbox',
   '--disable-gpu',

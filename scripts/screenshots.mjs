@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { ensurePackages, ensurePrograms, root } from './ensure.mjs';
 
-await ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv', 'chromium', 'tesseract']);
+await ensurePrograms(['ffmpeg', 'dvdauthor', 'spumux', 'genisoimage', 'setpriv', 'chromium-headless-shell', 'tesseract']);
 await ensurePackages();
 const { buildAll } = await import('./build.mjs');
 const { makeAllDiscs, startDemo } = await import('./demo-app.mjs');

@@ -30,7 +30,7 @@ await Promise.all([
     '7z',
     'bd_list_titles',
     'setpriv',
-    'chromium',
+    'chromium-headless-shell',
     'mediaconch',
     'tesseract',
   ]),
