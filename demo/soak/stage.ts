@@ -8,6 +8,7 @@ import { JobFolder, parseEvent } from '@/node/job-folder';
 import { openSource } from '@/node/open-source';
 import { sealState } from '@/node/seal';
 import { digestLike } from '@/test-support/digest';
+import { QUICK } from '@/test-support/recipes';
 import { markStorage } from '@/node/storage-mark';
 
 const DISCS = path.resolve('.cache/fixtures/proving/discs');
@@ -59,7 +60,7 @@ export class Stage {
       folder: '',
       fileName: 'Soaked',
       soundFiles: [],
-      copies: [],
+      copies: copy ? [QUICK] : [],
       origin: null,
     };
     const stage = new Stage(root, order, []);
