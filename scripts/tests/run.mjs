@@ -149,7 +149,6 @@ export class Run {
             ),
           ]).then((all) => !all.includes(false)),
       ],
-      ['soak: recipes at random', () => this.program('soak', 'dist/soak.mjs', ['recipes', '12'])],
       ['soak: a night', () => this.program('soak', 'dist/soak.mjs', ['night', '8'])],
     ];
     const results = [];
