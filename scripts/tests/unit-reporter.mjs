@@ -1,4 +1,4 @@
-// Names the unit tests that were skipped, so that nothing passes silently, and notes what each file took.
+// Names the unit tests that were skipped, so that nothing passes silently. What each file took is noted by its environment.
 import { leftOut } from './left-out.mjs';
 
 export default class UnitReporter {

@@ -137,7 +137,7 @@ export class TestEngine {
     writeFileSync(this.gate, '');
   }
 
-  /** Encoders whose arguments hold these words stand still from now on. To be allowed for before the engine is started. */
+  /** Encoders whose arguments hold these words stand still from now on, before their first picture. */
   holdEncoders(words = '-c:v:0'): void {
     writeFileSync(this.encoderGate, words);
   }
@@ -156,7 +156,7 @@ export class TestEngine {
     return [...(this.ownPrograms === null ? [] : [this.ownPrograms]), process.env['PATH'] ?? ''].join(path.delimiter);
   }
 
-  /** FFmpeg behind a gate, for an engine that is started after it. */
+  /** A folder with FFmpeg behind a gate, for the engine to find first. */
   private programs(): string {
     const folder = path.join(this.folder, 'programs-with-gates');
     if (!existsSync(folder)) {
