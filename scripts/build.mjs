@@ -5,10 +5,22 @@ import path from 'node:path';
 import { ensurePackages, root } from './ensure.mjs';
 import { quietly, step } from './steps.mjs';
 
+/** Digests of the files that were asked about: both builds are made of most of them. @type {Map<string, Buffer>} */
+const contents = new Map();
+
 /** A digest of all that goes into a build: names and contents of files, and the packages that it is made with. */
 function digestOf(...places) {
   const hash = createHash('sha256').update(process.version);
-  const add = (file) => hash.update(file).update(readFileSync(path.join(root, file)));
+  const add = (file) => {
+    if (!contents.has(file))
+      contents.set(
+        file,
+        createHash('sha256')
+          .update(readFileSync(path.join(root, file)))
+          .digest(),
+      );
+    hash.update(file).update(contents.get(file));
+  };
   const walk = (folder) => {
     for (const entry of readdirSync(path.join(root, folder), { withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1))) {
       const inside = path.join(folder, entry.name);
@@ -43,7 +55,7 @@ export function buildPrograms() {
 /** The pages and their server: in `.next`. */
 export function buildPages() {
   const stamp = path.join(root, '.next', 'careful-vault-stamp');
-  return whereChanged(stamp, digestOf('src', 'next.config.ts', 'postcss.config.mjs'), async () => {
+  return whereChanged(stamp, digestOf('src', 'next.config.mjs', 'postcss.config.mjs'), async () => {
     let line = '';
     const again = existsSync(path.join(root, '.next', 'BUILD_ID')) ? '1' : '0';
     const next = (mayFail) =>

@@ -1,6 +1,5 @@
-import type { NextConfig } from 'next';
-
-const config: NextConfig = {
+/** @type {import('next').NextConfig} Plain JavaScript: it is read at each start, and need not be translated first. */
+const config = {
   reactStrictMode: true,
   poweredByHeader: false,
   // Types are checked by `npm test`: whoever starts the application for the first time need not wait for that as well.
