@@ -97,6 +97,7 @@ const subtitle = z.object({
     ])
     .nullable(),
   apart: z.object(apartClip).nullable(),
+  palette: z.array(whole).max(16).readonly().optional(),
   drawnFor: z.enum(['4:3', 'wide', 'letterbox', 'pan and scan']),
 });
 const db = z.number();

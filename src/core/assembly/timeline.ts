@@ -111,6 +111,12 @@ export class Marks {
     return this.list[this.first] ?? null;
   }
 
+  /** The next mark not yet used that counts in another epoch. */
+  peekOther(epoch: number): Mark | null {
+    for (let i = this.first; i < this.list.length; i++) if ((this.list[i] as Mark).epoch !== epoch) return this.list[i] as Mark;
+    return null;
+  }
+
   /** The next mark not yet used that stands after `position`. */
   peekAfter(position: number): Mark | null {
     for (let i = this.first; i < this.list.length; i++) if ((this.list[i] as Mark).position > position) return this.list[i] as Mark;

@@ -24,6 +24,7 @@ const cell: DvdCell = {
   cellId: 1,
   firstSector: 0,
   lastSector: 10,
+  lastUnitSector: 10,
   durationMs: 1000,
   angle: null,
   seamless: false,

@@ -86,6 +86,8 @@ export interface TitleSet {
   readonly chapters: readonly (readonly { readonly pgc: number; readonly program: number }[])[];
   /** Program chains by number from 1; null where one could not be read. */
   readonly pgcs: readonly (DvdPgc | null)[];
+  /** By program chain: the title of the set that it belongs to, from 1. DVD-Video: VTS_PGC_CAT. */
+  readonly titleOfChain: readonly number[];
   /** By program chain: its place in a parental block, or null. */
   readonly places: readonly (ParentalPlace | null)[];
   readonly menus: readonly MenuChain[];
@@ -215,6 +217,7 @@ function parseChapters(file: Uint8Array, sector: number, where: Where): { pgc: n
 interface Chains {
   readonly pgcs: (DvdPgc | null)[];
   readonly places: (ParentalPlace | null)[];
+  readonly titleOfChain: number[];
 }
 
 function parsePgcTable(file: Uint8Array, sector: number, where: Where, faults: DiscError[]): Chains {
@@ -223,17 +226,19 @@ function parsePgcTable(file: Uint8Array, sector: number, where: Where, faults: D
   const count = view.getUint16(0);
   if (count > MAX_PGCS) throw new DiscError('out-of-range', at, `The table says that there are ${count} program chains`);
   const places: (ParentalPlace | null)[] = [];
+  const titleOfChain: number[] = [];
   const pgcs = Array.from({ length: count }, (_, i) =>
     attempt(faults, null, () => {
       const entry = part(data, 8 + i * 8, 8, at);
       const entryView = new DataView(entry.buffer, entry.byteOffset, 8);
       places[i] = parentalPlace(entryView.getUint32(0));
+      titleOfChain[i] = (entryView.getUint32(0) >>> 24) & 0x7f;
       const chainAt = entryView.getUint32(4);
       if (chainAt >= data.byteLength) throw new DiscError('out-of-range', at, `Program chain ${i + 1} stands beyond the end of its table`);
       return parsePgc(data.subarray(chainAt), { ...at, byteOffset: at.byteOffset + chainAt });
     }),
   );
-  return { pgcs, places };
+  return { pgcs, places, titleOfChain };
 }
 
 /**

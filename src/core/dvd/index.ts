@@ -13,3 +13,4 @@ export { parseTitleSet, parseVideoManager, type DvdTitleEntry, type MenuChain, t
 export { followNavigation } from './follow';
 export { buttonKey, findRoutes, type ButtonTable, type Route } from './routes';
 export { blockOf, levelsOf, parseParentalTable, type ParentalFields, type ParentalPlace } from './parental';
+export { chainsOfTitle } from './title-chains';

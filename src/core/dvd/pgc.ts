@@ -42,6 +42,8 @@ export interface DvdCell {
   readonly cellId: number;
   readonly firstSector: number;
   readonly lastSector: number;
+  /** First sector of its last unit. */
+  readonly lastUnitSector: number;
   readonly durationMs: number;
   /** Number of the angle, from 1; null outside an angle block. */
   readonly angle: number | null;
@@ -112,6 +114,7 @@ function parseCells(data: Uint8Array, count: number, playbackAt: number, positio
       cellId: position[i * 4 + 3] ?? 0,
       firstSector: raw.firstSector,
       lastSector: raw.lastSector,
+      lastUnitSector: raw.lastVobuStartSector,
       durationMs: dvdTimeMs(parseDvdTime(raw.playbackTime)),
       angle: inAngleBlock ? angle : null,
       seamless: (raw.flags & 8) !== 0,

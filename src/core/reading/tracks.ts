@@ -94,6 +94,9 @@ export interface ApartRun extends ApartClip {
 /** Times the number of the sub-path, from 1, added to the PID of a stream that stands in a clip of its own: two may have the same PID. */
 export const APART_STREAM = 0x100000;
 
+/** Added to the key of a DVD's stream, once or more, for another track that begins in a stream that a track of the title has already. */
+export const OTHER_STREAM = 0x100000;
+
 /** `text`: the text subtitles of Blu-ray. The last four stand in plain video files only. */
 export type SubtitleCodec = 'VobSub' | 'PGS' | 'text' | 'SubRip' | 'ASS' | 'WebVTT' | 'DVB';
 
@@ -107,6 +110,8 @@ export interface SubtitleTrack {
   readonly purpose: SubtitlePurpose | null;
   /** Where it stands where that is a clip beside the title's own; null where it comes with the picture. */
   readonly apart: ApartClip | null;
+  /** Colours of its own, as a title's; the title's where it has none. */
+  readonly palette?: readonly number[] | undefined;
   /** The display that this stream is drawn for. */
   readonly drawnFor: '4:3' | 'wide' | 'letterbox' | 'pan and scan';
 }

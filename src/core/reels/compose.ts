@@ -41,8 +41,9 @@ export function trackSources(first: Title, other: Title, reel: Pick<Reel, 'audio
     const own = first.subtitles.find((t) => t.stream === taken.stream);
     if (!own || first === other) return own ?? null;
     // The container holds one palette a track: pictures drawn for another one would come out in wrong colours.
-    const samePalette = own.codec !== 'VobSub' || first.palette.join() === other.palette.join();
-    return samePalette ? alignedSubtitle(own, other) : null;
+    const aligned = alignedSubtitle(own, other);
+    const inColours = (track: SubtitleTrack, title: Title) => (track.palette ?? title.palette).join();
+    return aligned && (own.codec !== 'VobSub' || inColours(own, first) === inColours(aligned, other)) ? aligned : null;
   };
   return { audio: reel.audio.map(audio), subtitles: reel.subtitles.map(subtitle) };
 }

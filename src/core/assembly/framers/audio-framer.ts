@@ -49,6 +49,8 @@ export class AudioFramer extends Framer {
   /** After such a place: the next stamp says where sound goes on. */
   private resuming = false;
   private awaitsMark = false;
+  /** Where the last piece began that begins inside a run of samples. */
+  private cutAt = -1;
   /** Nothing of the piece has been taken: it may begin inside a frame. */
   private atBeginning = true;
   private isCut = false;
@@ -59,6 +61,8 @@ export class AudioFramer extends Framer {
   private overlapAtJoin = 0;
   /** A stamp was followed back: samples that were heard already are left out, however few they are, or time would go back. */
   private wentBack = false;
+  /** How long the frame taken last is. */
+  private frameTicks = 0;
   /** When the frame taken last begins. */
   private startOfLast = Number.NEGATIVE_INFINITY;
 
@@ -84,9 +88,25 @@ export class AudioFramer extends Framer {
     this.es.append(data, from, to);
   }
 
+  override get endOfCome(): number {
+    const come = this.next === null ? null : this.ticksUpTo(this.es.end, true);
+    return come === null ? this.endOfTaken : Math.max(this.endOfTaken, (this.next ?? 0) + come);
+  }
+
+  override get mostOverlap(): number {
+    return this.format.splits ? SMOOTHED_TICKS : this.frameTicks / 2;
+  }
+
   /** Something is missing in the stream before what comes next. */
   override breakHere(): void {
     if (this.breaks.at(-1) !== this.es.end && this.es.end > 0) this.breaks.push(this.es.end);
+  }
+
+  /** What comes next begins inside a frame of its own: nothing of what came before goes on in it. */
+  private cutHere(): void {
+    if (this.es.end === 0 && this.format.splits) this.awaitsMark = true;
+    this.breakHere();
+    if (this.format.splits) this.cutAt = this.es.end;
   }
 
   /** The disc itself says that there is silence before what comes next: its stamp is followed, and is no news. */
@@ -95,6 +115,7 @@ export class AudioFramer extends Framer {
   }
 
   override beginPiece({ notBefore, midFrame }: Pick<PieceBegin, 'notBefore' | 'midFrame'>): void {
+    if (midFrame) this.cutHere();
     this.notBefore = notBefore;
     this.notFrom = Number.POSITIVE_INFINITY;
     this.next = null;
@@ -161,10 +182,10 @@ export class AudioFramer extends Framer {
     for (;;) {
       if (!this.passBreak(final)) return;
       const at = this.position - base;
-      const mark = this.marks.peek();
-      if (mark && mark.position <= this.position && !this.timeline.isPlaced(mark.epoch)) return;
+      const due = this.marks.lastUpTo(this.position);
+      if (due && !this.timeline.isPlaced(due.epoch)) return;
       const broken = this.breaks[0] === undefined ? end : this.breaks[0] - base;
-      const limit = Math.min(broken, this.epochLimit(mark, end, base));
+      const limit = Math.min(broken, this.epochLimit(end, base));
       const reach = this.format.splits ? limit : broken;
       const frame = at < reach ? this.format.frameAt(data, at, reach, final || reach < end) : 'more';
       if (frame === null) {
@@ -193,7 +214,7 @@ export class AudioFramer extends Framer {
       this.breaks.shift();
       this.resuming = true;
       // Runs of samples have no head: only a stamp says where one begins.
-      this.awaitsMark = this.format.splits && this.format.resumesAtPacket !== true;
+      this.awaitsMark = this.format.splits && (this.format.resumesAtPacket !== true || this.cutAt === this.position);
     }
     if (!this.awaitsMark) return true;
     this.marks.takeUpTo(this.position - 1);
@@ -206,8 +227,9 @@ export class AudioFramer extends Framer {
   }
 
   /** Index of the byte at which another epoch begins, or the end of what is there. */
-  private epochLimit(mark: Mark | null, end: number, base: number): number {
-    if (!mark || this.epoch < 0 || mark.epoch === this.epoch || mark.position <= this.position) return end;
+  private epochLimit(end: number, base: number): number {
+    const mark = this.epoch < 0 ? null : this.marks.peekOther(this.epoch);
+    if (!mark || mark.position <= this.position) return end;
     return Math.min(end, mark.position - base);
   }
 
@@ -299,6 +321,7 @@ export class AudioFramer extends Framer {
     this.startOfTaken ??= start;
     this.endOfTaken = this.next;
     this.startOfLast = start;
+    this.frameTicks = ticks;
     this.queue.push({ position, length: bytes, ticks: start, durationTicks: ticks, orderTicks: start, key, discardable: false });
     return true;
   }
@@ -340,14 +363,15 @@ export class AudioFramer extends Framer {
     return Math.abs(later - gap) <= Math.max(SMOOTHED_TICKS, WRONG_STAMP_TICKS / 4) ? 'believed' : unbelieved;
   }
 
-  /** How long the frames are that begin before a place further on in the stream; null where they can not be followed so far. */
-  private ticksUpTo(position: number): number | null {
+  /** How long the frames are that begin before a place further on in the stream; null where they can not be followed so far, unless only those are wanted that can. */
+  private ticksUpTo(position: number, wholeOnly = false): number | null {
     const { data, base } = this.es.raw;
     const end = this.es.end - base;
     const stop = position - base;
     let ticks = 0;
     for (let at = this.position - base; at < stop;) {
       const frame = this.format.frameAt(data, at, this.format.splits ? Math.min(end, stop) : end, true);
+      if (wholeOnly && (frame === null || frame === 'more' || at + frame.bytes > end)) return ticks;
       if (frame === null || frame === 'more' || frame.bytes <= 0) return null;
       at += frame.bytes;
       ticks += frame.ticks;

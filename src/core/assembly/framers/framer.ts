@@ -94,6 +94,14 @@ export abstract class Framer {
   startOfTaken: number | null = null;
   /** End of the last frame that was taken; minus infinity before the first. Kept for sound. */
   endOfTaken = Number.NEGATIVE_INFINITY;
+  /** End of the last whole frame that has come, taken or not. Kept for sound. */
+  get endOfCome(): number {
+    return this.endOfTaken;
+  }
+  /** Over a join, sound that overlaps the sound before by no more than this is taken all the same. */
+  get mostOverlap(): number {
+    return 0;
+  }
   /** What stands before a cut may be shown behind it: `carryOver` wants it. */
   readonly carriesOver: boolean = false;
 

@@ -139,6 +139,13 @@ export class VideoFramer extends PictureFramer {
     this.endTicks = ticks;
   }
 
+  /** The last picture stands until `ticks`, however near: what comes next would be heard before the sound under way is over. */
+  waitUntil(ticks: number): void {
+    if (ticks - this.endTicks >= HELD_TICKS) this.account.fault('held', this.endTicks, (ticks - this.endTicks) / TICKS_PER_MS);
+    this.framesSinceHold = 0;
+    this.endTicks = ticks;
+  }
+
   append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number, arrival90k: number | null = null): void {
     if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch, arrival90k });
     this.account.seenBytes += to - from;

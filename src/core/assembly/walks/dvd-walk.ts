@@ -1,10 +1,11 @@
-import { DiscError, isDamage } from '../../bytes';
+import { DiscError, isDamage, type ByteSource } from '../../bytes';
 import type { CellSegment } from '../../reading';
 import {
   NO_PTS,
   PackClock,
   SCR_STEP_90K,
   TICKS_PER_MS,
+  TICKS_PER_PTS,
   VIDEO_STREAM,
   isPack,
   privateStream,
@@ -29,14 +30,36 @@ import { ptsBetween } from '../timeline';
 import type { VideoFramer } from '../framers/video-framer';
 import { MAX_LEAD_TICKS } from '../framers/framer';
 import { Unread } from './unread';
+import { sameMoves } from './stretches';
+import { goesOn, packsBefore, soundLeads, vobBeginsWith, vobEndsWith } from './vob-borders';
 import { breakLanes, carryOver, carryingStreams, emptyStamp, lpcmChanges, type Walk, type WalkSurroundings } from './walk';
 
 /** How far beyond a cut sound that belongs before it is looked for. */
 const TAIL_SECTORS = 1024;
+/** What a decoder holds of sound, and a little: it has four kilobytes for a stream. DVD-Video: P-STD buffer sizes. */
+const HEAD_SECTORS = 96;
 /** Navigation packs that follow each other inside a VOB join to less than this; anything more is a jump. */
 const CLOCK_JUMP_PTS = 1500;
 /** Sound may outlast the picture of its VOB by so much before the next VOB waits for it. */
 const SOUND_SPARE_TICKS = 48 * TICKS_PER_MS;
+
+/** What stands on the disc behind a cell. */
+const behind = (cell: CellSegment, { sizeBytes }: ByteSource): CellSegment => ({
+  ...cell,
+  firstSector: cell.lastSector + 1,
+  lastSector: Math.min(cell.lastSector + TAIL_SECTORS, Math.floor(sizeBytes / SECTOR_BYTES) - 1),
+});
+
+/** Segments between which the disc's clock goes on, and that feed the same tracks. */
+function runsOf(segments: readonly PlannedSegment[]): PlannedSegment[][] {
+  const runs: PlannedSegment[][] = [];
+  for (const planned of segments) {
+    const last = runs.at(-1)?.at(-1);
+    if (last && goesOn(cellOf(last.segment), cellOf(planned.segment)) && sameMoves(last.moved, planned.moved)) runs.at(-1)?.push(planned);
+    else runs.push([planned]);
+  }
+  return runs;
+}
 
 /** Walks the cells of a DVD: program streams with navigation packs, whose clock restarts at VOB borders. */
 export class DvdWalk implements Walk, PesReceiver {
@@ -45,8 +68,16 @@ export class DvdWalk implements Walk, PesReceiver {
   private lastNavigation: NavigationPack | null = null;
   private skipToSector = 0;
   private soundOnly = false;
+  /** What stands before the cells is read: only sound is wanted of it. */
+  private headOnly = false;
   /** Clock of the latest pack behind a cut; null before the first. */
   private tailScr: number | null = null;
+  /** The clock that begins with the next navigation pack, of which sound has come already. */
+  private headEpoch: number | null = null;
+  /** The cells before ended inside their VOB. */
+  private lastIsCut = false;
+  /** What stands behind the cut belongs to another VOB. */
+  private tailIsOver = false;
   private readonly chunks = new ChunkPair(SECTORS);
   private chapterToCome = false;
   /** What of the subtitles stands before the cut at which the piece begins, until its clock is known. */
@@ -77,35 +108,86 @@ export class DvdWalk implements Walk, PesReceiver {
 
   async *steps(pieces: readonly PlannedPiece[]): AsyncGenerator<void, void> {
     for (const [i, piece] of pieces.entries()) {
-      this.beginPiece(piece, this.video.endTicks);
-      this.carried = piece.naturalStart ? null : await this.partsBefore(piece);
-      for (const planned of piece.segments) {
-        this.endsBeforeOther = planned === piece.segments.at(-1) && !piece.naturalEnd && i + 1 < pieces.length;
-        this.enterSegment(planned);
-        yield* this.readSegment(cellOf(planned.segment), Number.POSITIVE_INFINITY);
-        this.leaveSegment();
+      const runs = runsOf(piece.segments);
+      // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
+      this.chapterToCome = true;
+      for (const [r, run] of runs.entries()) {
+        const isFirst = r === 0;
+        const isLast = r === runs.length - 1;
+        yield* this.steppedRun(piece, run, isFirst, { follows: !isLast || i + 1 < pieces.length, ends: isLast });
       }
-      this.breakClock(piece.naturalEnd);
-      if (!piece.naturalEnd && piece.following) yield* this.readTail(cellOf(piece.following), this.video.endTicks);
-      this.settle(true);
-      if (!piece.naturalEnd) this.endAt(this.video.endTicks);
-      this.epoch = -1;
-      this.lastNavigation = null;
-      this.lastSegment = null;
-      yield;
     }
   }
 
-  private beginPiece(piece: PlannedPiece, startTicks: number): void {
-    this.byStream = lanesByStream(this.around.lanes, [VIDEO_STREAM, ...piece.streams.slice(1)]);
-    const [first] = piece.segments;
+  /** Cells through which the disc's clock goes on. Where they begin or end inside a VOB, the disc is cut there. */
+  private async *steppedRun(
+    piece: PlannedPiece,
+    run: readonly PlannedSegment[],
+    isFirst: boolean,
+    { follows, ends }: { readonly follows: boolean; readonly ends: boolean },
+  ): AsyncGenerator<void, void> {
+    const [first, last] = [cellOf((run[0] as PlannedSegment).segment), cellOf((run.at(-1) as PlannedSegment).segment)];
+    const source = await this.around.openContent(first.content);
+    const begins = await vobBeginsWith(source, first);
+    const isWhole = await vobEndsWith(source, last);
+    this.mapStreams(piece, run[0] as PlannedSegment);
+    if (this.video.endTicks > 0) this.waitForSound(begins ? await soundLeads(source, first) : null);
+    // Where one VOB follows another, sound of the one may still be on its way.
+    if (!isFirst && !begins) this.settle(true);
+    if (isFirst || !begins || this.lastIsCut) this.beginRun(begins, isFirst && !piece.naturalStart, this.video.endTicks);
+    this.carried = isFirst && !piece.naturalStart ? await this.partsBefore(piece) : null;
+    if (!begins) await this.readHead(source, first);
+    for (const planned of run) {
+      this.endsBeforeOther = planned === run.at(-1) && !isWhole && follows;
+      this.enterSegment(planned);
+      yield* this.readSegment(cellOf(planned.segment), Number.POSITIVE_INFINITY);
+      this.leaveSegment();
+    }
+    this.breakClock(ends && isWhole);
+    if (!isWhole) {
+      this.endAt(this.video.endTicks); // whoever takes packets meanwhile gets none from behind the cut
+      yield* this.readTail(behind(last, source), this.video.endTicks);
+    }
+    this.settle(!isWhole || ends);
+    if (!isWhole) this.endAt(this.video.endTicks);
+    this.lastIsCut = !isWhole;
+    this.epoch = -1;
+    this.lastNavigation = null;
+    this.lastSegment = null;
+    yield;
+  }
+
+  private mapStreams(piece: PlannedPiece, { moved }: PlannedSegment): void {
+    const places = new Map(moved?.map((m) => [m.stream, m.pid]));
+    const streams = piece.streams
+      .slice(1)
+      .map((stream) => (stream === null ? null : places.has(stream) ? (places.get(stream) ?? null) : stream));
+    this.byStream = lanesByStream(this.around.lanes, [VIDEO_STREAM, ...streams]);
+  }
+
+  /**
+   * The picture stands until what comes next can be heard without that anything of the sound before is lost.
+   * @param leads how much earlier than the picture sound begins; null where it begins with it.
+   */
+  private waitForSound(leads: ReadonlyMap<StreamKey, number> | null): void {
+    let until = Number.NEGATIVE_INFINITY;
+    for (const [stream, lane] of this.byStream) {
+      const lead = leads ? leads.get(stream) : 0;
+      if (lead === undefined || lane.track.kind !== 'audio') continue;
+      // Behind a cut more has come than was taken.
+      const end = this.lastIsCut ? lane.framer.endOfTaken : lane.framer.endOfCome;
+      const overlap = end + lead * TICKS_PER_PTS - this.video.endTicks;
+      if (overlap > lane.framer.mostOverlap) until = Math.max(until, this.video.endTicks + Math.min(overlap, MAX_LEAD_TICKS));
+    }
+    if (until > this.video.endTicks) this.video.waitUntil(until);
+  }
+
+  /** @param begins a VOB begins here. @param isCut the reel begins here inside its title. */
+  private beginRun(begins: boolean, isCut: boolean, startTicks: number): void {
     // With a VOB begins all that belongs to it, also the sound before its first picture.
-    const begins = piece.naturalStart || (first !== undefined && cellOf(first.segment).clockRestarts);
     const notBefore = begins ? (startTicks === 0 ? Number.NEGATIVE_INFINITY : startTicks - MAX_LEAD_TICKS) : startTicks;
-    const begin = { notBefore, isCut: !piece.naturalStart, midFrame: !begins };
+    const begin = { notBefore, isCut: isCut || !begins, midFrame: !begins };
     for (const { framer } of this.around.lanes) framer.beginPiece(begin);
-    // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
-    this.chapterToCome = true;
   }
 
   private async partsBefore({ preceding, segments }: PlannedPiece): Promise<CarriedParts | null> {
@@ -127,13 +209,13 @@ export class DvdWalk implements Walk, PesReceiver {
     if (planned.chapter !== null) this.chapterToCome = true;
     const segment = cellOf(planned.segment);
     const last = this.lastSegment;
-    const goesOn = last?.content === segment.content && last.vobId === segment.vobId && !segment.clockRestarts;
-    if (!goesOn) {
+    const isNext = last !== null && goesOn(last, segment);
+    if (!isNext) {
       this.endedNavigation = this.lastNavigation ?? this.endedNavigation;
       this.lastNavigation = null;
       this.hole = false;
     }
-    this.followsOn = goesOn && !segment.interleaved && last.lastSector + 1 === segment.firstSector;
+    this.followsOn = isNext && !segment.interleaved;
     if (!this.followsOn) this.clock.forget();
     this.chain.next = segment.firstSector;
     this.watch.enter(segment);
@@ -153,6 +235,18 @@ export class DvdWalk implements Walk, PesReceiver {
     return { epoch: this.epoch, pts90k: this.lastNavigation.startPts90k };
   }
 
+  /** Sound that is heard from a cut on may have come before it: what a decoder holds of it stands in the last packs before the cell. */
+  private async readHead(source: ByteSource, first: CellSegment): Promise<void> {
+    const head = first.interleaved ? null : await packsBefore(source, first.firstSector, HEAD_SECTORS);
+    if (!head) return;
+    this.headEpoch = this.around.timeline.begin(head.clock90k);
+    this.epoch = this.headEpoch;
+    this.headOnly = true;
+    for (let at = 0; at < head.data.byteLength; at += SECTOR_BYTES) readPack(head.data, at, at + SECTOR_BYTES, this);
+    this.headOnly = false;
+    this.epoch = -1;
+  }
+
   /** Sound after a cut, until every audio track has passed the end of the picture. */
   private async *readTail(following: CellSegment, endTicks: number): AsyncGenerator<void, void> {
     this.soundOnly = true;
@@ -163,11 +257,14 @@ export class DvdWalk implements Walk, PesReceiver {
       }
     const end90k = this.lastNavigation?.endPts90k ?? this.endedNavigation?.endPts90k ?? 0;
     this.tailScr = null;
+    this.tailIsOver = false;
     // A pack is there before its time: no subtitle that begins before the cut stands behind this moment of the packs' own clock.
     const subtitlesPassed = () => this.tailScr !== null && ptsBetween(end90k, this.tailScr) >= 0;
-    const passed = () => this.around.lanes.every(({ framer }) => framer.hasPassed(endTicks) && (!framer.carriesOver || subtitlesPassed()));
+    const passed = () =>
+      this.tailIsOver ||
+      [...this.byStream.values()].every(({ framer }) => framer.hasPassed(endTicks) && (!framer.carriesOver || subtitlesPassed()));
     try {
-      if (!passed() && !following.clockRestarts) yield* this.readSegment(following, TAIL_SECTORS, passed);
+      if (!passed()) yield* this.readSegment(following, TAIL_SECTORS, passed);
     } catch (error) {
       if (!isDamage(error)) throw error; // what lies behind the cut may be damaged: then the sound ends where it does
     }
@@ -225,13 +322,18 @@ export class DvdWalk implements Walk, PesReceiver {
         this.chain.next = this.skipToSector;
         return;
       }
-      if (this.soundOnly) return;
+      if (this.soundOnly) {
+        // Another VOB: its clock is another.
+        if (navigation.vobId !== segment.vobId) this.tailIsOver = true;
+        return;
+      }
       this.around.witnesses.packs++;
       if (this.isAtItsPlace(navigation, sector, segment)) this.enterVobu(navigation, sector, segment, readScr(data, at));
       else this.missing('out of place', sector, segment);
       return;
     }
     if (this.soundOnly) {
+      if (this.tailIsOver) return;
       if (isPack(data, at)) this.tailScr = readScr(data, at);
       readPack(data, at, at + SECTOR_BYTES, this);
       return;
@@ -304,8 +406,9 @@ export class DvdWalk implements Walk, PesReceiver {
   }
 
   private beginClock(navigation: NavigationPack): void {
-    this.breakClock();
-    this.epoch = this.around.timeline.begin(navigation.startPts90k);
+    if (this.epoch >= 0) this.breakClock();
+    this.epoch = this.headEpoch ?? this.around.timeline.begin(navigation.startPts90k);
+    this.headEpoch = null;
   }
 
   /**
@@ -349,6 +452,7 @@ export class DvdWalk implements Walk, PesReceiver {
     if (this.epoch < 0) this.epoch = this.around.timeline.begin(pts90k === NO_PTS ? 0 : pts90k);
     // Behind a cut too: a subtitle whose pack comes late belongs to the part that shows its beginning.
     if (this.soundOnly && lane.track.kind === 'video') return;
+    if (this.headOnly && lane.track.kind !== 'audio') return;
     const { stamp } = this;
     stamp.pts90k = pts90k;
     stamp.epoch = this.epoch;

@@ -142,7 +142,7 @@ export function makeLanes(title: Title, reel: Reel, video: PictureFramer, timeli
   });
   const subtitles = findTaken(title, title.subtitles, reel.subtitles, 'subtitle').map((source, i) => {
     return {
-      track: { kind: 'subtitle' as const, source, taken: reel.subtitles[i] as TakenTrack, palette: title.palette },
+      track: { kind: 'subtitle' as const, source, taken: reel.subtitles[i] as TakenTrack, palette: source.palette ?? title.palette },
       framer: source.apart
         ? new TextFramer(timeline, source.apart)
         : source.codec === 'PGS'

@@ -22,7 +22,8 @@ export const clipOf = ({ segment }: PlannedSegment): ClipSegment => {
   return segment;
 };
 
-const sameMoves = (a: readonly MovedStream[] | null, b: readonly MovedStream[] | null) =>
+/** Streams of a title stand in both in the same places. */
+export const sameMoves = (a: readonly MovedStream[] | null, b: readonly MovedStream[] | null) =>
   a === b || JSON.stringify(a) === JSON.stringify(b);
 
 /** Puts the parts of a piece together to stretches that are read in one go. */

@@ -1,9 +1,9 @@
 import { throwIfCancelled } from '../../bytes';
 import {
   blockOf,
+  chainsOfTitle,
   levelsOf,
   type DvdCell,
-  type DvdPgc,
   type DvdTitleEntry,
   type ParentalFields,
   type TitleSet,
@@ -13,11 +13,12 @@ import { SECTOR_BYTES, type Volume } from '../../volume';
 import { type CellSegment, type Chapter, type Remark, type Title, type TitlePart, type TitleState } from '../model';
 import { titleSetName } from '../title-set-name';
 import type { ReadOptions } from '../progress';
+import { cellTimeByClock } from './cell-times';
 import { lostTitle } from './lost-title';
 import type { StreamProbe } from './probe';
 import { StreamLooks } from './stream-looks';
 import type { ReadSet } from './title-sets';
-import { audioTracks, subtitleTracks, videoTrack } from './tracks';
+import { audioTracks, paletteOf, subtitleTracks, videoTrack, type ChainInTitle } from './tracks';
 
 function segmentOf(cell: DvdCell, read: ReadSet): CellSegment {
   const { set } = read;
@@ -78,18 +79,22 @@ async function readTitle(
   const named = chainsOf(entry, set);
   const shown = (chain: number) => version.instead.get(chain) ?? chain;
   const marks = named.chapters.map(({ pgc, program }) => ({ pgc: shown(pgc), program }));
-  const order = named.order.map(shown);
+  const order = chainsOfTitle(set, entry.titleInSet, named.order.map(shown));
   const parts: TitlePart[] = [];
   const own: CellSegment[] = [];
   const startOfCell = new Map<string, { part: number; ms: number }>();
   let ms = 0;
-  let firstChain: DvdPgc | null = null;
+  let byClocks = 0;
+  const chains: (ChainInTitle & { readonly from: number; to: number })[] = [];
   for (const number of order) {
     const pgc = set.pgcs[number - 1];
     if (!pgc) continue;
-    firstChain ??= pgc;
-    for (const cell of pgc.cells) {
-      if (cell.lastSector < cell.firstSector) continue;
+    const from = parts.length;
+    for (const said of pgc.cells) {
+      if (said.lastSector < said.firstSector) continue;
+      const byClock = read.content && (await cellTimeByClock(read.content.source, said));
+      const cell = byClock === null ? said : { ...said, durationMs: byClock };
+      if (byClock !== null) byClocks++;
       const segment = segmentOf(cell, read);
       segments.set(segment.id, segments.get(segment.id) ?? segment);
       own.push(segment);
@@ -97,13 +102,24 @@ async function readTitle(
       parts.push({ segment: segment.id, angle: cell.angle, companion: null, seamless: cell.seamless, moved: null });
       if (cell.angle === null || cell.angle === 1) ms += cell.durationMs;
     }
+    if (parts.length > from)
+      chains.push({ chain: pgc, probe: await looked.headers(read, own[from] as CellSegment), from, to: parts.length });
   }
-  if (!firstChain || parts.length === 0) return null;
+  const firstChain = chains[0]?.chain;
+  if (!firstChain) return null;
+  if (byClocks > 0) {
+    const detail = `Lengths of ${byClocks} cells of title ${entry.number} can not be as its table says: the clock of the content is believed`;
+    remarks.push({ code: 'table-damaged', severity: 'note', title: entry.number, detail });
+  }
   const chapters = readChapters(marks, set, startOfCell, ms);
-  const first = own[0] as CellSegment;
-  const probe = await looked.headers(read, first);
+  const probe = chains[0]?.probe ?? null;
   const longest = own.reduce((a, b) => (b.lastSector - b.firstSector > a.lastSector - a.firstSector ? b : a));
   const state = await stateOf(entry.number, read, own, longest, probe, looked, remarks);
+  const [audio, subtitles] = [audioTracks(set, chains), subtitleTracks(set, chains)];
+  chains.forEach(({ from, to }, i) => {
+    const moved = [...(audio.moved[i] ?? []), ...(subtitles.moved[i] ?? [])];
+    if (moved.length > 0) for (let p = from; p < to; p++) parts[p] = { ...(parts[p] as TitlePart), moved };
+  });
   const unique = new Map(own.map((s) => [s.id, s]));
   const single = order.length === 1 && entry.angles === 1 ? firstChain.durationMs : 0;
   return {
@@ -123,9 +139,9 @@ async function readTitle(
     chapters,
     parts,
     video: videoTrack(set.video, probe),
-    audio: audioTracks(set, firstChain, probe),
-    subtitles: subtitleTracks(set, firstChain),
-    palette: firstChain.palette,
+    audio: audio.tracks,
+    subtitles: subtitles.tracks,
+    palette: paletteOf(chains),
   };
 }
 

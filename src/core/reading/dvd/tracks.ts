@@ -1,6 +1,7 @@
 import { privateStream, STREAM, VIDEO_STREAM, type AudioFrameHeader, type LpcmLayout, type StreamKey } from '../../streams';
 import type { AudioAttributes, DvdPgc, TitleSet, VideoAttributes } from '../../dvd';
-import type { AudioCodec, AudioTrack, SubtitleTrack, VideoTrack } from '../tracks';
+import type { MovedStream } from '../model';
+import { OTHER_STREAM, type AudioCodec, type AudioTrack, type SubtitleTrack, type VideoTrack } from '../tracks';
 import type { StreamProbe } from './probe';
 
 const AUDIO_BASE: Readonly<Record<AudioAttributes['coding'], number | null>> = {
@@ -64,75 +65,137 @@ export function videoTrack(tables: VideoAttributes, probe: StreamProbe | null): 
 const layoutName = (channels: number) =>
   channels === 1 ? 'mono' : channels === 2 ? 'stereo' : channels === 6 ? '5.1' : `${channels} channels`;
 
-/** Audio tracks of a program chain, in the order of its own map: stream numbers on the disc are not track numbers. */
-export function audioTracks(set: TitleSet, pgc: DvdPgc, probe: StreamProbe | null): AudioTrack[] {
-  const tracks: AudioTrack[] = [];
-  set.audio.forEach((tables, logical) => {
-    const physical = pgc.audioStreams[logical] ?? null;
-    const base = AUDIO_BASE[tables.coding];
-    if (physical === null || base === null) return;
-    const stream: StreamKey = base + physical;
-    const header: AudioFrameHeader | undefined = probe?.audio.get(stream);
-    const lpcm: LpcmLayout | undefined = probe?.lpcm.get(stream);
-    const common = {
-      stream,
-      coreOf: null,
-      apart: null,
-      codec: CODEC[tables.coding],
-      language: bcp47(tables.language),
-      purpose: tables.purpose,
-    };
-    if (lpcm) {
-      tracks.push({
-        ...common,
-        channels: lpcm.channels,
-        layout: layoutName(lpcm.channels),
-        sampleRateHz: lpcm.sampleRateHz,
-        bitDepth: lpcm.bitDepth,
-        bitRate: lpcm.channels * lpcm.bitDepth * lpcm.sampleRateHz,
-        from: 'stream',
-      });
-    } else if (header) {
-      tracks.push({
-        ...common,
-        channels: header.channels,
-        layout: header.layout,
-        sampleRateHz: header.sampleRateHz,
-        bitDepth: null,
-        bitRate: header.bitRate || null,
-        from: 'stream',
-      });
-    } else {
-      tracks.push({
-        ...common,
-        channels: tables.channels,
-        layout: layoutName(tables.channels),
-        sampleRateHz: tables.sampleRateHz,
-        bitDepth: tables.bitDepth,
-        bitRate: null,
-        from: 'tables',
-      });
-    }
-  });
-  return tracks;
+/** A program chain of a title, and what was seen of the streams in it. */
+export interface ChainInTitle {
+  readonly chain: DvdPgc;
+  readonly probe: StreamProbe | null;
 }
 
-/** Subtitle tracks of a program chain. Of the variants of a wide picture, the wide one is taken. */
-export function subtitleTracks(set: TitleSet, pgc: DvdPgc): SubtitleTrack[] {
-  const tracks: SubtitleTrack[] = [];
+/** Tracks of a title, and where they stand in each of its chains, in their order. */
+interface Followed<T> {
+  readonly tracks: readonly T[];
+  readonly moved: readonly (readonly MovedStream[])[];
+}
+
+/**
+ * Follows logical streams through the chains of a title, each by its own map: the key of a track is the stream that it has in the
+ * first chain with it, or one of its own where another track has that already.
+ * @param logical by chain: the stream's key, or null.
+ */
+function follow<T extends { readonly stream: StreamKey }>(
+  logical: readonly { readonly streams: readonly (StreamKey | null)[]; readonly track: (first: number, key: StreamKey) => T }[],
+): Followed<T> {
+  const found: { readonly key: StreamKey; readonly streams: readonly (StreamKey | null)[]; readonly track: T }[] = [];
+  for (const { streams, track } of logical) {
+    const first = streams.findIndex((stream) => stream !== null);
+    const own = streams[first];
+    // The same streams under another name are the same track.
+    if (own == null || found.some((other) => other.streams.join() === streams.join())) continue;
+    let key = own;
+    while (found.some((other) => other.key === key)) key += OTHER_STREAM;
+    found.push({ key, streams, track: track(first, key) });
+  }
+  const chains = logical[0]?.streams.length ?? 0;
+  const movedIn = (chain: number) =>
+    found.flatMap(({ key, streams }) => (streams[chain] === key ? [] : [{ stream: key, pid: streams[chain] ?? null }]));
+  return { tracks: found.map(({ track }) => track), moved: Array.from({ length: chains }, (_, i) => movedIn(i)) };
+}
+
+/** Audio tracks of a title, in the order of its set's list: stream numbers on the disc are not track numbers. */
+export function audioTracks(set: TitleSet, chains: readonly ChainInTitle[]): Followed<AudioTrack> {
+  return follow(
+    set.audio.flatMap((tables, logical) => {
+      const base = AUDIO_BASE[tables.coding];
+      if (base === null) return [];
+      const streams = chains.map(({ chain }) => {
+        const physical = chain.audioStreams[logical] ?? null;
+        return physical === null ? null : base + physical;
+      });
+      return {
+        streams,
+        track: (first: number, key: StreamKey) => ({
+          ...audioTrack(tables, streams[first] ?? key, chains[first]?.probe ?? null),
+          stream: key,
+        }),
+      };
+    }),
+  );
+}
+
+function audioTrack(tables: AudioAttributes, stream: StreamKey, probe: StreamProbe | null): AudioTrack {
+  const header: AudioFrameHeader | undefined = probe?.audio.get(stream);
+  const lpcm: LpcmLayout | undefined = probe?.lpcm.get(stream);
+  const common = {
+    stream,
+    coreOf: null,
+    apart: null,
+    codec: CODEC[tables.coding],
+    language: bcp47(tables.language),
+    purpose: tables.purpose,
+  };
+  if (lpcm) {
+    return {
+      ...common,
+      channels: lpcm.channels,
+      layout: layoutName(lpcm.channels),
+      sampleRateHz: lpcm.sampleRateHz,
+      bitDepth: lpcm.bitDepth,
+      bitRate: lpcm.channels * lpcm.bitDepth * lpcm.sampleRateHz,
+      from: 'stream',
+    };
+  }
+  if (header) {
+    return {
+      ...common,
+      channels: header.channels,
+      layout: header.layout,
+      sampleRateHz: header.sampleRateHz,
+      bitDepth: null,
+      bitRate: header.bitRate || null,
+      from: 'stream',
+    };
+  }
+  return {
+    ...common,
+    channels: tables.channels,
+    layout: layoutName(tables.channels),
+    sampleRateHz: tables.sampleRateHz,
+    bitDepth: tables.bitDepth,
+    bitRate: null,
+    from: 'tables',
+  };
+}
+
+/** Colours of a title: those of the first chain that has subtitles. */
+export const paletteOf = (chains: readonly ChainInTitle[]): readonly number[] =>
+  (chains.find(({ chain }) => chain.subpictureStreams.some((s) => s !== null)) ?? chains[0])?.chain.palette ?? [];
+
+/**
+ * Subtitle tracks of a title. Of the variants of a wide picture, the wide one is taken. A container has one palette for a track: what
+ * a chain shows in other colours is a track of its own.
+ */
+export function subtitleTracks(set: TitleSet, chains: readonly ChainInTitle[]): Followed<SubtitleTrack> {
   const wide = set.video.aspect === '16:9';
-  set.subpictures.forEach((tables, logical) => {
-    const physical = pgc.subpictureStreams[logical] ?? null;
-    if (!physical) return;
-    const stream = privateStream(0x20 + (wide ? physical.wide : physical.fullScreen));
-    tracks.push({
-      stream,
-      codec: 'VobSub',
-      apart: null,
-      language: bcp47(tables.language),
-      purpose: tables.purpose,
-      drawnFor: wide ? 'wide' : '4:3',
-    });
-  });
-  return tracks;
+  const usual = paletteOf(chains).join();
+  const palettes = [...new Set([usual, ...chains.map(({ chain }) => chain.palette.join())])];
+  return follow(
+    set.subpictures.flatMap((tables, logical) =>
+      palettes.map((palette) => {
+        const streams = chains.map(({ chain }) => {
+          const physical = chain.palette.join() === palette ? (chain.subpictureStreams[logical] ?? null) : null;
+          return physical && privateStream(0x20 + (wide ? physical.wide : physical.fullScreen));
+        });
+        const track = (first: number, stream: StreamKey): SubtitleTrack => ({
+          stream,
+          codec: 'VobSub',
+          apart: null,
+          language: bcp47(tables.language),
+          purpose: tables.purpose,
+          drawnFor: wide ? 'wide' : '4:3',
+          ...(palette === usual ? {} : { palette: chains[first]?.chain.palette }),
+        });
+        return { streams, track };
+      }),
+    ),
+  );
 }
