@@ -13,6 +13,7 @@ const ENTRIES = {
   fuzz: 'demo/fuzz.ts',
   doubt: 'demo/doubt/main.ts',
   soak: 'demo/soak/main.ts',
+  strangers: 'demo/strangers/main.ts',
 };
 
 export async function bundle() {

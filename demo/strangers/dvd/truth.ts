@@ -1,0 +1,86 @@
+import type { ChainPlan, DvdPlan, SetPlan } from './plan';
+import type { Placed, VobTruth } from './vob';
+
+/** A stretch of a title whose clock goes on: cells of a VOB that follow each other there. */
+export interface Stretch {
+  readonly vob: number;
+  /** 90 kHz from the first picture of the VOB. */
+  readonly from90k: number;
+  readonly to90k: number;
+  /** It begins, or ends, where its VOB does. */
+  readonly begins: boolean;
+  readonly ends: boolean;
+  readonly pictures: VobTruth['pictures'];
+  readonly chain: ChainPlan;
+}
+
+export interface TrackTruth {
+  readonly language: string;
+  /** By stretch: what a player would show or sound of it; null where its chain has no such track. */
+  readonly stretches: readonly (readonly Placed[] | null)[];
+}
+
+export interface TitleTruth {
+  readonly stretches: readonly Stretch[];
+  readonly audio: readonly TrackTruth[];
+  /** With the streams that its chains name for the display that a wide picture is shown on. */
+  readonly subtitles: readonly TrackTruth[];
+  /** Stretch that a chapter begins in, and where. */
+  readonly chapters: readonly { readonly stretch: number; readonly at90k: number }[];
+}
+
+/** What a player shows of a title: its chains in order, and in them their cells. */
+export function titleTruth(plan: DvdPlan, vobs: readonly (readonly VobTruth[])[], number: number): TitleTruth {
+  const { set: s, title: t } = plan.titles[number - 1] as DvdPlan['titles'][number];
+  const set = plan.sets[s] as SetPlan;
+  const title = set.titles[t] as SetPlan['titles'][number];
+  const stretches: { -readonly [K in keyof Stretch]: Stretch[K] }[] = [];
+  const begins = new Map<string, { stretch: number; at90k: number }>();
+  for (const c of title.chains) {
+    const chain = set.chains[c] as ChainPlan;
+    chain.cells.forEach(({ vob, cell }, i) => {
+      const truth = vobs[s]?.[vob] as VobTruth;
+      const own = truth.cells[cell] as VobTruth['cells'][number];
+      const pictures = truth.pictures.filter((p) => p.cell === cell);
+      const last = stretches.at(-1);
+      const before = chain.cells[i - 1];
+      const isLast = cell + 1 === truth.cells.length;
+      if (last && before?.vob === vob && before.cell + 1 === cell) {
+        begins.set(`${c}/${i}`, { stretch: stretches.length - 1, at90k: own.from90k });
+        last.to90k = own.to90k;
+        last.ends = isLast;
+        last.pictures = [...last.pictures, ...pictures];
+      } else {
+        begins.set(`${c}/${i}`, { stretch: stretches.length, at90k: own.from90k });
+        stretches.push({ vob, ...own, begins: cell === 0, ends: isLast, pictures, chain });
+      }
+    });
+  }
+  const used = stretches.map(({ vob }) => vobs[s]?.[vob] as VobTruth);
+  const wide = set.look.aspect === '16:9';
+  const audio = set.audio.map(({ language }, logical) => ({
+    language,
+    stretches: stretches.map(({ chain, vob }, i) => {
+      const physical = chain.audio[logical] ?? null;
+      const sound = physical === null ? undefined : set.vobs[vob]?.sounds.find((one) => one.physical === physical);
+      return sound ? (used[i]?.sounds.get(sound) ?? null) : null;
+    }),
+  }));
+  const subtitles = set.subtitles.map(({ language }, logical) => ({
+    language,
+    stretches: stretches.map(({ chain }, i) => {
+      const streams = chain.subtitles[logical];
+      return streams ? (used[i]?.drawings.get(wide ? streams.wide : streams.full) ?? null) : null;
+    }),
+  }));
+  const isThere = ({ stretches: list }: TrackTruth) => list.some((one) => one !== null);
+  return {
+    stretches,
+    audio: audio.filter(isThere),
+    subtitles: subtitles.filter(isThere),
+    chapters: title.chapters.map(({ chain, program }) => {
+      const cell = set.chains[chain]?.programs[program] ?? 0;
+      return begins.get(`${chain}/${cell}`) ?? { stretch: 0, at90k: 0 };
+    }),
+  };
+}

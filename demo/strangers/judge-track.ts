@@ -1,0 +1,174 @@
+import { concatBytes, equalBytes } from '@/core/bytes';
+import type { TitleTruth, TrackTruth } from './dvd/truth';
+import type { Placed } from './dvd/vob';
+
+/** A packet that came out. */
+export interface Came {
+  readonly ticks: number;
+  readonly bytes: Uint8Array;
+}
+
+const TICKS = 300;
+/** Stamps are whole ticks of 90 kHz, and LPCM units stand in packets of several. */
+const SLACK_TICKS = 27_000;
+/** Over a join, samples follow each other where their stamps are no further apart than 5 ms. */
+const NEAR_SAMPLES = 245;
+/** How long the next VOB may wait for sound of the one before. */
+const MOST_HOLD_90K = 20_000;
+
+interface Judged {
+  readonly wrong: string[];
+  /** Where the first picture of each stretch came out, in ticks. */
+  readonly starts: readonly number[];
+}
+
+/**
+ * Compares what came of a track with what was known.
+ * @param track null for the picture. @param starts where the stretches begin in the output; null where the picture is asked about.
+ */
+export function judgeTrack(
+  truth: TitleTruth,
+  track: TrackTruth | null,
+  came: readonly Came[],
+  starts: readonly number[] | null,
+  how: { readonly swapped?: boolean; readonly subtitle?: boolean } = {},
+): Judged {
+  if (!track || !starts) return judgePictures(truth, came);
+  const wrong: string[] = [];
+  if (how.swapped) return judgeSamples(truth, track, came, starts);
+  let next = 0;
+  track.stretches.forEach((list, s) => {
+    const stretch = truth.stretches[s] as TitleTruth['stretches'][number];
+    const start = starts[s] ?? 0;
+    const placed = (list ?? []).map((one) => ({ ...one, ...belongs(one, stretch, how.subtitle ?? false) }));
+    for (const one of placed) {
+      if (!one.may) continue;
+      const got = came[next];
+      const ticks = start + (one.at90k - stretch.from90k) * TICKS;
+      // What is on the screen at a cut is shown until there, and says so itself.
+      const isCutOff = how.subtitle === true && !stretch.ends && one.at90k + one.length90k > stretch.to90k;
+      const near = got && Math.abs(got.ticks - ticks) <= SLACK_TICKS && got.bytes.byteLength === one.bytes.byteLength;
+      const here = got && (isCutOff ? near : equalBytes(got.bytes, one.bytes));
+      if (here) {
+        next++;
+        if (Math.abs(got.ticks - ticks) > SLACK_TICKS && one.must)
+          wrong.push(`at ${(ticks / 27e6).toFixed(3)} s came at ${(got.ticks / 27e6).toFixed(3)} s`);
+      } else if (one.must) wrong.push(`${one.bytes.byteLength} bytes at ${(ticks / 27e6).toFixed(3)} s (stretch ${s}) did not come`);
+    }
+  });
+  if (next < came.length) wrong.push(`${came.length - next} of ${came.length} are not its own`);
+  return { wrong: few(wrong), starts };
+}
+
+const few = (wrong: string[]) => (wrong.length > 4 ? [...wrong.slice(0, 3), `and ${wrong.length - 3} more`] : wrong);
+
+/** What of a stream belongs to a stretch: all of it where the stretch is a whole VOB, else what lies inside; what lies over a cut may. */
+function belongs(
+  one: Placed,
+  { from90k, to90k, begins, ends }: TitleTruth['stretches'][number],
+  subtitle: boolean,
+): { must: boolean; may: boolean } {
+  const end = one.at90k + one.length90k;
+  if (subtitle) {
+    // What would be shown for a moment only before a cut is not.
+    const inside = one.at90k >= from90k && one.at90k < to90k;
+    return { must: inside && (ends || one.at90k + 20_000 < to90k), may: inside || (one.at90k < to90k && end > from90k) };
+  }
+  // At a cut, one frame of each side may be heard at the same time: then only one of them is taken.
+  const after = begins || one.at90k >= from90k + one.length90k;
+  const before = ends || end <= to90k;
+  return { must: after && before, may: (begins || end > from90k) && (ends || one.at90k < to90k) };
+}
+
+function judgePictures(truth: TitleTruth, came: readonly Came[]): Judged {
+  const wrong: string[] = [];
+  const starts: number[] = [];
+  let next = 0;
+  let endTicks: number | null = null;
+  for (const [s, stretch] of truth.stretches.entries()) {
+    let start: number | null = null;
+    for (const picture of stretch.pictures) {
+      const got = came[next];
+      if (!got || !equalBytes(got.bytes, picture.bytes)) {
+        wrong.push(`${picture.bytes.byteLength} bytes of a picture at ${(picture.at90k / 90e3).toFixed(3)} s of stretch ${s} did not come`);
+        continue;
+      }
+      next++;
+      const offset = (picture.at90k - stretch.from90k) * TICKS;
+      start ??= got.ticks - offset;
+      if (Math.abs(got.ticks - offset - start) > 1)
+        wrong.push(`stretch ${s}: picture is shown ${((got.ticks - offset - start) / 27e3).toFixed(1)} ms late`);
+    }
+    start ??= endTicks ?? 0;
+    if (endTicks !== null && (start < endTicks - 1 || start > endTicks + MOST_HOLD_90K * TICKS))
+      wrong.push(`stretch ${s} begins ${((start - endTicks) / 27e3).toFixed(1)} ms after the one before`);
+    starts.push(start);
+    endTicks = start + (stretch.to90k - stretch.from90k) * TICKS;
+  }
+  if (next < came.length) wrong.push(`${came.length - next} pictures are not its own`);
+  return { wrong: few(wrong), starts };
+}
+
+/**
+ * LPCM stands in packets as it comes, of which one may reach over a join: each is looked for where it is heard, and what of a stretch
+ * none of them has is missing.
+ */
+function judgeSamples(truth: TitleTruth, track: TrackTruth, came: readonly Came[], starts: readonly number[]): Judged {
+  const wrong: string[] = [];
+  const stretches = track.stretches.flatMap((list, s) => {
+    const first = list?.[0];
+    if (!list || !first) return [];
+    const stretch = truth.stretches[s] as TitleTruth['stretches'][number];
+    const startTicks = (starts[s] ?? 0) + (first.at90k - stretch.from90k) * TICKS;
+    return [{ s, list, stretch, startTicks, whole: concatBytes(list.map((one) => one.bytes)), heard: new Uint8Array(list.length) }];
+  });
+  for (const { ticks, bytes } of came) {
+    const own = swapped(bytes);
+    let done = 0;
+    // A run may reach over a join, and cells of a VOB that two chains show one after the other have its sound in common.
+    for (let found = 1; found > 0 && done < own.byteLength; done += found) {
+      found = 0;
+      for (const { startTicks, whole, heard, list } of stretches) {
+        const unit = list[0]?.bytes.byteLength ?? 0;
+        const sample = unit / 80;
+        const wanted = Math.round(((ticks - startTicks) / 27e6) * 48_000) + done / sample;
+        if (wanted < -NEAR_SAMPLES || (wanted - NEAR_SAMPLES) * sample >= whole.byteLength) continue;
+        const [from, length] = nearest(whole, wanted, own.subarray(done), sample);
+        for (let u = Math.floor(from / unit); length > 0 && u * unit < from + length; u++) heard[u] = 1;
+        found = Math.max(found, length);
+      }
+    }
+    if (done < own.byteLength) wrong.push(`${own.byteLength - done} bytes at ${(ticks / 27e6).toFixed(3)} s are not its own, or not then`);
+  }
+  for (const { s, list, stretch, heard } of stretches)
+    list.forEach((one, u) => {
+      if (!heard[u] && belongs(one, stretch, false).must)
+        wrong.push(`a unit at ${((one.at90k - stretch.from90k) / 90e3).toFixed(3)} s of stretch ${s} did not come`);
+    });
+  return { wrong: few(wrong), starts };
+}
+
+/** Where, near to a sample, most of a part stands, and how many bytes of it. */
+function nearest(whole: Uint8Array, wanted: number, part: Uint8Array, sample: number): [number, number] {
+  let best: [number, number] = [0, 0];
+  for (let d = 0; d <= NEAR_SAMPLES && best[1] < part.byteLength; d++)
+    for (const at of [(wanted + d) * sample, (wanted - d) * sample]) {
+      const length = agreeing(whole, at, part, sample);
+      if (length > best[1]) best = [at, length];
+    }
+  return best;
+}
+
+/** How many bytes of `part` stand in `whole` at a place, in whole samples. */
+function agreeing(whole: Uint8Array, at: number, part: Uint8Array, sample: number): number {
+  if (at < 0) return 0;
+  let length = 0;
+  while (length < part.byteLength && whole[at + length] === part[length]) length++;
+  return length - (length % sample);
+}
+
+function swapped(bytes: Uint8Array): Uint8Array {
+  const other = bytes.slice();
+  for (let i = 0; i + 1 < other.byteLength; i += 2) [other[i], other[i + 1]] = [other[i + 1] as number, other[i] as number];
+  return other;
+}

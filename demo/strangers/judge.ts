@@ -1,0 +1,103 @@
+import { memorySource, DiscError } from '@/core/bytes';
+import { Assembly } from '@/core/assembly';
+import { FAULT_WEIGHTS, openContent, readDisc, type Reading } from '@/core/reading';
+import { wholeTitleReel } from '@/core/reels';
+import { openImage } from '@/core/volume';
+import type { DvdPlan } from './dvd/plan';
+import type { WrittenDvd } from './dvd/disc';
+import { titleTruth, type TitleTruth, type TrackTruth } from './dvd/truth';
+import { judgeTrack, type Came } from './judge-track';
+
+/** How a disc was not as its author knows it: lost without a word, refused though it is whole, or said against what is whole. */
+export interface Verdict {
+  readonly kind: 'lost' | 'refused' | 'accused';
+  readonly title: number | null;
+  readonly what: string;
+}
+
+/** Reads a disc and takes all its titles, and compares with what was known before. */
+export async function judgeDvd(plan: DvdPlan, disc: WrittenDvd): Promise<Verdict[]> {
+  const volume = await openImage(memorySource(plan.label, disc.image));
+  const reading = await readDisc(volume);
+  const verdicts: Verdict[] = reading.remarks
+    .filter((r) => r.severity !== 'note')
+    .map((r) => ({ kind: 'accused', title: r.title, what: `${r.code}: ${r.detail}` }));
+  for (const [i] of plan.titles.entries()) {
+    const truth = titleTruth(plan, disc.vobs, i + 1);
+    try {
+      verdicts.push(...(await judgeTitle(reading, truth, i + 1, (name) => openContent(volume, name))));
+    } catch (error) {
+      if (!(error instanceof DiscError)) throw error;
+      verdicts.push({ kind: 'refused', title: i + 1, what: error.message });
+    }
+  }
+  return verdicts;
+}
+
+const shown = (ms: number) => `${(ms / 1000).toFixed(3)} s`;
+
+async function judgeTitle(
+  reading: Reading,
+  truth: TitleTruth,
+  number: number,
+  open: ConstructorParameters<typeof Assembly>[2],
+): Promise<Verdict[]> {
+  const verdicts: Verdict[] = [];
+  const lost = (what: string) => verdicts.push({ kind: 'lost', title: number, what });
+  const title = reading.titles.find((t) => t.number === number);
+  if (!title) return [{ kind: 'lost', title: number, what: 'not listed' }];
+  const seconds = truth.stretches.reduce((sum, s) => sum + (s.to90k - s.from90k) / 90, 0);
+  if (Math.abs(title.durationMs - seconds) > Math.max(500, seconds * 0.002))
+    lost(`lasts ${shown(seconds)}, not ${shown(title.durationMs)}`);
+  const missing = (kind: string, tracks: readonly TrackTruth[], listed: readonly { readonly language: string | null }[]) => {
+    for (const { language } of tracks) if (!listed.some((t) => t.language === language)) lost(`${kind} ${language} is not listed`);
+  };
+  missing('sound', truth.audio, title.audio);
+  missing('subtitles', truth.subtitles, title.subtitles);
+  const reel = wholeTitleReel(title, '');
+  const assembly = new Assembly(reading, reel, open);
+  const came: Came[][] = assembly.tracks.map(() => []);
+  while (await assembly.fill())
+    for (let packet = assembly.take(); packet; packet = assembly.take())
+      came[packet.track]?.push({ ticks: packet.ticks, bytes: packet.data.slice() });
+  const pictures = judgeTrack(truth, null, came[0] ?? [], null);
+  for (const what of pictures.wrong) lost(`picture: ${what}`);
+  for (const kind of ['audio', 'subtitle'] as const)
+    for (const of of kind === 'audio' ? truth.audio : truth.subtitles) {
+      // What has other colours, or another form, stands in a track of its own: together they are the one.
+      const own = assembly.tracks.flatMap((t, i) =>
+        t.kind === kind && t.source.language === of.language ? [{ track: t, came: came[i] ?? [] }] : [],
+      );
+      const all = own.flatMap((o) => o.came).sort((a, b) => a.ticks - b.ticks);
+      const swapped = own.some(({ track }) => track.kind === 'audio' && track.lpcm !== null);
+      for (const what of judgeTrack(truth, of, all, pictures.starts, { swapped, subtitle: kind === 'subtitle' }).wrong)
+        lost(`${kind} ${of.language}: ${what}`);
+    }
+  for (const track of assembly.tracks) {
+    const known = track.kind === 'audio' ? truth.audio : track.kind === 'subtitle' ? truth.subtitles : null;
+    if (known && track.kind !== 'video' && !known.some((t) => t.language === track.source.language))
+      lost(`${track.kind} ${track.source.language} is not there at all`);
+  }
+  const chapters = assembly.outputChapters();
+  const expected = truth.chapters.map(({ stretch, at90k }) => {
+    const start = pictures.starts[stretch] ?? 0;
+    return start + (at90k - (truth.stretches[stretch]?.from90k ?? 0)) * 300;
+  });
+  if (chapters.length !== new Set(expected).size) lost(`${new Set(expected).size} chapters, not ${chapters.length}`);
+  else
+    [...new Set(expected)]
+      .sort((a, b) => a - b)
+      .forEach((ticks, i) => {
+        const got = chapters[i]?.startTicks ?? 0;
+        if (Math.abs(got - ticks) > 27_000 && i > 0)
+          lost(`chapter ${i + 1} begins at ${shown(ticks / 27_000)}, not ${shown(got / 27_000)}`);
+      });
+  for (const fault of assembly.wholeness().faults)
+    if (FAULT_WEIGHTS[fault.kind] === 'damage')
+      verdicts.push({
+        kind: 'accused',
+        title: number,
+        what: `${fault.kind} at ${shown(fault.atMs)}, track ${fault.track ?? '-'}, sector ${fault.firstSector}`,
+      });
+  return verdicts;
+}

@@ -1,0 +1,66 @@
+import type { ChainPlan, DvdPlan, SetPlan, VobPlan } from './dvd/plan';
+
+const without = <T>(list: readonly T[], at: number): T[] => list.filter((_, i) => i !== at);
+const withOne = <T>(list: readonly T[], at: number, one: T): T[] => list.map((old, i) => (i === at ? one : old));
+
+/** Plans that are a little smaller, or a little more ordinary: what makes most of it go first. */
+function* smaller(plan: DvdPlan): Generator<DvdPlan> {
+  if (plan.titles.length > 1) for (const [i] of plan.titles.entries()) yield { ...plan, titles: without(plan.titles, i), plays: 1 };
+  for (const [s, set] of plan.sets.entries()) for (const one of smallerSets(set)) yield { ...plan, sets: withOne(plan.sets, s, one) };
+}
+
+function* smallerSets(set: SetPlan): Generator<SetPlan> {
+  const chains = (c: number, chain: ChainPlan): SetPlan => ({ ...set, chains: withOne(set.chains, c, chain) });
+  const vobs = (v: number, vob: VobPlan): SetPlan => ({ ...set, vobs: withOne(set.vobs, v, vob) });
+  for (const [c, chain] of set.chains.entries()) {
+    if (chain.cells.length > 1)
+      for (const [i] of chain.cells.entries()) yield chains(c, { ...chain, cells: without(chain.cells, i), programs: [0] });
+    if (chain.programs.length > 1) yield chains(c, { ...chain, programs: [0] });
+    if (chain.times !== 'true') yield chains(c, { ...chain, times: 'true' });
+    if (chain.cells.some((cell) => cell.seamless))
+      yield chains(c, { ...chain, cells: chain.cells.map((cell) => ({ ...cell, seamless: false })) });
+    for (const [l, physical] of chain.audio.entries())
+      if (physical !== null) yield chains(c, { ...chain, audio: withOne(chain.audio, l, null) });
+    for (const [l, streams] of chain.subtitles.entries())
+      if (streams !== null) yield chains(c, { ...chain, subtitles: withOne(chain.subtitles, l, null) });
+  }
+  for (const [t, title] of set.titles.entries()) {
+    if (title.chapters.length > 1) yield { ...set, titles: withOne(set.titles, t, { ...title, chapters: title.chapters.slice(0, 1) }) };
+    if (title.chains.length > 1) {
+      const kept = title.chains.slice(0, -1);
+      const last = kept.at(-1) ?? 0;
+      const ended = { ...(set.chains[last] as ChainPlan), next: null, post: null };
+      const chapters = title.chapters.filter(({ chain }) => kept.includes(chain));
+      yield { ...set, chains: withOne(set.chains, last, ended), titles: withOne(set.titles, t, { chapters, chains: kept }) };
+    }
+  }
+  for (const [v, vob] of set.vobs.entries()) {
+    for (const [i] of vob.sounds.entries()) yield vobs(v, { ...vob, sounds: without(vob.sounds, i) });
+    for (const [i, { events, physical }] of vob.drawings.entries()) {
+      yield vobs(v, { ...vob, drawings: without(vob.drawings, i) });
+      if (events.length > 1) yield vobs(v, { ...vob, drawings: withOne(vob.drawings, i, { physical, events: events.slice(1) }) });
+    }
+    for (const [i, sound] of vob.sounds.entries())
+      if (sound.delay90k !== 0 || sound.tail90k !== 0)
+        yield vobs(v, { ...vob, sounds: withOne(vob.sounds, i, { ...sound, delay90k: 0, tail90k: 0 }) });
+    for (const [i, cell] of vob.cells.entries())
+      if (cell.groups > 1) yield vobs(v, { ...vob, cells: withOne(vob.cells, i, { groups: 1 }) });
+  }
+}
+
+/** A plan that still fails and of which nothing more can be taken away; after `most` trials the smallest that was found. */
+export async function shrunk(plan: DvdPlan, fails: (plan: DvdPlan) => Promise<boolean>, most = 400): Promise<DvdPlan> {
+  let best = plan;
+  for (let trials = 0, found = true; found && trials < most;) {
+    found = false;
+    for (const one of smaller(best)) {
+      if (++trials > most) break;
+      // A chain without a cell, or a chapter without a chain, is no disc.
+      if (!(await fails(one).catch(() => false))) continue;
+      best = one;
+      found = true;
+      break;
+    }
+  }
+  return best;
+}
