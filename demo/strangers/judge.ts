@@ -1,7 +1,7 @@
 import { memorySource, DiscError } from '@/core/bytes';
 import { Assembly } from '@/core/assembly';
 import { FAULT_WEIGHTS, openContent, readDisc, type Reading } from '@/core/reading';
-import { wholeTitleReel } from '@/core/reels';
+import { takeAudio, wholeTitleReel } from '@/core/reels';
 import { openImage } from '@/core/volume';
 import type { DvdPlan } from './dvd/plan';
 import type { WrittenDvd } from './dvd/disc';
@@ -34,6 +34,12 @@ export async function judgeDvd(plan: DvdPlan, disc: WrittenDvd): Promise<Verdict
   return verdicts;
 }
 
+const displayOf = (track: object): unknown => ('drawnFor' in track ? track.drawnFor : null);
+/** Languages are all different: what has one, and is drawn for the same display, is the same. */
+const isOf = (track: { readonly language: string | null }, of: TrackTruth) =>
+  track.language === of.language && displayOf(track) === of.display;
+const nameOf = ({ language, display }: TrackTruth) =>
+  `${display === null ? 'sound' : `subtitles for ${display}`} ${language ?? 'without a name'}`;
 const shown = (ms: number) => `${(ms / 1000).toFixed(3)} s`;
 
 async function judgeTitle(
@@ -49,12 +55,9 @@ async function judgeTitle(
   const seconds = truth.stretches.reduce((sum, s) => sum + (s.to90k - s.from90k) / 90, 0);
   if (Math.abs(title.durationMs - seconds) > Math.max(500, seconds * 0.002))
     lost(`lasts ${shown(seconds)}, not ${shown(title.durationMs)}`);
-  const missing = (kind: string, tracks: readonly TrackTruth[], listed: readonly { readonly language: string | null }[]) => {
-    for (const { language } of tracks) if (!listed.some((t) => t.language === language)) lost(`${kind} ${language} is not listed`);
-  };
-  missing('sound', truth.audio, title.audio);
-  missing('subtitles', truth.subtitles, title.subtitles);
-  const reel = wholeTitleReel(title, '');
+  for (const of of [...truth.audio, ...truth.subtitles])
+    if (![...title.audio, ...title.subtitles].some((t) => isOf(t, of))) lost(`${nameOf(of)} is not listed`);
+  const reel = { ...wholeTitleReel(title, ''), audio: title.audio.map((t, i) => takeAudio(t, i === 0)) };
   const assembly = new Assembly(reading, reel, open);
   const came: Came[][] = assembly.tracks.map(() => []);
   while (await assembly.fill())
@@ -65,17 +68,16 @@ async function judgeTitle(
   for (const kind of ['audio', 'subtitle'] as const)
     for (const of of kind === 'audio' ? truth.audio : truth.subtitles) {
       // What has other colours, or another form, stands in a track of its own: together they are the one.
-      const own = assembly.tracks.flatMap((t, i) =>
-        t.kind === kind && t.source.language === of.language ? [{ track: t, came: came[i] ?? [] }] : [],
-      );
+      const own = assembly.tracks.flatMap((t, i) => (t.kind === kind && isOf(t.source, of) ? [{ track: t, came: came[i] ?? [] }] : []));
       const all = own.flatMap((o) => o.came).sort((a, b) => a.ticks - b.ticks);
       const swapped = own.some(({ track }) => track.kind === 'audio' && track.lpcm !== null);
       for (const what of judgeTrack(truth, of, all, pictures.starts, { swapped, subtitle: kind === 'subtitle' }).wrong)
-        lost(`${kind} ${of.language}: ${what}`);
+        lost(`${nameOf(of)}: ${what}`);
     }
-  for (const track of assembly.tracks) {
+  // What the tables name and the content does not have is listed, and empty.
+  for (const [i, track] of assembly.tracks.entries()) {
     const known = track.kind === 'audio' ? truth.audio : track.kind === 'subtitle' ? truth.subtitles : null;
-    if (known && track.kind !== 'video' && !known.some((t) => t.language === track.source.language))
+    if (known && track.kind !== 'video' && came[i]?.length && !known.some((t) => isOf(track.source, t)))
       lost(`${track.kind} ${track.source.language} is not there at all`);
   }
   const chapters = assembly.outputChapters();

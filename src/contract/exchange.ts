@@ -10,9 +10,9 @@ export const EXCHANGE_FORMAT = 'careful-vault catalogue';
 /**
  * 2: house rules say whether to measure, whether subtitles become files, and what is kept for a set. 3: readings say how parts join,
  * house rules what to do where a disc is not whole. 4: it says of which archive it is. 5: names are lists of parts, and house rules decide
- * angles. 6: the archive's own recipes. Versions 1 to 5 are still read.
+ * angles. 6: the archive's own recipes. 13: house rules say whether subtitles for other displays are taken. All before are still read.
  */
-export const EXCHANGE_VERSION = 12;
+export const EXCHANGE_VERSION = 13;
 
 const text = z.string().max(400);
 const draftReel = z.object({ id: z.string().max(128), reel: ReelSchema, jobId: z.string().max(128).nullable() });

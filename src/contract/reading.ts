@@ -71,6 +71,7 @@ const audio = z.object({
   bitRate: whole.nullable(),
   language: shortText.nullable(),
   purpose: z.enum(['normal', 'visually impaired', 'commentary', 'alternative commentary']).nullable(),
+  unclaimed: z.boolean().optional(),
   apart: z
     .array(z.object({ ...apartClip, out90k: whole }))
     .max(4000)

@@ -69,6 +69,8 @@ const rules = z.object({
   features: z.boolean().default(true),
   // Not before version 5.
   angles: z.enum(['first', 'all']).default('first'),
+  // Not before version 13.
+  drawings: z.boolean().default(true),
   // Not before version 7.
   recipesFor: z
     .array(z.object({ titles: z.enum(TITLE_KINDS), discs: z.enum(DISC_KINDS), recipes: RecipesSchema }))

@@ -235,6 +235,8 @@ export const GROUND: Readonly<Record<Ground, string>> = {
   forced: 'forced',
   subtitles: 'subtitles',
   'hearing impaired': 'for the hard of hearing',
+  'other display': 'drawn for another display',
+  unclaimed: 'named by no table of the disc',
   'kept for the set': 'kept from another disc of the set',
   'unknown codec': 'a codec that is not known',
 };

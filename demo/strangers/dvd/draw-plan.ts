@@ -74,7 +74,8 @@ const palette = (draw: Draw): number[] => list(16, () => draw.between(0, 0xfffff
 function displays(draw: Draw, wide: boolean, from: number): DisplayStreams {
   if (!wide) return { full: from, wide: 0, letterbox: 0, panScan: 0 };
   const apart = draw.chance(0.5, 'subtitles: drawn for letterbox');
-  return { full: 0, wide: from, letterbox: apart ? from + 1 : from, panScan: apart ? from + 1 : from };
+  const third = apart && draw.chance(0.5, 'subtitles: drawn for pan and scan');
+  return { full: 0, wide: from, letterbox: apart ? from + 1 : from, panScan: third ? from + 2 : apart ? from + 1 : from };
 }
 
 function drawSet(draw: Draw): SetPlan {
@@ -89,10 +90,12 @@ function drawSet(draw: Draw): SetPlan {
   const audio = codecs.map((c, i) => ({ ...c, language: languages[i] as string }));
   const wide = look.aspect === '16:9';
   const subtitleCount = draw.between(0, 2);
-  const streams = list(subtitleCount, (i) => displays(draw, wide, i * 2));
-  const drawn = [...new Set(streams.flatMap((s) => (wide ? [s.wide, s.letterbox] : [s.full])))];
+  const streams = list(subtitleCount, (i) => displays(draw, wide, i * 3));
+  const drawn = [...new Set(streams.flatMap((s) => (wide ? [s.wide, s.letterbox, s.panScan] : [s.full])))];
   const subtitles = streams.map((_, i) => ({ language: languages[4 + i] as string }));
-  const vobs = list(draw.between(1, 4), () => drawVob(draw, look, codecs, drawn));
+  // A stream of sound that no table names.
+  const stray = draw.chance(0.1, 'sound: in no table') ? [{ codec: draw.oneOf(CODECS), channels: 2 }] : [];
+  const vobs = list(draw.between(1, 4), () => drawVob(draw, look, [...codecs, ...stray], drawn));
   const every = vobs.flatMap((vob, v) => vob.cells.map((_, c) => ({ vob: v, cell: c })));
   const colours = palette(draw);
   const chains: ChainPlan[] = [];

@@ -15,7 +15,10 @@ export interface Stretch {
 }
 
 export interface TrackTruth {
-  readonly language: string;
+  /** Null for sound that no table names. */
+  readonly language: string | null;
+  /** The display that subtitles are drawn for; null for sound. */
+  readonly display: '4:3' | 'wide' | 'letterbox' | 'pan and scan' | null;
   /** By stretch: what a player would show or sound of it; null where its chain has no such track. */
   readonly stretches: readonly (readonly Placed[] | null)[];
 }
@@ -58,25 +61,43 @@ export function titleTruth(plan: DvdPlan, vobs: readonly (readonly VobTruth[])[]
   }
   const used = stretches.map(({ vob }) => vobs[s]?.[vob] as VobTruth);
   const wide = set.look.aspect === '16:9';
-  const audio = set.audio.map(({ language }, logical) => ({
+  const soundOf = (i: number, physical: number | null) => {
+    const sound = physical === null ? undefined : set.vobs[stretches[i]?.vob ?? 0]?.sounds.find((one) => one.physical === physical);
+    return sound ? (used[i]?.sounds.get(sound) ?? null) : null;
+  };
+  const audio = set.audio.map(({ language }, logical): TrackTruth => ({
     language,
-    stretches: stretches.map(({ chain, vob }, i) => {
-      const physical = chain.audio[logical] ?? null;
-      const sound = physical === null ? undefined : set.vobs[vob]?.sounds.find((one) => one.physical === physical);
-      return sound ? (used[i]?.sounds.get(sound) ?? null) : null;
-    }),
+    display: null,
+    stretches: stretches.map(({ chain }, i) => soundOf(i, chain.audio[logical] ?? null)),
   }));
-  const subtitles = set.subtitles.map(({ language }, logical) => ({
-    language,
-    stretches: stretches.map(({ chain }, i) => {
-      const streams = chain.subtitles[logical];
-      return streams ? (used[i]?.drawings.get(wide ? streams.wide : streams.full) ?? null) : null;
+  // What stands in the content and no chain of the title names.
+  const named = new Set(title.chains.flatMap((c) => set.chains[c]?.audio ?? []));
+  const others = [...new Set(set.vobs.flatMap((vob) => vob.sounds.map((sound) => sound.physical)))].filter((p) => !named.has(p));
+  const unclaimed = others.map((p): TrackTruth => ({ language: null, display: null, stretches: stretches.map((_, i) => soundOf(i, p)) }));
+  const displays = wide ? (['wide', 'letterbox', 'panScan'] as const) : (['full'] as const);
+  const subtitles = displays.flatMap((display) =>
+    set.subtitles.map(({ language }, logical): TrackTruth => {
+      const streamOf = (chain: ChainPlan) => {
+        const streams = chain.subtitles[logical];
+        // One stream for several displays is one track.
+        if (!streams || (display === 'letterbox' && streams.letterbox === streams.wide)) return null;
+        if (display === 'panScan' && (streams.panScan === streams.wide || streams.panScan === streams.letterbox)) return null;
+        return streams[display];
+      };
+      return {
+        language,
+        display: display === 'full' ? '4:3' : display === 'panScan' ? 'pan and scan' : display,
+        stretches: stretches.map(({ chain }, i) => {
+          const stream = streamOf(chain);
+          return stream === null ? null : (used[i]?.drawings.get(stream) ?? null);
+        }),
+      };
     }),
-  }));
+  );
   const isThere = ({ stretches: list }: TrackTruth) => list.some((one) => one !== null);
   return {
     stretches,
-    audio: audio.filter(isThere),
+    audio: [...audio, ...unclaimed].filter(isThere),
     subtitles: subtitles.filter(isThere),
     chapters: title.chapters.map(({ chain, program }) => {
       const cell = set.chains[chain]?.programs[program] ?? 0;

@@ -8,7 +8,7 @@ export {
   type SubpictureAttributes,
   type VideoAttributes,
 } from './attributes';
-export { parsePgc, type DvdCell, type DvdPgc } from './pgc';
+export { parsePgc, type DvdCell, type DvdPgc, type SubpictureStreams } from './pgc';
 export { parseTitleSet, parseVideoManager, type DvdTitleEntry, type MenuChain, type TitleSet, type VideoManager } from './ifo';
 export { followNavigation } from './follow';
 export { buttonKey, findRoutes, type ButtonTable, type Route } from './routes';

@@ -60,6 +60,8 @@ export interface AudioTrack {
   /** BCP 47 tag, or null. */
   readonly language: string | null;
   readonly purpose: AudioPurpose | null;
+  /** It stands in the content, and no table names it: a player can not choose it. */
+  readonly unclaimed?: boolean | undefined;
   /** Where it stands where that is in clips beside the title's own, in order; null where it comes with the picture. */
   readonly apart: readonly ApartRun[] | null;
   readonly from: FactFrom;

@@ -55,6 +55,8 @@ export interface HouseRules {
   readonly shortestExtraMs: number;
   /** Where episodes stand singly and in a row: which are taken. */
   readonly series: 'episodes' | 'play-all' | 'both';
+  /** Subtitles of a wide picture that are drawn for letterbox or pan and scan, where they are streams of their own. */
+  readonly drawings: boolean;
   /** Of a title with several angles: the first, or a reel of each. */
   readonly angles: 'first' | 'all';
   /** Other cuts of the main title. */
@@ -92,6 +94,7 @@ export const DEFAULT_RULES: HouseRules = {
   extras: false,
   shortestExtraMs: 60_000,
   series: 'episodes',
+  drawings: true,
   angles: 'first',
   cuts: false,
   features: true,
@@ -132,6 +135,8 @@ export type Ground =
   | 'forced'
   | 'subtitles'
   | 'hearing impaired'
+  | 'other display'
+  | 'unclaimed'
   | 'kept for the set'
   | 'unknown codec';
 
@@ -181,10 +186,13 @@ function worth(track: AudioTrack): number {
 }
 
 function audioDecisions(title: Title, rules: HouseRules): TrackDecision[] {
-  const plain = title.audio.filter((t) => t.purpose === null || t.purpose === 'normal');
+  const plain = title.audio.filter(
+    (t) => (t.purpose === null || t.purpose === 'normal') && !(t.unclaimed && title.audio.some((o) => !o.unclaimed)),
+  );
   const hasPreferred = plain.some((t) => isPreferred(t.language, rules));
   const decide = (track: AudioTrack): Decision => {
     if (track.codec === 'unknown') return { taken: false, ground: 'unknown codec' };
+    if (track.unclaimed && title.audio.some((t) => !t.unclaimed)) return { taken: false, ground: 'unclaimed' };
     if (COMMENTARY.test(track.purpose ?? '')) return { taken: rules.commentary, ground: 'commentary' };
     if (track.purpose === 'visually impaired') return { taken: rules.description, ground: 'description' };
     // A title without any preferred language keeps what it has: nothing to hear is no choice.
@@ -210,6 +218,8 @@ function audioDecisions(title: Title, rules: HouseRules): TrackDecision[] {
 
 function subtitleDecisions(title: Title, rules: HouseRules): TrackDecision[] {
   const decide = (track: SubtitleTrack): Decision => {
+    if (!rules.drawings && (track.drawnFor === 'letterbox' || track.drawnFor === 'pan and scan'))
+      return { taken: false, ground: 'other display' };
     if (track.purpose === 'forced') return { taken: true, ground: 'forced' };
     if (COMMENTARY.test(track.purpose ?? '')) return { taken: rules.commentary && rules.subtitles !== 'none', ground: 'commentary' };
     const inLanguage =

@@ -4,12 +4,27 @@ import type { DamageChoice, Reel, TakenTrack } from './model';
 const COMMENTARY = new Set<string | null>(['commentary', 'alternative commentary', 'large commentary', "children's commentary"]);
 const CAPTIONS = new Set<string | null>(['captions', 'large captions', "children's captions"]);
 
+/** What a wide picture's subtitles are called that are drawn for another display. */
+const DISPLAYS: Readonly<Partial<Record<SubtitleTrack['drawnFor'], string>>> = { letterbox: 'Letterbox', 'pan and scan': 'Pan and scan' };
+
+/** Sound that is there to be taken: what no table names is only where there is no other. */
+export const audioToTake = ({ audio }: Pick<Title, 'audio'>): readonly AudioTrack[] => {
+  const known = audio.filter((t) => t.codec !== 'unknown');
+  return known.some((t) => !t.unclaimed) ? known.filter((t) => !t.unclaimed) : known;
+};
+
 /** The track as the reel takes it, with the flags that the disc's tables speak of. */
 export function takeAudio(track: AudioTrack, isDefault: boolean): TakenTrack {
   return {
     stream: track.stream,
     language: track.language,
-    name: COMMENTARY.has(track.purpose) ? 'Commentary' : track.purpose === 'visually impaired' ? 'Audio description' : '',
+    name: COMMENTARY.has(track.purpose)
+      ? 'Commentary'
+      : track.purpose === 'visually impaired'
+        ? 'Audio description'
+        : track.unclaimed
+          ? 'Not in the tables'
+          : '',
     isDefault,
     isForced: false,
     isCommentary: COMMENTARY.has(track.purpose),
@@ -23,7 +38,9 @@ export function takeSubtitle(track: SubtitleTrack): TakenTrack {
   return {
     stream: track.stream,
     language: track.language,
-    name: COMMENTARY.has(track.purpose) ? 'Commentary' : CAPTIONS.has(track.purpose) ? 'Captions' : '',
+    name: [COMMENTARY.has(track.purpose) ? 'Commentary' : CAPTIONS.has(track.purpose) ? 'Captions' : '', DISPLAYS[track.drawnFor] ?? '']
+      .filter(Boolean)
+      .join(', '),
     isDefault: false,
     isForced: track.purpose === 'forced',
     isCommentary: COMMENTARY.has(track.purpose),
@@ -51,7 +68,7 @@ export function wholeTitleReel(title: Title, name: string, damage: DamageChoice 
   return {
     name,
     pieces: [{ title: title.number, angle: 1, ...(damage === 'around' ? all : wholeChapters(title)) }],
-    audio: title.audio.filter((t) => t.codec !== 'unknown').map((track, i) => takeAudio(track, i === 0)),
+    audio: audioToTake(title).map((track, i) => takeAudio(track, i === 0)),
     subtitles: title.subtitles.map(takeSubtitle),
     chapterNames: [],
     ...(damage === 'around' ? { damage } : {}),

@@ -121,6 +121,13 @@ export function TrackRules({ rules, set }: RulesProps) {
             set({ hearingImpaired });
           }}
         />
+        <Check
+          label="for letterbox and pan and scan"
+          checked={rules.drawings}
+          onChange={(drawings) => {
+            set({ drawings });
+          }}
+        />
       </Row>
       <Row name="">
         <Check

@@ -1,5 +1,5 @@
 import { privateStream, STREAM, VIDEO_STREAM, type AudioFrameHeader, type LpcmLayout, type StreamKey } from '../../streams';
-import type { AudioAttributes, DvdPgc, TitleSet, VideoAttributes } from '../../dvd';
+import type { AudioAttributes, DvdPgc, SubpictureStreams, TitleSet, VideoAttributes } from '../../dvd';
 import type { MovedStream } from '../model';
 import { OTHER_STREAM, type AudioCodec, type AudioTrack, type SubtitleTrack, type VideoTrack } from '../tracks';
 import type { StreamProbe } from './probe';
@@ -101,8 +101,35 @@ function follow<T extends { readonly stream: StreamKey }>(
   return { tracks: found.map(({ track }) => track), moved: Array.from({ length: chains }, (_, i) => movedIn(i)) };
 }
 
-/** Audio tracks of a title, in the order of its set's list: stream numbers on the disc are not track numbers. */
+/**
+ * Audio tracks of a title, in the order of its set's list: stream numbers on the disc are not track numbers. Behind them what was seen
+ * in its content and no table names.
+ */
 export function audioTracks(set: TitleSet, chains: readonly ChainInTitle[]): Followed<AudioTrack> {
+  const named = namedAudio(set, chains);
+  const known = new Set<number>([...named.tracks.map((t) => t.stream), ...named.moved.flat().map((m) => m.pid ?? -1)]);
+  const seen = new Map(
+    chains.flatMap(({ probe }) => [...(probe?.audio.keys() ?? []), ...(probe?.lpcm.keys() ?? [])].map((stream) => [stream, probe])),
+  );
+  const unclaimed = [...seen].flatMap(([stream, probe]) => {
+    const coding = known.has(stream) ? null : codingOf(stream);
+    return coding ? [{ ...audioTrack({ ...NO_TABLES, coding }, stream, probe), unclaimed: true }] : [];
+  });
+  return { ...named, tracks: [...named.tracks, ...unclaimed.sort((a, b) => a.stream - b.stream)] };
+}
+
+const NO_TABLES = { channels: 2, sampleRateHz: 48_000, bitDepth: null, language: null, purpose: null } as const;
+
+/** What a stream of sound is by its number alone. */
+function codingOf(stream: StreamKey): AudioAttributes['coding'] | null {
+  const found = (['AC-3', 'DTS', 'LPCM', 'MPEG-1 audio'] as const).find((coding) => {
+    const base = AUDIO_BASE[coding] ?? 0;
+    return stream >= base && stream < base + 8;
+  });
+  return found ?? null;
+}
+
+function namedAudio(set: TitleSet, chains: readonly ChainInTitle[]): Followed<AudioTrack> {
   return follow(
     set.audio.flatMap((tables, logical) => {
       const base = AUDIO_BASE[tables.coding];
@@ -170,32 +197,43 @@ function audioTrack(tables: AudioAttributes, stream: StreamKey, probe: StreamPro
 export const paletteOf = (chains: readonly ChainInTitle[]): readonly number[] =>
   (chains.find(({ chain }) => chain.subpictureStreams.some((s) => s !== null)) ?? chains[0])?.chain.palette ?? [];
 
+/** Streams of a subtitle by the display that they are drawn for. Those of a wide picture that are the same stream are one track. */
+const DRAWN_FOR = {
+  '4:3': (s: SubpictureStreams) => s.fullScreen,
+  wide: (s: SubpictureStreams) => s.wide,
+  letterbox: (s: SubpictureStreams) => (s.letterbox === s.wide ? null : s.letterbox),
+  'pan and scan': (s: SubpictureStreams) => (s.panScan === s.wide || s.panScan === s.letterbox ? null : s.panScan),
+} as const;
+
 /**
- * Subtitle tracks of a title. Of the variants of a wide picture, the wide one is taken. A container has one palette for a track: what
- * a chain shows in other colours is a track of its own.
+ * Subtitle tracks of a title, those for a wide display first. A container has one palette for a track: what a chain shows in other
+ * colours is a track of its own.
  */
 export function subtitleTracks(set: TitleSet, chains: readonly ChainInTitle[]): Followed<SubtitleTrack> {
-  const wide = set.video.aspect === '16:9';
+  const displays = set.video.aspect === '16:9' ? (['wide', 'letterbox', 'pan and scan'] as const) : (['4:3'] as const);
   const usual = paletteOf(chains).join();
   const palettes = [...new Set([usual, ...chains.map(({ chain }) => chain.palette.join())])];
   return follow(
-    set.subpictures.flatMap((tables, logical) =>
-      palettes.map((palette) => {
-        const streams = chains.map(({ chain }) => {
-          const physical = chain.palette.join() === palette ? (chain.subpictureStreams[logical] ?? null) : null;
-          return physical && privateStream(0x20 + (wide ? physical.wide : physical.fullScreen));
-        });
-        const track = (first: number, stream: StreamKey): SubtitleTrack => ({
-          stream,
-          codec: 'VobSub',
-          apart: null,
-          language: bcp47(tables.language),
-          purpose: tables.purpose,
-          drawnFor: wide ? 'wide' : '4:3',
-          ...(palette === usual ? {} : { palette: chains[first]?.chain.palette }),
-        });
-        return { streams, track };
-      }),
+    displays.flatMap((drawnFor) =>
+      set.subpictures.flatMap((tables, logical) =>
+        palettes.map((palette) => {
+          const streams = chains.map(({ chain }) => {
+            const physical = chain.palette.join() === palette ? (chain.subpictureStreams[logical] ?? null) : null;
+            const stream = physical && DRAWN_FOR[drawnFor](physical);
+            return stream === null ? null : privateStream(0x20 + stream);
+          });
+          const track = (first: number, stream: StreamKey): SubtitleTrack => ({
+            stream,
+            codec: 'VobSub',
+            apart: null,
+            language: bcp47(tables.language),
+            purpose: tables.purpose,
+            drawnFor,
+            ...(palette === usual ? {} : { palette: chains[first]?.chain.palette }),
+          });
+          return { streams, track };
+        }),
+      ),
     ),
   );
 }
