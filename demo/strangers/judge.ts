@@ -1,7 +1,7 @@
-import { memorySource, DiscError } from '@/core/bytes';
+import { concatBytes, DiscError, equalBytes, memorySource } from '@/core/bytes';
 import { Assembly } from '@/core/assembly';
-import { FAULT_WEIGHTS, openContent, readDisc, type Reading } from '@/core/reading';
-import { takeAudio, wholeTitleReel } from '@/core/reels';
+import { FAULT_WEIGHTS, openContent, readDisc, type Reading, type Title } from '@/core/reading';
+import { takeAudio, wholeTitleReel, type Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
 import type { DvdPlan } from './dvd/plan';
 import type { WrittenDvd } from './dvd/disc';
@@ -42,12 +42,7 @@ const nameOf = ({ language, display }: TrackTruth) =>
   `${display === null ? 'sound' : `subtitles for ${display}`} ${language ?? 'without a name'}`;
 const shown = (ms: number) => `${(ms / 1000).toFixed(3)} s`;
 
-async function judgeTitle(
-  reading: Reading,
-  truth: TitleTruth,
-  number: number,
-  open: ConstructorParameters<typeof Assembly>[2],
-): Promise<Verdict[]> {
+async function judgeTitle(reading: Reading, truth: TitleTruth, number: number, open: Open): Promise<Verdict[]> {
   const verdicts: Verdict[] = [];
   const lost = (what: string) => verdicts.push({ kind: 'lost', title: number, what });
   const title = reading.titles.find((t) => t.number === number);
@@ -58,11 +53,8 @@ async function judgeTitle(
   for (const of of [...truth.audio, ...truth.subtitles])
     if (![...title.audio, ...title.subtitles].some((t) => isOf(t, of))) lost(`${nameOf(of)} is not listed`);
   const reel = { ...wholeTitleReel(title, ''), audio: title.audio.map((t, i) => takeAudio(t, i === 0)) };
-  const assembly = new Assembly(reading, reel, open);
-  const came: Came[][] = assembly.tracks.map(() => []);
-  while (await assembly.fill())
-    for (let packet = assembly.take(); packet; packet = assembly.take())
-      came[packet.track]?.push({ ticks: packet.ticks, bytes: packet.data.slice() });
+  const { assembly, came } = await taken(reading, reel, open);
+  verdicts.push(...(await judgePieces(reading, reel, title, assembly, came, open)));
   const pictures = judgeTrack(truth, null, came[0] ?? [], null);
   for (const what of pictures.wrong) lost(`picture: ${what}`);
   for (const kind of ['audio', 'subtitle'] as const)
@@ -101,5 +93,50 @@ async function judgeTitle(
         title: number,
         what: `${fault.kind} at ${shown(fault.atMs)}, track ${fault.track ?? '-'}, sector ${fault.firstSector}`,
       });
+  return verdicts;
+}
+
+type Open = ConstructorParameters<typeof Assembly>[2];
+
+/** All packets of a reel, by track. */
+async function taken(reading: Reading, reel: Reel, open: Open): Promise<{ assembly: Assembly; came: Came[][] }> {
+  const assembly = new Assembly(reading, reel, open);
+  const came: Came[][] = assembly.tracks.map(() => []);
+  while (await assembly.fill())
+    for (let packet = assembly.take(); packet; packet = assembly.take())
+      came[packet.track]?.push({ ticks: packet.ticks, bytes: packet.data.slice() });
+  return { assembly, came };
+}
+
+const whole = (came: readonly Came[] | undefined) => concatBytes((came ?? []).map((c) => c.bytes));
+
+/** A title is the sum of its pieces: every byte of picture and sound is in one of two, and in one only; and in both joined again. */
+async function judgePieces(
+  reading: Reading,
+  reel: Reel,
+  title: Title,
+  { tracks }: Assembly,
+  came: readonly Came[][],
+  open: Open,
+): Promise<Verdict[]> {
+  const last = title.chapters.length;
+  if (last < 2) return [];
+  const cut = 1 + (title.number % (last - 1));
+  const piece = (fromChapter: number, toChapter: number) => ({ title: title.number, angle: 1, fromChapter, toChapter });
+  const two = [piece(1, cut), piece(cut + 1, last)];
+  const [first, second, joined] = await Promise.all(
+    [two.slice(0, 1), two.slice(1), two].map((pieces) => taken(reading, { ...reel, pieces }, open)),
+  );
+  const verdicts: Verdict[] = [];
+  for (const [i, { kind }] of tracks.entries()) {
+    if (kind === 'subtitle') continue; // what is on the screen at the cut is in both
+    const all = whole(came[i]);
+    const sum = concatBytes([whole(first?.came[i]), whole(second?.came[i])]);
+    const lost = (what: string) =>
+      verdicts.push({ kind: 'lost', title: title.number, what: `cut at chapter ${cut + 1}, ${kind} ${i}: ${what}` });
+    if (!equalBytes(all, sum)) lost(`${all.byteLength} bytes of the whole are ${sum.byteLength} in two pieces`);
+    if (!equalBytes(all, whole(joined?.came[i])))
+      lost(`${all.byteLength} bytes are ${whole(joined?.came[i]).byteLength} when they are joined`);
+  }
   return verdicts;
 }
