@@ -117,9 +117,11 @@ export class Run {
     const together = { CAREFUL_VAULT_GROUPS: '1' };
     const [units, checked] = await this.part('unit tests, checks beside them', () => Promise.all([this.jest([], together), this.checks()]));
     if (!units || !checked) return this.end([false]);
-    const tried = await this.part('fuzz, doubt, soak', () =>
+    const tried = await this.part('fuzz, strangers, doubt, soak', () =>
       Promise.all([
-        this.program('fuzz', 'dist/fuzz.mjs', ['4000'], { beside: true }),
+        this.program('fuzz', 'dist/fuzz.mjs', ['4000'], { beside: true }).then(
+          async (good) => (await this.program('strangers', 'dist/strangers.mjs', ['40'], { beside: true })) && good,
+        ),
         this.program('doubt', 'dist/doubt.mjs', ['50'], { beside: true }).then(
           async (good) => (await this.program('soak', 'dist/soak.mjs', ['faults', '2'], { beside: true })) && good,
         ),
@@ -140,10 +142,12 @@ export class Run {
       ['unit tests: matrices, load, power cuts', () => this.jest([], env)],
       ['browser tests: recipes as they are shipped, two thousand discs', () => this.browser([], env)],
       [
-        'fuzz beside doubt and soak, at length',
+        'fuzz and strangers beside doubt and soak, at length',
         () =>
           Promise.all([
-            this.program('fuzz', 'dist/fuzz.mjs', ['10000'], { beside: true }),
+            this.program('fuzz', 'dist/fuzz.mjs', ['10000'], { beside: true }).then(
+              async (good) => (await this.program('strangers', 'dist/strangers.mjs', ['200', '1001'], { beside: true })) && good,
+            ),
             this.program('doubt', 'dist/doubt.mjs', ['150', '51'], { beside: true }).then(
               async (good) => (await this.program('soak', 'dist/soak.mjs', ['faults', '6', '2'], { beside: true })) && good,
             ),
