@@ -11,6 +11,8 @@ export interface Came {
 const TICKS = 300;
 /** Stamps are whole ticks of 90 kHz, and LPCM units stand in packets of several. */
 const SLACK_TICKS = 27_000;
+/** One that waits for the viewer stands for a time that the reader chooses, and says: not for ever, and not for nothing. */
+export const stillSeconds = ({ still }: { readonly still: number }): number => (still === 255 ? 10 : still);
 /** Over a join, samples follow each other where their stamps are no further apart than 5 ms. */
 const NEAR_SAMPLES = 245;
 /** How long the next VOB may wait for sound of the one before. */
@@ -103,7 +105,7 @@ function judgePictures(truth: TitleTruth, came: readonly Came[]): Judged {
     if (endTicks !== null && (start < endTicks - 1 || start > endTicks + MOST_HOLD_90K * TICKS))
       wrong.push(`stretch ${s} begins ${((start - endTicks) / 27e3).toFixed(1)} ms after the one before`);
     starts.push(start);
-    endTicks = start + (stretch.to90k - stretch.from90k) * TICKS;
+    endTicks = start + (stretch.to90k - stretch.from90k) * TICKS + stillSeconds(stretch) * 27e6;
   }
   if (next < came.length) wrong.push(`${came.length - next} pictures are not its own`);
   return { wrong: few(wrong), starts };

@@ -16,6 +16,8 @@ function* smallerSets(set: SetPlan): Generator<SetPlan> {
     if (chain.cells.length > 1)
       for (const [i] of chain.cells.entries()) yield chains(c, { ...chain, cells: without(chain.cells, i), programs: [0] });
     if (chain.programs.length > 1) yield chains(c, { ...chain, programs: [0] });
+    for (const [i, { still, ...cell }] of chain.cells.entries())
+      if (still) yield chains(c, { ...chain, cells: withOne(chain.cells, i, cell) });
     if (chain.times !== 'true') yield chains(c, { ...chain, times: 'true' });
     if (chain.cells.some((cell) => cell.seamless))
       yield chains(c, { ...chain, cells: chain.cells.map((cell) => ({ ...cell, seamless: false })) });
@@ -49,7 +51,7 @@ function* smallerSets(set: SetPlan): Generator<SetPlan> {
 }
 
 /** A plan that still fails and of which nothing more can be taken away; after `most` trials the smallest that was found. */
-export async function shrunk(plan: DvdPlan, fails: (plan: DvdPlan) => Promise<boolean>, most = 400): Promise<DvdPlan> {
+export async function shrunk(plan: DvdPlan, fails: (plan: DvdPlan) => Promise<boolean>, most = 150): Promise<DvdPlan> {
   let best = plan;
   for (let trials = 0, found = true; found && trials < most;) {
     found = false;

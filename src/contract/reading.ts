@@ -162,7 +162,16 @@ const title = z.object({
     .max(1000)
     .readonly(),
   parts: z
-    .array(z.object({ segment: shortText, angle: whole.nullable(), companion: shortText.nullable(), seamless: z.boolean(), moved }))
+    .array(
+      z.object({
+        segment: shortText,
+        angle: whole.nullable(),
+        companion: shortText.nullable(),
+        seamless: z.boolean(),
+        moved,
+        stillSeconds: whole.nullish(),
+      }),
+    )
     .max(20_000)
     .readonly(),
   video,
@@ -253,6 +262,7 @@ export const ReadingSchema = z.preprocess(
             'content-spoilt',
             'streams-moved',
             'beside-title',
+            'stills',
             'copies-disagree',
           ]),
           severity: z.enum(['note', 'warning', 'fault']),

@@ -202,6 +202,7 @@ export function remarkText(remark: Remark): string {
     case 'streams-moved':
       return `${title}${remark.detail}.`;
     case 'beside-title':
+    case 'stills':
       return `${title}${remark.detail}.`;
     case 'copies-disagree':
       return `${remark.detail}.`;

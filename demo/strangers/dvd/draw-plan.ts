@@ -157,7 +157,12 @@ function drawCells(
         : which === 'a whole VOB'
           ? every.filter((c) => c.vob === vob)
           : draw.shuffled(every).slice(0, draw.between(1, 4));
-  return picked.map((cell, i) => ({ ...cell, seamless: i > 0 && draw.chance(0.3) }));
+  const stills = draw.chance(0.08, 'cells: stills');
+  return picked.map((cell, i) => ({
+    ...cell,
+    seamless: i > 0 && draw.chance(0.3),
+    ...(stills && draw.chance(0.5) ? { still: draw.oneOf([1, 4, 20, 255]) } : {}),
+  }));
 }
 
 /** Draws a DVD. */

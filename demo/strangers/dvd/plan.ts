@@ -55,8 +55,16 @@ export interface DrawingPlan {
   readonly events: readonly { readonly after90k: number; readonly units: number; readonly width: number; readonly height: number }[];
 }
 
+export interface CellPlan {
+  readonly vob: number;
+  readonly cell: number;
+  readonly seamless: boolean;
+  /** Seconds for which its last picture stands; 255: until the viewer goes on. */
+  readonly still?: number;
+}
+
 export interface ChainPlan {
-  readonly cells: readonly { readonly vob: number; readonly cell: number; readonly seamless: boolean }[];
+  readonly cells: readonly CellPlan[];
   /** First cell of each program, from 0. */
   readonly programs: readonly number[];
   /** Stream on the disc by logical stream; null where the chain has none. */

@@ -40,10 +40,11 @@ interface CellPlace {
   /** Its clock does not go on from the cell before in the chain. */
   readonly restarts: boolean;
   readonly seamless: boolean;
+  readonly still: number;
 }
 
 function cellPlaces(chain: ChainPlan, set: SetPlan, written: WrittenSet): CellPlace[] {
-  return chain.cells.map(({ vob, cell, seamless }, i) => {
+  return chain.cells.map(({ vob, cell, seamless, still = 0 }, i) => {
     const before = chain.cells[i - 1];
     const { firstSector, units } = written.vobs[vob] as WrittenSet['vobs'][number];
     const own = units.filter((u) => u.cell === cell);
@@ -57,6 +58,7 @@ function cellPlaces(chain: ChainPlan, set: SetPlan, written: WrittenSet): CellPl
       pictures: (set.vobs[vob]?.cells[cell]?.groups ?? 0) * GROUP,
       restarts: before?.vob !== vob || before.cell + 1 !== cell,
       seamless,
+      still,
     };
   });
 }
@@ -85,6 +87,7 @@ function chainBytes(plan: ChainPlan, cells: readonly CellPlace[], look: Look): U
   cells.forEach((c, i) => {
     playback
       .u8(i * 24, (c.seamless ? 8 : 0) | (c.restarts ? 2 : 0))
+      .u8(i * 24 + 2, c.still)
       .u32(i * 24 + 4, timeSaid(look, c.pictures, plan.times))
       .u32(i * 24 + 8, c.first)
       .u32(i * 24 + 16, c.lastUnit)

@@ -12,6 +12,8 @@ export interface Stretch {
   readonly ends: boolean;
   readonly pictures: VobTruth['pictures'];
   readonly chain: ChainPlan;
+  /** Seconds for which its last picture stands; 255: until the viewer goes on. */
+  readonly still: number;
 }
 
 export interface TrackTruth {
@@ -41,21 +43,22 @@ export function titleTruth(plan: DvdPlan, vobs: readonly (readonly VobTruth[])[]
   const begins = new Map<string, { stretch: number; at90k: number }>();
   for (const c of title.chains) {
     const chain = set.chains[c] as ChainPlan;
-    chain.cells.forEach(({ vob, cell }, i) => {
+    chain.cells.forEach(({ vob, cell, still = 0 }, i) => {
       const truth = vobs[s]?.[vob] as VobTruth;
       const own = truth.cells[cell] as VobTruth['cells'][number];
       const pictures = truth.pictures.filter((p) => p.cell === cell);
       const last = stretches.at(-1);
       const before = chain.cells[i - 1];
       const isLast = cell + 1 === truth.cells.length;
-      if (last && before?.vob === vob && before.cell + 1 === cell) {
+      if (last && before?.vob === vob && before.cell + 1 === cell && !before.still) {
         begins.set(`${c}/${i}`, { stretch: stretches.length - 1, at90k: own.from90k });
         last.to90k = own.to90k;
         last.ends = isLast;
+        last.still = still;
         last.pictures = [...last.pictures, ...pictures];
       } else {
         begins.set(`${c}/${i}`, { stretch: stretches.length, at90k: own.from90k });
-        stretches.push({ vob, ...own, begins: cell === 0, ends: isLast, pictures, chain });
+        stretches.push({ vob, ...own, begins: cell === 0, ends: isLast, pictures, chain, still });
       }
     });
   }

@@ -1,5 +1,15 @@
 import { DiscError } from '../bytes';
-import { canBeTaken, partsOfAngle, type Chapter, type MovedStream, type Reading, type Segment, type Title } from '../reading';
+import {
+  canBeTaken,
+  partsOfAngle,
+  stillMs,
+  type Chapter,
+  type MovedStream,
+  type Reading,
+  type Segment,
+  type Title,
+  type TitlePart,
+} from '../reading';
 import type { Piece } from '../reels/model';
 import { pieceChapters, pieceSpan } from '../reels/pieces';
 
@@ -29,11 +39,15 @@ export interface PlannedSegment {
   /** Sound goes on into it from the segment before without a break. */
   readonly seamless: boolean;
   readonly moved: readonly MovedStream[] | null;
+  /** How long its last picture stands behind it. */
+  readonly stillMs: number;
   /** Where in it its chapter begins: cuts fall where decoding can begin, marks a little later. */
   readonly chapterOffsetMs: number;
 }
 
-const exactMs = (segment: Segment) => (segment.kind === 'clip' ? (segment.out90k - segment.in90k) / 90 : segment.durationMs);
+/** How long a segment takes of its title's time, with the still that stands behind a cell. */
+const exactMs = (segment: Segment, part: TitlePart) =>
+  segment.kind === 'clip' ? (segment.out90k - segment.in90k) / 90 : segment.durationMs + stillMs(part, segment);
 
 const wrong = (detail: string) => new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, detail);
 
@@ -82,7 +96,7 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
   let ms = 0;
   for (const { part, index } of steps) {
     startMs.set(index, ms);
-    ms += exactMs(find(part.segment));
+    ms += exactMs(find(part.segment), part);
   }
   // Chapters are listed by the parts of the first angle; those of another begin at the same times.
   const chapterAt = new Map<number, number>();
@@ -97,7 +111,7 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
     const isClip = find(title.parts[index]?.segment ?? '').kind === 'clip';
     return chapter && isClip ? Math.max(0, chapter.startMs - (startMs.get(index) ?? 0)) : 0;
   };
-  const endMs = (step: (typeof steps)[number]) => (startMs.get(step.index) ?? 0) + exactMs(find(step.part.segment));
+  const endMs = (step: (typeof steps)[number]) => (startMs.get(step.index) ?? 0) + exactMs(find(step.part.segment), step.part);
   const firstPart = piece.range ? (steps.find((step) => endMs(step) > fromMs)?.index ?? 0) : (partOf.get(fromChapter) ?? 0);
   const endPart = piece.range
     ? (steps.find(({ index }) => (startMs.get(index) ?? 0) >= toMs)?.index ?? title.parts.length)
@@ -113,6 +127,7 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
       titleMs: startMs.get(index) ?? 0,
       seamless: part.seamless,
       moved: part.moved,
+      stillMs: stillMs(part, find(part.segment)),
       chapterOffsetMs: offsetOf(index),
     })),
     naturalStart: taken[0] === steps[0],

@@ -92,6 +92,8 @@ export interface TitlePart {
   readonly seamless: boolean;
   /** Streams of the title that stand on other PIDs here; null where all stand where the title says. */
   readonly moved: readonly MovedStream[] | null;
+  /** Seconds that its last picture stands in this title, null until the viewer goes on; where it is not there, as its segment says. */
+  readonly stillSeconds?: number | null | undefined;
 }
 
 /** A stream that stands elsewhere in a part: `stream` is its key in the title, `pid` where it is; null where the part has none. */
@@ -149,6 +151,8 @@ export type RemarkCode =
   | 'streams-moved'
   /** Something that plays beside a title, in clips of its own, is not taken. */
   | 'beside-title'
+  /** Pictures of a title stand still for a time that the disc says, or until a viewer goes on. */
+  | 'stills'
   /** Two copies of a structure differ, and the content agrees with one of them. */
   | 'copies-disagree';
 
@@ -231,6 +235,16 @@ export interface Reading {
   readonly looked: Looked | null;
   readonly routes: readonly TitleRoute[];
   readonly remarks: readonly Remark[];
+}
+
+/** A still that waits for the viewer is held for so long: a file has to go on. */
+export const ENDLESS_STILL_SECONDS = 10;
+
+/** How long the last picture of a cell stands behind it in a title, milliseconds: each use of a cell says so itself. */
+export function stillMs({ stillSeconds }: Pick<TitlePart, 'stillSeconds'>, segment: Segment): number {
+  if (segment.kind !== 'cell') return 0;
+  const seconds = stillSeconds === undefined ? segment.stillSeconds : stillSeconds;
+  return (seconds ?? ENDLESS_STILL_SECONDS) * 1000;
 }
 
 /** Parts of a title that a viewer of one angle sees, in order. */

@@ -146,6 +146,12 @@ export class VideoFramer extends PictureFramer {
     this.endTicks = ticks;
   }
 
+  /** The disc itself holds the last picture for so long. */
+  standFor(ticks: number): void {
+    this.framesSinceHold = 0;
+    this.endTicks += ticks;
+  }
+
   append(data: Uint8Array, from: number, to: number, pts90k: number, epoch: number, arrival90k: number | null = null): void {
     if (pts90k >= 0) this.marks.add({ position: this.es.end, pts90k, epoch, arrival90k });
     this.account.seenBytes += to - from;

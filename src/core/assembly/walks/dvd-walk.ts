@@ -55,7 +55,8 @@ function runsOf(segments: readonly PlannedSegment[]): PlannedSegment[][] {
   const runs: PlannedSegment[][] = [];
   for (const planned of segments) {
     const last = runs.at(-1)?.at(-1);
-    if (last && goesOn(cellOf(last.segment), cellOf(planned.segment)) && sameMoves(last.moved, planned.moved)) runs.at(-1)?.push(planned);
+    if (last?.stillMs === 0 && goesOn(cellOf(last.segment), cellOf(planned.segment)) && sameMoves(last.moved, planned.moved))
+      runs.at(-1)?.push(planned);
     else runs.push([planned]);
   }
   return runs;
@@ -151,6 +152,8 @@ export class DvdWalk implements Walk, PesReceiver {
     this.settle(!isWhole || ends);
     if (!isWhole) this.endAt(this.video.endTicks);
     this.lastIsCut = !isWhole;
+    const still = run.at(-1)?.stillMs ?? 0;
+    if (still > 0) this.video.standFor(still * TICKS_PER_MS);
     this.epoch = -1;
     this.lastNavigation = null;
     this.lastSegment = null;

@@ -10,7 +10,16 @@ import {
   type VideoManager,
 } from '../../dvd';
 import { SECTOR_BYTES, type Volume } from '../../volume';
-import { type CellSegment, type Chapter, type Remark, type Title, type TitlePart, type TitleState } from '../model';
+import {
+  ENDLESS_STILL_SECONDS,
+  stillMs,
+  type CellSegment,
+  type Chapter,
+  type Remark,
+  type Title,
+  type TitlePart,
+  type TitleState,
+} from '../model';
 import { titleSetName } from '../title-set-name';
 import type { ReadOptions } from '../progress';
 import { cellTimeByClock } from './cell-times';
@@ -85,6 +94,7 @@ async function readTitle(
   const startOfCell = new Map<string, { part: number; ms: number }>();
   let ms = 0;
   let byClocks = 0;
+  let stills = 0;
   const chains: (ChainInTitle & { readonly from: number; to: number })[] = [];
   for (const number of order) {
     const pgc = set.pgcs[number - 1];
@@ -99,8 +109,20 @@ async function readTitle(
       segments.set(segment.id, segments.get(segment.id) ?? segment);
       own.push(segment);
       startOfCell.set(`${number}/${cell.number}`, { part: parts.length, ms });
-      parts.push({ segment: segment.id, angle: cell.angle, companion: null, seamless: cell.seamless, moved: null });
-      if (cell.angle === null || cell.angle === 1) ms += cell.durationMs;
+      const { stillSeconds } = segment;
+      const part = {
+        segment: segment.id,
+        angle: cell.angle,
+        companion: null,
+        seamless: cell.seamless,
+        moved: null,
+        ...(stillSeconds === segments.get(segment.id)?.stillSeconds ? {} : { stillSeconds }),
+      };
+      parts.push(part);
+      const still = stillMs(part, segment);
+      if (cell.angle !== null && cell.angle !== 1) continue;
+      ms += cell.durationMs + still;
+      stills += still;
     }
     if (parts.length > from)
       chains.push({ chain: pgc, probe: await looked.headers(read, own[from] as CellSegment), from, to: parts.length });
@@ -110,6 +132,10 @@ async function readTitle(
   if (byClocks > 0) {
     const detail = `Lengths of ${byClocks} cells of title ${entry.number} can not be as its table says: the clock of the content is believed`;
     remarks.push({ code: 'table-damaged', severity: 'note', title: entry.number, detail });
+  }
+  if (stills > 0) {
+    const detail = `Pictures stand still in it for ${Math.round(stills / 1000)} s in all, as the disc says; one that waits for the viewer for ${ENDLESS_STILL_SECONDS} s`;
+    remarks.push({ code: 'stills', severity: 'note', title: entry.number, detail });
   }
   const chapters = readChapters(marks, set, startOfCell, ms);
   const probe = chains[0]?.probe ?? null;
@@ -133,7 +159,7 @@ async function readTitle(
     sample: null,
     state,
     // The chain's own time loses at most one frame to rounding, the sum of its cells one per cell.
-    durationMs: Math.abs(single - ms) < 2000 && single > 0 ? single : ms,
+    durationMs: Math.abs(single + stills - ms) < 2000 && single > 0 ? single + stills : ms,
     sizeBytes: [...unique.values()].reduce((sum, s) => sum + (s.lastSector - s.firstSector + 1) * SECTOR_BYTES, 0),
     angles: Math.max(entry.angles, ...parts.map((p) => p.angle ?? 1)),
     chapters,
