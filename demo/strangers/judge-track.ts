@@ -50,7 +50,7 @@ export function judgeTrack(
       // What is on the screen at a cut is shown until there, and says so itself.
       const isCutOff = how.subtitle === true && !stretch.ends && one.at90k + one.length90k > stretch.to90k;
       const near = got && Math.abs(got.ticks - ticks) <= SLACK_TICKS && got.bytes.byteLength === one.bytes.byteLength;
-      const here = got && (isCutOff ? near : equalBytes(got.bytes, one.bytes));
+      const here = got && (isCutOff ? near : equalBytes(got.bytes, one.bytes) && (one.must || near));
       if (here) {
         next++;
         if (Math.abs(got.ticks - ticks) > SLACK_TICKS && one.must)
