@@ -41,6 +41,7 @@ const WHAT: Readonly<Record<FaultKind, (fault: Fault, track: string) => string>>
     `${plural(f.count, 'subtitle')}${track && ` of ${track}`} on the screen at the cut: shown as long as ${f.count === 1 ? 'it belongs' : 'they belong'} here`,
   'one view': (f) => `${plural(f.count, 'picture')} without the second view`,
   'check word': (f, track) => `${plural(f.count, 'frame')} of ${track || 'the sound'} at odds with their own check words, kept as they are`,
+  'no track': (f) => `${plural(f.count, 'stream')} that the disc’s tables do not name here, left out`,
 };
 
 /**

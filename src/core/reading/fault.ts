@@ -44,7 +44,9 @@ export type FaultKind =
   /** Pictures of a two-view title whose second view did not come. */
   | 'one view'
   /** A frame whose own check word does not agree with it; kept as it is. */
-  | 'check word';
+  | 'check word'
+  /** A stream stands in the content that the tables of the disc do not name there: nothing of it is taken. */
+  | 'no track';
 
 /** `damage`: content is not whole there. `remark`: it is as the disc has it, and the archivist should know. */
 export type FaultWeight = 'damage' | 'remark';
@@ -71,6 +73,7 @@ export const FAULT_WEIGHTS: Readonly<Record<FaultKind, FaultWeight>> = {
   'over the cut': 'remark',
   'one view': 'remark',
   'check word': 'remark',
+  'no track': 'remark',
 };
 
 /** One place where something is wrong. */

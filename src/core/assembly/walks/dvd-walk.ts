@@ -4,6 +4,7 @@ import {
   NO_PTS,
   PackClock,
   SCR_STEP_90K,
+  STREAM,
   TICKS_PER_MS,
   TICKS_PER_PTS,
   VIDEO_STREAM,
@@ -42,6 +43,12 @@ const HEAD_SECTORS = 96;
 const CLOCK_JUMP_PTS = 1500;
 /** Sound may outlast the picture of its VOB by so much before the next VOB waits for it. */
 const SOUND_SPARE_TICKS = 48 * TICKS_PER_MS;
+
+const isSoundOrSubtitle = (stream: StreamKey) =>
+  (stream >= STREAM.audio && stream < STREAM.video) ||
+  (stream >= privateStream(0x20) && stream < privateStream(0x40)) ||
+  (stream >= privateStream(0x80) && stream < privateStream(0x90)) ||
+  (stream >= privateStream(0xa0) && stream < privateStream(0xa8));
 
 /** What stands on the disc behind a cell. */
 const behind = (cell: CellSegment, { sizeBytes }: ByteSource): CellSegment => ({
@@ -94,6 +101,9 @@ export class DvdWalk implements Walk, PesReceiver {
   /** Something was missing since the last navigation pack. */
   private hole = false;
   private unread = new Unread();
+  /** Streams that are tracks of a title in some part of the reel, or were said not to be. */
+  private readonly named = new Set<StreamKey>();
+  private sectorNow = 0;
   private readonly watch: CellWatch;
   /** The last pack of a clock that has ended with its cell. */
   private endedNavigation: NavigationPack | null = null;
@@ -166,6 +176,8 @@ export class DvdWalk implements Walk, PesReceiver {
       .slice(1)
       .map((stream) => (stream === null ? null : places.has(stream) ? (places.get(stream) ?? null) : stream));
     this.byStream = lanesByStream(this.around.lanes, [VIDEO_STREAM, ...streams]);
+    const { audio, subtitles } = piece.title;
+    for (const { stream } of [...audio, ...subtitles]) this.named.add(places.get(stream) ?? stream);
   }
 
   /**
@@ -316,6 +328,7 @@ export class DvdWalk implements Walk, PesReceiver {
       this.hole = true;
       return;
     }
+    this.sectorNow = sector;
     const navigation = readNavigationPack(data, at);
     if (navigation) {
       // Interleaved units of other angles stand between those of this one: they are passed over whole.
@@ -451,7 +464,10 @@ export class DvdWalk implements Walk, PesReceiver {
   /** @internal part of the demultiplexer's contract. */
   payload(stream: StreamKey, data: Uint8Array, from: number, to: number, pts90k: number): void {
     const lane = this.byStream.get(stream);
-    if (!lane) return;
+    if (!lane) {
+      this.noteUnnamed(stream);
+      return;
+    }
     if (this.epoch < 0) this.epoch = this.around.timeline.begin(pts90k === NO_PTS ? 0 : pts90k);
     // Behind a cut too: a subtitle whose pack comes late belongs to the part that shows its beginning.
     if (this.soundOnly && lane.track.kind === 'video') return;
@@ -463,6 +479,14 @@ export class DvdWalk implements Walk, PesReceiver {
     stamp.arrival90k = this.clock.last >= 0 ? this.clock.last : null;
     lane.framer.receive(data, from, to, stamp);
     lane.twin?.framer.receive(data, from, to, stamp);
+  }
+
+  /** Sound and subtitles that no track of the title stands for here are said once: what is not taken is not passed over in silence. */
+  private noteUnnamed(stream: StreamKey): void {
+    if (this.named.has(stream) || this.soundOnly || this.headOnly || !isSoundOrSubtitle(stream)) return;
+    this.named.add(stream);
+    const place = { content: this.lastSegment?.content ?? '', firstSector: this.sectorNow, lastSector: this.sectorNow };
+    this.around.faults.note('no track', null, this.now(), place);
   }
 
   /** LPCM stamps count from the first access unit, to which a pointer in the packet's head leads. DVD-Video: first_access_unit_pointer. */

@@ -5,8 +5,7 @@ import { probeStreams, type StreamProbe } from './probe';
 import type { TitleSetContent } from './title-set-files';
 import type { ReadSet } from './title-sets';
 
-/** Sectors looked at for headers, at first and where a stream has not shown itself yet; for scrambling flags, per place. */
-const FIRST_SECTORS = 24;
+/** Sectors looked at for headers: a unit, in which every stream shows itself; for scrambling flags, per place. */
 const PROBE_SECTORS = 160;
 const SAMPLE_SECTORS = 8;
 const SAMPLE_PLACES = [0.08, 0.5, 0.9] as const;
@@ -23,9 +22,8 @@ export class StreamLooks {
     const known = this.probes.get(key) ?? (this.probes.size > 24 ? this.probes.get(setKey) : undefined);
     if (known !== undefined) return known;
     const sectors = segment.lastSector - segment.firstSector + 1;
-    const first = await this.look(read, segment.firstSector, Math.min(FIRST_SECTORS, sectors));
-    const complete = first !== null && first.video !== null && first.audio.size + first.lpcm.size >= read.set.audio.length;
-    const probe = complete ? first : await this.look(read, segment.firstSector, Math.min(PROBE_SECTORS, sectors));
+    // Also where all that the tables name has shown itself: what they do not name may stand behind it.
+    const probe = await this.look(read, segment.firstSector, Math.min(PROBE_SECTORS, sectors));
     this.probes.set(key, probe);
     if (!this.probes.has(setKey)) this.probes.set(setKey, probe);
     return probe;
