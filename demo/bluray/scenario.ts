@@ -200,6 +200,8 @@ const REEF: BlurayPlan = {
   clips: [
     {
       ...picture,
+      // Not a scene: what the eyes see apart can be measured where nothing in the picture repeats.
+      isScene: false,
       name: '00401',
       title: 'Low Light Reef',
       seconds: 24,
