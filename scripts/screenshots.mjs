@@ -151,7 +151,7 @@ try {
   await page.getByLabel('Name of the image').fill('The Lamplighters');
   await page.getByRole('button', { name: 'Take the image' }).click();
   const image = page.getByRole('region', { name: 'Images in the library' }).getByRole('button');
-  await image.getByText('with gaps').waitFor({ timeout: 90_000 });
+  await image.getByText('with gaps').waitFor({ timeout: 600_000 });
   await page.waitForTimeout(9000);
   await image.click();
   await page.getByRole('dialog').getByText('Its map has them all').waitFor();
