@@ -1,5 +1,5 @@
 import { concatBytes } from '@/core/bytes';
-import { Block, SECTOR, toSectors } from './block';
+import { Block, SECTOR } from './block';
 
 /** A file of a volume, in the order in which it is to stand there. */
 export interface FileToWrite {
@@ -41,7 +41,7 @@ function folder(records: readonly Uint8Array[]): Uint8Array {
 
 /** An image with one folder of files, level 1 of ISO 9660. ECMA-119 clauses 8 and 9. */
 export function writeIso(label: string, folderName: string, files: readonly FileToWrite[]): Uint8Array {
-  const own = folder([...files].map(({ name }) => record(`${name};1`, 0, 0, false))).byteLength;
+  const own = folder(files.map(({ name }) => record(`${name};1`, 0, 0, false))).byteLength;
   const [rootAt, folderAt] = [20, 21];
   const firstFile = Math.max(FIRST_SECTOR, folderAt + 1 + own / SECTOR);
   let next = firstFile;
@@ -82,6 +82,6 @@ export function writeIso(label: string, folderName: string, files: readonly File
   image.set(paths(false), 19 * SECTOR);
   image.set(root, rootAt * SECTOR);
   image.set(inside, folderAt * SECTOR);
-  for (const { bytes, sector } of placed) image.set(toSectors(bytes), sector * SECTOR);
+  for (const { bytes, sector } of placed) image.set(bytes, sector * SECTOR);
   return image;
 }

@@ -18,24 +18,17 @@ const NEAR_SAMPLES = 245;
 /** How long the next VOB may wait for sound of the one before. */
 const MOST_HOLD_90K = 20_000;
 
-interface Judged {
-  readonly wrong: string[];
-  /** Where the first picture of each stretch came out, in ticks. */
-  readonly starts: readonly number[];
-}
-
 /**
- * Compares what came of a track with what was known.
- * @param track null for the picture. @param starts where the stretches begin in the output; null where the picture is asked about.
+ * Compares what came of sound or subtitles with what was known.
+ * @param starts where the first picture of each stretch came out, in ticks. @returns what is wrong.
  */
 export function judgeTrack(
   truth: TitleTruth,
-  track: TrackTruth | null,
+  track: TrackTruth,
   came: readonly Came[],
-  starts: readonly number[] | null,
+  starts: readonly number[],
   how: { readonly swapped?: boolean; readonly subtitle?: boolean } = {},
-): Judged {
-  if (!track || !starts) return judgePictures(truth, came);
+): string[] {
   const wrong: string[] = [];
   if (how.swapped) return judgeSamples(truth, track, came, starts);
   let next = 0;
@@ -59,7 +52,7 @@ export function judgeTrack(
     }
   });
   if (next < came.length) wrong.push(`${came.length - next} of ${came.length} are not its own`);
-  return { wrong: few(wrong), starts };
+  return few(wrong);
 }
 
 const few = (wrong: string[]) => (wrong.length > 4 ? [...wrong.slice(0, 3), `and ${wrong.length - 3} more`] : wrong);
@@ -82,7 +75,8 @@ function belongs(
   return { must: after && before, may: (begins || end > from90k) && (ends || one.at90k < to90k) };
 }
 
-function judgePictures(truth: TitleTruth, came: readonly Came[]): Judged {
+/** Compares the pictures that came. @returns what is wrong, and where the first of each stretch came out, in ticks. */
+export function judgePictures(truth: TitleTruth, came: readonly Came[]): { readonly wrong: string[]; readonly starts: readonly number[] } {
   const wrong: string[] = [];
   const starts: number[] = [];
   let next = 0;
@@ -115,7 +109,7 @@ function judgePictures(truth: TitleTruth, came: readonly Came[]): Judged {
  * LPCM stands in packets as it comes, of which one may reach over a join: each is looked for where it is heard, and what of a stretch
  * none of them has is missing.
  */
-function judgeSamples(truth: TitleTruth, track: TrackTruth, came: readonly Came[], starts: readonly number[]): Judged {
+function judgeSamples(truth: TitleTruth, track: TrackTruth, came: readonly Came[], starts: readonly number[]): string[] {
   const wrong: string[] = [];
   const stretches = track.stretches.flatMap((list, s) => {
     const first = list?.[0];
@@ -147,7 +141,7 @@ function judgeSamples(truth: TitleTruth, track: TrackTruth, came: readonly Came[
       if (!heard[u] && belongs(one, stretch, false).must)
         wrong.push(`a unit at ${((one.at90k - stretch.from90k) / 90e3).toFixed(3)} s of stretch ${s} did not come`);
     });
-  return { wrong: few(wrong), starts };
+  return few(wrong);
 }
 
 /** Where, near to a sample, most of a part stands, and how many bytes of it. */

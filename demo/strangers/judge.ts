@@ -6,7 +6,7 @@ import { openImage } from '@/core/volume';
 import type { DvdPlan } from './dvd/plan';
 import type { WrittenDvd } from './dvd/disc';
 import { titleTruth, type TitleTruth, type TrackTruth } from './dvd/truth';
-import { judgeTrack, stillSeconds, type Came } from './judge-track';
+import { judgePictures, judgeTrack, stillSeconds, type Came } from './judge-track';
 
 /** How a disc was not as its author knows it: lost without a word, refused though it is whole, or said against what is whole. */
 export interface Verdict {
@@ -55,7 +55,7 @@ async function judgeTitle(reading: Reading, truth: TitleTruth, number: number, o
   const reel = { ...wholeTitleReel(title, ''), audio: title.audio.map((t, i) => takeAudio(t, i === 0)) };
   const { assembly, came } = await taken(reading, reel, open);
   verdicts.push(...(await judgePieces(reading, reel, title, assembly, came, open)));
-  const pictures = judgeTrack(truth, null, came[0] ?? [], null);
+  const pictures = judgePictures(truth, came[0] ?? []);
   for (const what of pictures.wrong) lost(`picture: ${what}`);
   for (const kind of ['audio', 'subtitle'] as const)
     for (const of of kind === 'audio' ? truth.audio : truth.subtitles) {
@@ -63,7 +63,7 @@ async function judgeTitle(reading: Reading, truth: TitleTruth, number: number, o
       const own = assembly.tracks.flatMap((t, i) => (t.kind === kind && isOf(t.source, of) ? [{ track: t, came: came[i] ?? [] }] : []));
       const all = own.flatMap((o) => o.came).sort((a, b) => a.ticks - b.ticks);
       const swapped = own.some(({ track }) => track.kind === 'audio' && track.lpcm !== null);
-      for (const what of judgeTrack(truth, of, all, pictures.starts, { swapped, subtitle: kind === 'subtitle' }).wrong)
+      for (const what of judgeTrack(truth, of, all, pictures.starts, { swapped, subtitle: kind === 'subtitle' }))
         lost(`${nameOf(of)}: ${what}`);
     }
   // What the tables name and the content does not have is listed, and empty.

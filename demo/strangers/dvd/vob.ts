@@ -1,3 +1,4 @@
+import { concatBytes } from '@/core/bytes';
 import { Block, SECTOR } from '../block';
 import { GROUP, groupsOf, soundOf, type Group, type Look, type SoundCodec } from '../streams';
 import { subpicture } from './drawing';
@@ -62,13 +63,15 @@ export function truthOf(plan: VobPlan, look: Look): VobTruth {
 }
 
 const WRAP = 2 ** 33;
+/** A time on the clock of 33 bits. */
+const onClock = (time90k: number): number => ((time90k % WRAP) + WRAP) % WRAP;
 /** 2,048 bytes at 10.08 Mbit/s are 146.3 ticks. DVD-Video: the highest rate of a program stream. */
 const STEP_90K = 147;
 const MUX_RATE = 25_200;
 
 /** ISO/IEC 13818-1 2.5.3.3: pack header. */
 function packHeader(block: Block, scr90k: number): void {
-  const scr = ((scr90k % WRAP) + WRAP) % WRAP;
+  const scr = onClock(scr90k);
   const high = Math.floor(scr / 2 ** 30);
   const low = scr % 2 ** 30;
   block.u32(0, 0x1ba);
@@ -86,7 +89,7 @@ function packHeader(block: Block, scr90k: number): void {
 }
 
 function stamp(prefix: number, time90k: number): number[] {
-  const time = ((time90k % WRAP) + WRAP) % WRAP;
+  const time = onClock(time90k);
   const high = Math.floor(time / 2 ** 30);
   const low = time % 2 ** 30;
   return [(prefix << 4) | (high << 1) | 1, (low >>> 22) & 255, ((low >>> 14) & 254) | 1, (low >>> 7) & 255, ((low << 1) & 254) | 1];
@@ -155,9 +158,7 @@ class SoundWriter {
       at += bytes.byteLength;
       return start;
     });
-    const bytes = new Uint8Array(at);
-    frames.forEach((frame, i) => bytes.set(frame.bytes, starts[i]?.at));
-    this.run = { starts, bytes };
+    this.run = { starts, bytes: concatBytes(frames.map((frame) => frame.bytes)) };
   }
 
   get isOver(): boolean {
@@ -271,8 +272,7 @@ function videoPackets(pictures: VobTruth['pictures'], before: number, plan: VobP
     at += bytes.byteLength;
     return start;
   });
-  const bytes = new Uint8Array(at);
-  pictures.forEach((picture, i) => bytes.set(picture.bytes, starts[i]?.at));
+  const bytes = concatBytes(pictures.map((picture) => picture.bytes));
   const packets: Packet[] = [];
   for (let from = 0; from < bytes.byteLength;) {
     const room = roomFor(2, 0);
@@ -330,7 +330,7 @@ function navigationPack(o: {
     [0, 0, 1, 0xbb, 0, 0x12, 0x80, 0xc4, 0xe1, 0x04, 0xe1, 0x7f, 0xb9, 0xe0, 0xe8, 0xb8, 0xc0, 0x20, 0xbd, 0xe0, 0x3a, 0xbf, 0xe0, 0x02],
   );
   block.put(38, [0, 0, 1, 0xbf, 0x03, 0xd4, 0x00]);
-  const low = (time90k: number) => (((time90k % WRAP) + WRAP) % WRAP) % 2 ** 32;
+  const low = (time90k: number) => onClock(time90k) % 2 ** 32;
   block
     .u32(PCI_AT, o.base)
     .u32(PCI_AT + 12, low(o.start90k))

@@ -20,8 +20,6 @@ export interface PlannedPiece {
   /** True where the piece begins, or ends, where its title does: nothing is cut off there. */
   readonly naturalStart: boolean;
   readonly naturalEnd: boolean;
-  /** The segment after a cut end: sound that belongs before the cut stands in its first packs. */
-  readonly following: Segment | null;
   /** The segments before a cut beginning, in order: a subtitle may begin in them that is still shown. The last few; none at a title's own beginning. */
   readonly preceding: readonly Segment[];
   /** Stream of each of the reel's tracks during this piece, video first; null where the title has none that goes on. */
@@ -117,7 +115,6 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
     ? (steps.find(({ index }) => (startMs.get(index) ?? 0) >= toMs)?.index ?? title.parts.length)
     : (partOf.get(toChapter + 1) ?? title.parts.length);
   const taken = steps.filter(({ index }) => index >= firstPart && index < endPart);
-  const after = steps.find(({ index }) => index >= endPart);
   return {
     title,
     segments: taken.map(({ part, index }) => ({
@@ -132,7 +129,6 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
     })),
     naturalStart: taken[0] === steps[0],
     naturalEnd: taken.at(-1) === steps.at(-1),
-    following: after ? find(after.part.segment) : null,
     preceding: steps
       .filter(({ index }) => index < (taken[0]?.index ?? 0))
       .slice(-MOST_PRECEDING)

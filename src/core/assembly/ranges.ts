@@ -118,13 +118,12 @@ class Cutter {
 
   async cut(piece: PlannedPiece, fromMs: number, toMs: number): Promise<PlannedPiece> {
     let segments = [...piece.segments];
-    let { naturalStart, naturalEnd, following, preceding } = piece;
+    let { naturalStart, naturalEnd, preceding } = piece;
     const last = segments.at(-1);
     if (last && toMs < endOf(last) - NEAR_MS) {
       const rest = await this.place(last.segment, toMs - last.titleMs, 'after');
       if (rest && rest.ms > 0) {
         segments = [...segments.slice(0, -1), { ...last, segment: until(last.segment, rest) }];
-        following = rest.segment;
         naturalEnd = false;
       }
     }
@@ -137,7 +136,7 @@ class Cutter {
         naturalStart = false;
       }
     }
-    return { ...piece, segments, naturalStart, naturalEnd, following, preceding };
+    return { ...piece, segments, naturalStart, naturalEnd, preceding };
   }
 }
 

@@ -113,6 +113,8 @@ export class Marks {
 
   /** The next mark not yet used that counts in another epoch. */
   peekOther(epoch: number): Mark | null {
+    // Epochs follow each other: where the last mark counts in this one, all do. It is asked for every frame.
+    if (this.list.at(-1)?.epoch === epoch) return null;
     for (let i = this.first; i < this.list.length; i++) if ((this.list[i] as Mark).epoch !== epoch) return this.list[i] as Mark;
     return null;
   }

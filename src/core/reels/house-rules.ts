@@ -6,7 +6,7 @@ import type { RecipeId } from '../recipes/recipe';
 import { DEFAULT_FILE_NAME, DEFAULT_FOLDER, type NamePart } from './name-parts';
 import { NO_TAGS, type DamageChoice, type Reel, type ReelTags, type TakenTrack } from './model';
 import { nameOfDisc } from './names';
-import { takeAudio, takeSubtitle, wholeTitleReel } from './propose';
+import { isSpare, takeAudio, takeSubtitle, wholeTitleReel } from './propose';
 import { withChoice, type SetChoice } from './set-choices';
 
 export const TITLE_KINDS = ['films', 'episodes', 'other titles'] as const;
@@ -186,13 +186,11 @@ function worth(track: AudioTrack): number {
 }
 
 function audioDecisions(title: Title, rules: HouseRules): TrackDecision[] {
-  const plain = title.audio.filter(
-    (t) => (t.purpose === null || t.purpose === 'normal') && !(t.unclaimed && title.audio.some((o) => !o.unclaimed)),
-  );
+  const plain = title.audio.filter((t) => (t.purpose === null || t.purpose === 'normal') && !isSpare(t, title.audio));
   const hasPreferred = plain.some((t) => isPreferred(t.language, rules));
   const decide = (track: AudioTrack): Decision => {
     if (track.codec === 'unknown') return { taken: false, ground: 'unknown codec' };
-    if (track.unclaimed && title.audio.some((t) => !t.unclaimed)) return { taken: false, ground: 'unclaimed' };
+    if (isSpare(track, title.audio)) return { taken: false, ground: 'unclaimed' };
     if (COMMENTARY.test(track.purpose ?? '')) return { taken: rules.commentary, ground: 'commentary' };
     if (track.purpose === 'visually impaired') return { taken: rules.description, ground: 'description' };
     // A title without any preferred language keeps what it has: nothing to hear is no choice.

@@ -7,10 +7,14 @@ const CAPTIONS = new Set<string | null>(['captions', 'large captions', "children
 /** What a wide picture's subtitles are called that are drawn for another display. */
 const DISPLAYS: Readonly<Partial<Record<SubtitleTrack['drawnFor'], string>>> = { letterbox: 'Letterbox', 'pan and scan': 'Pan and scan' };
 
+/** Sound that no table names, where there is other. */
+export const isSpare = (track: AudioTrack, audio: readonly AudioTrack[]): boolean =>
+  track.unclaimed === true && audio.some((other) => !other.unclaimed);
+
 /** Sound that is there to be taken: what no table names is only where there is no other. */
-export const audioToTake = ({ audio }: Pick<Title, 'audio'>): readonly AudioTrack[] => {
+const audioToTake = ({ audio }: Pick<Title, 'audio'>): readonly AudioTrack[] => {
   const known = audio.filter((t) => t.codec !== 'unknown');
-  return known.some((t) => !t.unclaimed) ? known.filter((t) => !t.unclaimed) : known;
+  return known.filter((track) => !isSpare(track, known));
 };
 
 /** The track as the reel takes it, with the flags that the disc's tables speak of. */

@@ -1,7 +1,6 @@
-import { unlessDamaged, type ByteSource } from '../../bytes';
+import type { ByteSource } from '../../bytes';
 import type { DvdCell } from '../../dvd';
-import { readNavigationPack, type NavigationPack } from '../../streams';
-import { SECTOR_BYTES } from '../../volume';
+import { navigationAt } from './navigation-at';
 
 /** What 2,048 bytes last at the highest rate of a DVD, 10.08 Mbit/s. */
 const LEAST_SECTOR_MS = 1.625;
@@ -18,19 +17,13 @@ function isPossible({ firstSector, lastSector, durationMs, interleaved }: DvdCel
   return durationMs > 0 && (interleaved || durationMs >= (sectors * LEAST_SECTOR_MS) / 2);
 }
 
-async function unitAt(source: ByteSource, sector: number): Promise<NavigationPack | null> {
-  const data = new Uint8Array(SECTOR_BYTES);
-  if (sector < 0 || (sector + 1) * SECTOR_BYTES > source.sizeBytes) return null;
-  return (await unlessDamaged(source.read(sector * SECTOR_BYTES, data), 0)) === SECTOR_BYTES ? readNavigationPack(data, 0) : null;
-}
-
 /**
  * How long a cell lasts where its table says what can not be: by the clock of its first and last navigation packs.
  * @returns milliseconds; null where the table may be right, or nothing else is known.
  */
 export async function cellTimeByClock(source: ByteSource, cell: DvdCell): Promise<number | null> {
   if (isPossible(cell)) return null;
-  const [first, last] = [await unitAt(source, cell.firstSector), await unitAt(source, cell.lastUnitSector)];
+  const [first, last] = [await navigationAt(source, cell.firstSector), await navigationAt(source, cell.lastUnitSector)];
   if (!first || last?.vobId !== first.vobId || last.cellId !== first.cellId) return null;
   const ticks = (last.endPts90k - first.startPts90k + WRAP_90K) % WRAP_90K;
   return ticks > MOST_CELL_MS * 90 ? null : Math.round(ticks / 90);

@@ -1,10 +1,10 @@
-import { DiscError, throwIfCancelled, unlessDamaged, type ByteSource } from '../../bytes';
+import { DiscError, throwIfCancelled, type ByteSource } from '../../bytes';
 import { parseTitleSet, type TitleSet, type VideoManager } from '../../dvd';
-import { readNavigationPack } from '../../streams';
 import { SECTOR_BYTES, pathParts, type Volume } from '../../volume';
 import type { Remark } from '../model';
 import type { ReadOptions } from '../progress';
 import { readWithBackup, type Copies } from '../structures';
+import { navigationAt } from './navigation-at';
 import { dvdFileName, openTitleSetContent, type TitleSetContent } from './title-set-files';
 
 /** A title set as it was read: its tables, and what its titles stand in. */
@@ -40,15 +40,10 @@ const MOST_COMPARED_CELLS = 400;
 async function cellAgreement(set: TitleSet, content: ByteSource): Promise<number> {
   const cells = set.pgcs.flatMap((pgc) => pgc?.cells ?? []).slice(0, MOST_COMPARED_CELLS);
   const sectors = Math.floor(content.sizeBytes / SECTOR_BYTES);
-  const sector = new Uint8Array(SECTOR_BYTES);
-  const packAt = async (at: number) => {
-    const got = at < sectors ? await unlessDamaged(content.read(at * SECTOR_BYTES, sector), 0) : 0;
-    return got === SECTOR_BYTES ? readNavigationPack(sector, 0) : null;
-  };
   let agreeing = 0;
   for (const cell of cells) {
-    const first = await packAt(cell.firstSector);
-    const ends = cell.lastSector + 1 >= sectors ? cell.lastSector < sectors : (await packAt(cell.lastSector + 1)) !== null;
+    const first = await navigationAt(content, cell.firstSector);
+    const ends = cell.lastSector + 1 >= sectors ? cell.lastSector < sectors : (await navigationAt(content, cell.lastSector + 1)) !== null;
     if (first && first.vobId === cell.vobId && first.cellId === cell.cellId && ends) agreeing++;
   }
   return cells.length === 0 ? 0 : agreeing / cells.length;
