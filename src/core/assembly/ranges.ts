@@ -123,7 +123,7 @@ class Cutter {
     if (last && toMs < endOf(last) - NEAR_MS) {
       const rest = await this.place(last.segment, toMs - last.titleMs, 'after');
       if (rest && rest.ms > 0) {
-        segments = [...segments.slice(0, -1), { ...last, segment: until(last.segment, rest) }];
+        segments = [...segments.slice(0, -1), { ...last, segment: until(last.segment, rest), stillMs: 0 }];
         naturalEnd = false;
       }
     }
