@@ -33,26 +33,30 @@ const ReadingCurveChart = dynamic(() => import('./reading-curve').then((m) => m.
 
 const NOTHING_KNOWN: readonly CellState[] = ['not tried'];
 
-/** The map and the record of an image, asked for again as it changes. */
+/**
+ * The map and the record of an image, asked for again as it changes. What an image is known by decides, and not whether it was
+ * seen at work: three sectors are read between two messages.
+ */
 function useDetail(image: DiscImageState): ImageDetail | null {
   const [detail, setDetail] = useState<ImageDetail | null>(null);
-  const { id, state } = image;
+  const { id, state, readBytes, lostBytes, copies } = image;
   const isAtWork = state === 'taking' || state === 'finishing';
+  const known = isAtWork ? 'at work' : [state, readBytes, lostBytes, copies].join();
   useEffect(() => {
     let isOpen = true;
-    const ask = () =>
-      void call('image', { id })
-        .then((found) => {
-          if (isOpen) setDetail(found);
-        })
-        .catch(() => undefined); // not there yet: asked for again while it is at work
-    ask();
-    const timer = isAtWork ? setInterval(ask, 2000) : null;
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const ask = async () => {
+      const found = await call('image', { id }).catch(() => null); // not there yet, or being given its name
+      if (!isOpen) return;
+      if (found) setDetail(found);
+      if (isAtWork || !found) timer = setTimeout(() => void ask(), 2000);
+    };
+    void ask();
     return () => {
       isOpen = false;
-      if (timer !== null) clearInterval(timer);
+      clearTimeout(timer);
     };
-  }, [id, isAtWork]);
+  }, [id, isAtWork, known]);
   return detail;
 }
 
