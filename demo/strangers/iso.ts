@@ -3,6 +3,7 @@ import { Block, SECTOR } from './block';
 
 /** A file of a volume, in the order in which it is to stand there. */
 export interface FileToWrite {
+  /** Path. */
   readonly name: string;
   readonly bytes: Uint8Array;
 }
@@ -39,49 +40,98 @@ function folder(records: readonly Uint8Array[]): Uint8Array {
   return concatBytes([...sectors, sector]);
 }
 
-/** An image with one folder of files, level 1 of ISO 9660. ECMA-119 clauses 8 and 9. */
-export function writeIso(label: string, folderName: string, files: readonly FileToWrite[]): Uint8Array {
-  const own = folder(files.map(({ name }) => record(`${name};1`, 0, 0, false))).byteLength;
-  const [rootAt, folderAt] = [20, 21];
-  const firstFile = Math.max(FIRST_SECTOR, folderAt + 1 + own / SECTOR);
-  let next = firstFile;
-  const placed = files.map(({ name, bytes }) => {
-    const sector = next;
-    next += Math.ceil(bytes.byteLength / SECTOR);
-    return { name, bytes, sector };
+interface Folder {
+  readonly name: string;
+  /** Place of its parent in the list of all; its own for the root. */
+  readonly parent: number;
+  readonly folders: number[];
+  readonly files: FileToWrite[];
+}
+
+/** Folders of paths, each behind its parent, level by level, as the path table wants them. ECMA-119 6.9.1 */
+function foldersOf(files: readonly FileToWrite[]): Folder[] {
+  const all: Folder[] = [{ name: '', parent: 0, folders: [], files: [] }];
+  const depth = Math.max(...files.map((f) => f.name.split('/').length));
+  const place = new Map([['', 0]]);
+  for (let level = 1; level < depth; level++)
+    for (const { name } of files) {
+      const parts = name.split('/').slice(0, -1);
+      const own = parts.slice(0, level).join('/');
+      if (parts.length < level || place.has(own)) continue;
+      const parent = place.get(parts.slice(0, level - 1).join('/')) ?? 0;
+      place.set(own, all.length);
+      all[parent]?.folders.push(all.length);
+      all.push({ name: parts[level - 1] as string, parent, folders: [], files: [] });
+    }
+  for (const file of files) {
+    const parts = file.name.split('/');
+    all[place.get(parts.slice(0, -1).join('/')) ?? 0]?.files.push({ ...file, name: parts.at(-1) as string });
+  }
+  return all;
+}
+
+/** An image of files by their paths, level 2 of ISO 9660. ECMA-119 clauses 8 and 9. Content stands in the order of the list. */
+export function writeIso(label: string, files: readonly FileToWrite[]): Uint8Array {
+  const folders = foldersOf(files);
+  const sizes = folders.map((one) => {
+    const records = [...one.folders.map((f) => folders[f]?.name ?? ''), ...one.files.map(({ name }) => `${name};1`)];
+    return folder([0 as const, 1 as const, ...records].map((name) => record(name, 0, 0, false))).byteLength;
   });
-  const root = folder([record(0, rootAt, SECTOR, true), record(1, rootAt, SECTOR, true), record(folderName, folderAt, own + SECTOR, true)]);
-  const inside = folder([
-    record(0, folderAt, own + SECTOR, true),
-    record(1, rootAt, SECTOR, true),
-    ...[...placed].sort((a, b) => (a.name < b.name ? -1 : 1)).map((f) => record(`${f.name};1`, f.sector, f.bytes.byteLength, false)),
-  ]);
+  let next = FIRST_SECTOR;
+  const folderAt = sizes.map((size) => {
+    const sector = next;
+    next += size / SECTOR;
+    return sector;
+  });
+  const placed = new Map(
+    files.map(({ name, bytes }) => {
+      const sector = next;
+      next += Math.ceil(bytes.byteLength / SECTOR);
+      return [name, { sector, bytes }];
+    }),
+  );
+  const image = new Uint8Array(next * SECTOR);
+  const pathOf = (at: number): string => (at === 0 ? '' : `${pathOf(folders[at]?.parent ?? 0)}${folders[at]?.name ?? ''}/`);
+  folders.forEach((one, i) => {
+    const inside = [
+      ...one.folders.map((f) => ({ name: folders[f]?.name ?? '', sector: folderAt[f] ?? 0, size: sizes[f] ?? 0, isFolder: true })),
+      ...one.files.map(({ name, bytes }) => ({
+        name: `${name};1`,
+        sector: placed.get(pathOf(i) + name)?.sector ?? 0,
+        size: bytes.byteLength,
+        isFolder: false,
+      })),
+    ].sort((a, b) => (a.name < b.name ? -1 : 1));
+    const records = [
+      record(0, folderAt[i] ?? 0, sizes[i] ?? 0, true),
+      record(1, folderAt[one.parent] ?? 0, sizes[one.parent] ?? 0, true),
+      ...inside.map((r) => record(r.name, r.sector, r.size, r.isFolder)),
+    ];
+    image.set(folder(records), (folderAt[i] ?? 0) * SECTOR);
+  });
   const paths = (little: boolean): Uint8Array => {
     const table = new Uint8Array(SECTOR);
     const view = new DataView(table.buffer);
-    table.set([1, 0]);
-    view.setUint32(2, rootAt, little);
-    view.setUint16(6, 1, little);
-    table.set([folderName.length, 0], 10);
-    view.setUint32(12, folderAt, little);
-    view.setUint16(16, 1, little);
-    table.set(new TextEncoder().encode(folderName), 18);
-    return table;
+    let at = 0;
+    folders.forEach(({ name, parent }, i) => {
+      const length = Math.max(1, name.length);
+      table.set([length, 0], at);
+      view.setUint32(at + 2, folderAt[i] ?? 0, little);
+      view.setUint16(at + 6, parent + 1, little);
+      table.set(new TextEncoder().encode(name), at + 8);
+      at += 8 + length + (length & 1);
+    });
+    return table.subarray(0, at);
   };
-  const pathBytes = 10 + 8 + folderName.length + (folderName.length & 1);
   const primary = new Block(SECTOR).u8(0, 1).text(1, 'CD001').u8(6, 1).text(8, '', 32).text(40, label, 32);
-  primary.both32(80, next).both16(120, 1).both16(124, 1).both16(128, SECTOR).both32(132, pathBytes);
+  primary.both32(80, next).both16(120, 1).both16(124, 1).both16(128, SECTOR).both32(132, paths(true).byteLength);
   new DataView(primary.bytes.buffer).setUint32(140, 18, true);
-  primary.u32(148, 19).put(156, root.subarray(0, 34));
+  primary.u32(148, 19).put(156, image.subarray((folderAt[0] ?? 0) * SECTOR, (folderAt[0] ?? 0) * SECTOR + 34));
   primary.text(190, '', 623).u8(881, 1);
-  const end = new Block(SECTOR).u8(0, 255).text(1, 'CD001').u8(6, 1);
-  const image = new Uint8Array(next * SECTOR);
   image.set(primary.bytes, 16 * SECTOR);
-  image.set(end.bytes, 17 * SECTOR);
+  image.set(new Block(SECTOR).u8(0, 255).text(1, 'CD001').u8(6, 1).bytes, 17 * SECTOR);
   image.set(paths(true), 18 * SECTOR);
   image.set(paths(false), 19 * SECTOR);
-  image.set(root, rootAt * SECTOR);
-  image.set(inside, folderAt * SECTOR);
-  for (const { bytes, sector } of placed) image.set(bytes, sector * SECTOR);
+  for (const { bytes, sector } of placed.values()) image.set(bytes, sector * SECTOR);
   return image;
 }

@@ -1,6 +1,5 @@
 import { concatBytes, equalBytes } from '@/core/bytes';
-import type { TitleTruth, TrackTruth } from './dvd/truth';
-import type { Placed } from './dvd/vob';
+import type { Placed, TitleTruth, TrackTruth } from './truth';
 
 /** A packet that came out. */
 export interface Came {
@@ -9,6 +8,8 @@ export interface Came {
 }
 
 const TICKS = 300;
+/** Stamps of pictures whose time is no whole number of ticks are rounded. */
+const STAMP_TICKS = TICKS + 1;
 /** Stamps are whole ticks of 90 kHz, and LPCM units stand in packets of several. */
 const SLACK_TICKS = 27_000;
 /** One that waits for the viewer stands for a time that the reader chooses, and says: not for ever, and not for nothing. */
@@ -35,7 +36,14 @@ export function judgeTrack(
   track.stretches.forEach((list, s) => {
     const stretch = truth.stretches[s] as TitleTruth['stretches'][number];
     const start = starts[s] ?? 0;
-    const placed = (list ?? []).map((one) => ({ ...one, ...belongs(one, stretch, how.subtitle ?? false) }));
+    const isLast = s === truth.stretches.length - 1;
+    // What comes before the first that decoding can begin with can not be heard where nothing leads to it.
+    let heard = stretch.begins && next > 0;
+    const placed = (list ?? []).map((one) => {
+      const own = belongs(one, stretch, isLast, how.subtitle ?? false);
+      heard ||= one.isKey !== false && own.may;
+      return { ...one, ...own, must: own.must && heard };
+    });
     for (const one of placed) {
       if (!one.may) continue;
       const got = came[next];
@@ -55,12 +63,15 @@ export function judgeTrack(
   return few(wrong);
 }
 
+const MOST_EARLY_90K = 1440 + 2880;
+
 const few = (wrong: string[]) => (wrong.length > 4 ? [...wrong.slice(0, 3), `and ${wrong.length - 3} more`] : wrong);
 
 /** What of a stream belongs to a stretch: all of it where the stretch is a whole VOB, else what lies inside; what lies over a cut may. */
 function belongs(
   one: Placed,
-  { from90k, to90k, begins, ends }: TitleTruth['stretches'][number],
+  { from90k, to90k, begins, ends, isCutBefore }: TitleTruth['stretches'][number],
+  isLast: boolean,
   subtitle: boolean,
 ): { must: boolean; may: boolean } {
   const end = one.at90k + one.length90k;
@@ -72,7 +83,10 @@ function belongs(
   // At a cut, one frame of each side may be heard at the same time: then only one of them is taken.
   const after = begins || one.at90k >= from90k + one.length90k;
   const before = ends || end <= to90k;
-  return { must: after && before, may: (begins || end > from90k) && (ends || one.at90k < to90k) };
+  // Where nothing is cut off, a little may be heard before the first picture and after the last.
+  const free = isCutBefore !== undefined;
+  const least = from90k - (free ? MOST_EARLY_90K : 0);
+  return { must: after && before, may: (begins || end > least) && (ends || (free && isLast) || one.at90k < to90k) };
 }
 
 /** Compares the pictures that came. @returns what is wrong, and where the first of each stretch came out, in ticks. */
@@ -92,11 +106,11 @@ export function judgePictures(truth: TitleTruth, came: readonly Came[]): { reado
       next++;
       const offset = (picture.at90k - stretch.from90k) * TICKS;
       start ??= got.ticks - offset;
-      if (Math.abs(got.ticks - offset - start) > 1)
+      if (Math.abs(got.ticks - offset - start) > STAMP_TICKS)
         wrong.push(`stretch ${s}: picture is shown ${((got.ticks - offset - start) / 27e3).toFixed(1)} ms late`);
     }
     start ??= endTicks ?? 0;
-    if (endTicks !== null && (start < endTicks - 1 || start > endTicks + MOST_HOLD_90K * TICKS))
+    if (endTicks !== null && (start < endTicks - STAMP_TICKS || start > endTicks + MOST_HOLD_90K * TICKS))
       wrong.push(`stretch ${s} begins ${((start - endTicks) / 27e3).toFixed(1)} ms after the one before`);
     starts.push(start);
     endTicks = start + (stretch.to90k - stretch.from90k) * TICKS + stillSeconds(stretch) * 27e6;
@@ -126,7 +140,7 @@ function judgeSamples(truth: TitleTruth, track: TrackTruth, came: readonly Came[
       found = 0;
       for (const { startTicks, whole, heard, list } of stretches) {
         const unit = list[0]?.bytes.byteLength ?? 0;
-        const sample = unit / 80;
+        const sample = unit / Math.round(((list[0]?.length90k ?? 1) * 48_000) / 90_000);
         const wanted = Math.round(((ticks - startTicks) / 27e6) * 48_000) + done / sample;
         if (wanted < -NEAR_SAMPLES || (wanted - NEAR_SAMPLES) * sample >= whole.byteLength) continue;
         const [from, length] = nearest(whole, wanted, own.subarray(done), sample);
@@ -138,7 +152,7 @@ function judgeSamples(truth: TitleTruth, track: TrackTruth, came: readonly Came[
   }
   for (const { s, list, stretch, heard } of stretches)
     list.forEach((one, u) => {
-      if (!heard[u] && belongs(one, stretch, false).must)
+      if (!heard[u] && belongs(one, stretch, false, false).must)
         wrong.push(`a unit at ${((one.at90k - stretch.from90k) / 90e3).toFixed(3)} s of stretch ${s} did not come`);
     });
   return few(wrong);

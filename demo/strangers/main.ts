@@ -2,20 +2,21 @@ import { readFileSync } from 'node:fs';
 import { Draw } from './draw';
 import { drawDvd } from './dvd/draw-plan';
 import { writeDvd } from './dvd/disc';
-import type { DvdPlan } from './dvd/plan';
-import { judgeDvd, type Verdict } from './judge';
-import { shrunk } from './shrink';
+import { drawBluray } from './bluray/draw-plan';
+import { writeBluray } from './bluray/disc';
+import { judgeBluray, judgeDvd, type Verdict } from './judge';
+import { shrunk, type DiscPlan } from './shrink';
 
 /**
- * Random discs by an author who knows the standard and not our reader: npm run strangers -- COUNT SEED. Discs that once failed are
- * kept, a line each, and tried before all others. A new one that fails is printed as small as it can be made.
+ * Random discs by an author who knows the standard and not our reader: npm run strangers -- COUNT SEED [dvd|bluray], of
+ * each kind so many. Discs that once failed are kept, a line each, and tried before all others. A new one that fails is printed as small as it can be made.
  */
-const [count = '100', firstSeed = '1'] = process.argv.slice(2);
+const [count = '100', firstSeed = '1', only] = process.argv.slice(2);
 const KEPT = 'demo/strangers/kept.ndjson';
 
-const judged = async (plan: DvdPlan): Promise<Verdict[]> => {
+const judged = async (plan: DiscPlan): Promise<Verdict[]> => {
   try {
-    return await judgeDvd(plan, writeDvd(plan));
+    return 'sets' in plan ? await judgeDvd(plan, writeDvd(plan)) : await judgeBluray(plan, writeBluray(plan));
   } catch (error) {
     return [{ kind: 'refused', title: null, what: String(error instanceof Error ? (error.stack ?? error.message) : error) }];
   }
@@ -30,7 +31,7 @@ const ways = new Set<string>();
 let failed = 0;
 const lines = readFileSync(KEPT, 'utf8').split('\n').filter(Boolean);
 for (const [i, line] of lines.entries()) {
-  const verdicts = await judged(JSON.parse(line) as DvdPlan);
+  const verdicts = await judged(JSON.parse(line) as DiscPlan);
   if (verdicts.length === 0) continue;
   failed++;
   console.log([`line ${i + 1} of ${KEPT}`, ...verdicts.slice(0, MOST_SAID).map(said)].join('\n'));
@@ -39,26 +40,35 @@ console.log(`${lines.length - failed} of ${lines.length} discs that once failed 
 
 const held = new Map<string, { discs: number; failed: number }>();
 let failedNow = 0;
-for (let seed = Number(firstSeed); seed < Number(firstSeed) + Number(count); seed++) {
-  const draw = new Draw(seed);
-  const plan = drawDvd(draw, seed);
+let drawn = 0;
+
+async function tryOne(name: string, draw: Draw, plan: DiscPlan): Promise<void> {
   const verdicts = await judged(plan);
+  drawn++;
   for (const kind of draw.kinds) {
-    const sum = held.get(kind) ?? { discs: 0, failed: 0 };
-    held.set(kind, { discs: sum.discs + 1, failed: sum.failed + (verdicts.length > 0 ? 1 : 0) });
+    const key = `${name}: ${kind}`;
+    const sum = held.get(key) ?? { discs: 0, failed: 0 };
+    held.set(key, { discs: sum.discs + 1, failed: sum.failed + (verdicts.length > 0 ? 1 : 0) });
   }
   for (const { kind } of verdicts) sums[kind]++;
-  if (verdicts.length === 0) continue;
+  if (verdicts.length === 0) return;
   failedNow++;
-  console.log([`seed ${seed}`, ...verdicts.slice(0, MOST_SAID).map(said)].join('\n'));
+  console.log([`${name}, seed ${plan.label.split('_')[1] ?? ''}`, ...verdicts.slice(0, MOST_SAID).map(said)].join('\n'));
   // Of each way to fail one is enough.
   const fresh = verdicts.map(wayOf).find((way) => !ways.has(way));
-  if (fresh === undefined) continue;
+  if (fresh === undefined) return;
   ways.add(fresh);
+  if (process.env['STRANGERS_AS_THEY_ARE']) return;
   const small = await shrunk(plan, async (one) => (await judged(one)).some((v) => wayOf(v) === fresh));
   console.log(['  as small as it can be made:', ...(await judged(small)).slice(0, 2).map(said), JSON.stringify(small)].join('\n'));
 }
+
+for (let seed = Number(firstSeed); seed < Number(firstSeed) + Number(count); seed++) {
+  const draws = { dvd: new Draw(seed), bluray: new Draw(seed) };
+  if (only !== 'bluray') await tryOne('DVD', draws.dvd, drawDvd(draws.dvd, seed));
+  if (only !== 'dvd') await tryOne('Blu-ray', draws.bluray, drawBluray(draws.bluray, seed));
+}
 for (const [kind, { discs, failed: not }] of [...held].sort(([a], [b]) => (a < b ? -1 : 1)))
   console.log(`${String(discs - not).padStart(6)} of ${String(discs).padStart(6)}  ${kind}`);
-console.log(`${Number(count) - failedNow} of ${count} discs held; lost ${sums.lost}, refused ${sums.refused}, accused ${sums.accused}`);
+console.log(`${drawn - failedNow} of ${drawn} discs held; lost ${sums.lost}, refused ${sums.refused}, accused ${sums.accused}`);
 process.exitCode = failed + failedNow > 0 ? 1 : 0;

@@ -1,10 +1,47 @@
+import type { BlurayPlan, ClipPlan } from './bluray/plan';
 import type { ChainPlan, DvdPlan, SetPlan, VobPlan } from './dvd/plan';
 
 const without = <T>(list: readonly T[], at: number): T[] => list.filter((_, i) => i !== at);
 const withOne = <T>(list: readonly T[], at: number, one: T): T[] => list.map((old, i) => (i === at ? one : old));
 
+/** A disc of either kind. */
+export type DiscPlan = DvdPlan | BlurayPlan;
+
 /** Plans that are a little smaller, or a little more ordinary: what makes most of it go first. */
-function* smaller(plan: DvdPlan): Generator<DvdPlan> {
+function* smaller(plan: DiscPlan): Generator<DiscPlan> {
+  yield* 'sets' in plan ? smallerDvds(plan) : smallerBlurays(plan);
+}
+
+function* smallerBlurays(plan: BlurayPlan): Generator<BlurayPlan> {
+  if (plan.playlists.length > 1)
+    for (const [p] of plan.playlists.entries()) yield { ...plan, playlists: without(plan.playlists, p), titles: [0], plays: 1 };
+  const lists = (p: number, list: BlurayPlan['playlists'][number]): BlurayPlan => ({
+    ...plan,
+    playlists: withOne(plan.playlists, p, list),
+  });
+  for (const [p, { items, marks }] of plan.playlists.entries()) {
+    if (items.length > 1)
+      for (const [i] of items.entries()) {
+        const left = marks.filter((m) => m.item !== i).map((m) => ({ ...m, item: m.item > i ? m.item - 1 : m.item }));
+        yield lists(p, { items: without(items, i).map((item) => ({ ...item, connection: 1 })), marks: left });
+      }
+    for (const [m] of marks.entries()) yield lists(p, { items, marks: without(marks, m) });
+    for (const [i, item] of items.entries())
+      if (item.to - item.from > 1) yield lists(p, { items: withOne(items, i, { ...item, to: item.to - 1 }), marks });
+  }
+  const clips = (c: number, clip: ClipPlan): BlurayPlan => ({ ...plan, clips: withOne(plan.clips, c, clip) });
+  for (const [c, clip] of plan.clips.entries()) {
+    const least = Math.max(1, ...plan.playlists.flatMap((l) => l.items.filter((i) => i.clip === c).map((i) => i.to)));
+    if (clip.groups > least) yield clips(c, { ...clip, groups: least });
+    if (clip.sounds.length > 0) yield clips(c, { ...clip, sounds: clip.sounds.slice(0, -1) });
+    if (clip.graphics.length > 0) yield clips(c, { ...clip, graphics: clip.graphics.slice(0, -1) });
+    for (const [g, one] of clip.graphics.entries())
+      if (one.events.length > 0) yield clips(c, { ...clip, graphics: withOne(clip.graphics, g, { ...one, events: one.events.slice(1) }) });
+    if (clip.soundLag90k > 0) yield clips(c, { ...clip, soundLag90k: 0 });
+  }
+}
+
+function* smallerDvds(plan: DvdPlan): Generator<DvdPlan> {
   if (plan.titles.length > 1) for (const [i] of plan.titles.entries()) yield { ...plan, titles: without(plan.titles, i), plays: 1 };
   for (const [s, set] of plan.sets.entries()) for (const one of smallerSets(set)) yield { ...plan, sets: withOne(plan.sets, s, one) };
 }
@@ -51,7 +88,7 @@ function* smallerSets(set: SetPlan): Generator<SetPlan> {
 }
 
 /** A plan that still fails and of which nothing more can be taken away; after `most` trials the smallest that was found. */
-export async function shrunk(plan: DvdPlan, fails: (plan: DvdPlan) => Promise<boolean>, most = 150): Promise<DvdPlan> {
+export async function shrunk(plan: DiscPlan, fails: (plan: DiscPlan) => Promise<boolean>, most = 150): Promise<DiscPlan> {
   let best = plan;
   for (let trials = 0, found = true; found && trials < most;) {
     found = false;

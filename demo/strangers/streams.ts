@@ -40,11 +40,13 @@ function ffmpeg(args: readonly string[]): void {
   if (status !== 0) throw new Error(`ffmpeg ${args.join(' ')}: ${stderr}`);
 }
 
-const made = (args: readonly string[], extension: string): Uint8Array =>
+/** A stream that is encoded once. */
+export const made = (args: readonly string[], extension: string): Uint8Array =>
   new Uint8Array(readFileSync(fixtureNow(['strangers', args], extension, (file) => ffmpeg([...args, file]))));
 
 const kept = new Map<string, unknown>();
-function once<T>(key: string, make: () => T): T {
+/** What is taken apart once. */
+export function once<T>(key: string, make: () => T): T {
   if (!kept.has(key)) kept.set(key, make());
   return kept.get(key) as T;
 }

@@ -49,5 +49,6 @@ export function writeDvd(plan: DvdPlan): WrittenDvd {
     if (/^VTS_\d+_0\.IFO$/.test(name)) places.push(at);
     at += Math.ceil(bytes.byteLength / SECTOR);
   }
-  return { image: writeIso(plan.label, 'VIDEO_TS', files(places)), vobs: truths };
+  const named = files(places).map(({ name, bytes }) => ({ name: `VIDEO_TS/${name}`, bytes }));
+  return { image: writeIso(plan.label, named), vobs: truths };
 }

@@ -1,37 +1,11 @@
 import type { ChainPlan, DvdPlan, SetPlan } from './plan';
-import type { Placed, VobTruth } from './vob';
+import type { Stretch, TitleTruth, TrackTruth } from '../truth';
+import type { VobTruth } from './vob';
 
-/** A stretch of a title whose clock goes on: cells of a VOB that follow each other there. */
-export interface Stretch {
+/** Cells of a VOB that follow each other in a title. */
+interface VobStretch extends Stretch {
   readonly vob: number;
-  /** 90 kHz from the first picture of the VOB. */
-  readonly from90k: number;
-  readonly to90k: number;
-  /** It begins, or ends, where its VOB does. */
-  readonly begins: boolean;
-  readonly ends: boolean;
-  readonly pictures: VobTruth['pictures'];
   readonly chain: ChainPlan;
-  /** Seconds for which its last picture stands; 255: until the viewer goes on. */
-  readonly still: number;
-}
-
-export interface TrackTruth {
-  /** Null for sound that no table names. */
-  readonly language: string | null;
-  /** The display that subtitles are drawn for; null for sound. */
-  readonly display: '4:3' | 'wide' | 'letterbox' | 'pan and scan' | null;
-  /** By stretch: what a player would show or sound of it; null where its chain has no such track. */
-  readonly stretches: readonly (readonly Placed[] | null)[];
-}
-
-export interface TitleTruth {
-  readonly stretches: readonly Stretch[];
-  readonly audio: readonly TrackTruth[];
-  /** With the streams that its chains name for the display that a wide picture is shown on. */
-  readonly subtitles: readonly TrackTruth[];
-  /** Stretch that a chapter begins in, and where. */
-  readonly chapters: readonly { readonly stretch: number; readonly at90k: number }[];
 }
 
 /** What a player shows of a title: its chains in order, and in them their cells. */
@@ -39,7 +13,7 @@ export function titleTruth(plan: DvdPlan, vobs: readonly (readonly VobTruth[])[]
   const { set: s, title: t } = plan.titles[number - 1] as DvdPlan['titles'][number];
   const set = plan.sets[s] as SetPlan;
   const title = set.titles[t] as SetPlan['titles'][number];
-  const stretches: { -readonly [K in keyof Stretch]: Stretch[K] }[] = [];
+  const stretches: { -readonly [K in keyof VobStretch]: VobStretch[K] }[] = [];
   const begins = new Map<string, { stretch: number; at90k: number }>();
   for (const c of title.chains) {
     const chain = set.chains[c] as ChainPlan;

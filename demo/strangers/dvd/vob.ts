@@ -1,15 +1,9 @@
 import { concatBytes } from '@/core/bytes';
 import { Block, SECTOR } from '../block';
+import type { Placed } from '../truth';
 import { GROUP, groupsOf, soundOf, type Group, type Look, type SoundCodec } from '../streams';
 import { subpicture } from './drawing';
 import { frame90k, type SoundPlan, type VobPlan } from './plan';
-
-/** What stands on the disc with its time: 90 kHz from the first picture of its VOB. */
-export interface Placed {
-  readonly bytes: Uint8Array;
-  readonly at90k: number;
-  readonly length90k: number;
-}
 
 /** What is true of a VOB before it is written. */
 export interface VobTruth {

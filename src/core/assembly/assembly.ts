@@ -16,7 +16,7 @@ import { makeLanes, type AssembledTrack, type Lane, type TapBytes } from './walk
 import { transformLpcm } from './framers/lpcm-repack';
 import type { HeldPacket, Packet, TrackAccount } from './packet';
 import { joinProblem } from '../reels/joining';
-import { planPiece, type PlannedPiece } from './plan';
+import { joinedPieces, planPiece, type PlannedPiece } from './plan';
 import type { PictureDescription } from './picture';
 import { Timeline } from './timeline';
 import type { PacketStream } from './packet-stream';
@@ -88,7 +88,7 @@ export class Assembly implements PacketStream {
 
   constructor(reading: Reading, reel: Reel, openContent: OpenContent, options: AssemblyOptions = {}) {
     const around = options.around ?? reel.damage === 'around';
-    const planned = options.pieces ?? reel.pieces.map((piece) => planPiece(reading, piece, around));
+    const planned = joinedPieces(options.pieces ?? reel.pieces.map((piece) => planPiece(reading, piece, around)));
     const first = planned[0];
     if (!first) throw new DiscError('unsupported', { source: 'reel', byteOffset: 0 }, 'The reel has no piece');
     const pieces = planned.map((piece) => {

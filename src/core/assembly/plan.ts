@@ -20,6 +20,8 @@ export interface PlannedPiece {
   /** True where the piece begins, or ends, where its title does: nothing is cut off there. */
   readonly naturalStart: boolean;
   readonly naturalEnd: boolean;
+  /** What follows in the title goes on with its sound in another clip: all that this one's last clip has of it belongs here. */
+  readonly goesOnSeamlessly: boolean;
   /** The segments before a cut beginning, in order: a subtitle may begin in them that is still shown. The last few; none at a title's own beginning. */
   readonly preceding: readonly Segment[];
   /** Stream of each of the reel's tracks during this piece, video first; null where the title has none that goes on. */
@@ -115,6 +117,7 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
     ? (steps.find(({ index }) => (startMs.get(index) ?? 0) >= toMs)?.index ?? title.parts.length)
     : (partOf.get(toChapter + 1) ?? title.parts.length);
   const taken = steps.filter(({ index }) => index >= firstPart && index < endPart);
+  const following = steps.find(({ index }) => index >= endPart);
   return {
     title,
     segments: taken.map(({ part, index }) => ({
@@ -129,10 +132,35 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
     })),
     naturalStart: taken[0] === steps[0],
     naturalEnd: taken.at(-1) === steps.at(-1),
+    goesOnSeamlessly: following?.part.seamless ?? false,
     preceding: steps
       .filter(({ index }) => index < (taken[0]?.index ?? 0))
       .slice(-MOST_PRECEDING)
       .map(({ part }) => find(part.segment)),
     streams: [],
   };
+}
+
+/** The next piece goes on in the same title where the one before ends, with a chapter: what stands at the border is no cut. */
+function goesOn(before: PlannedPiece, next: PlannedPiece): boolean {
+  const last = before.segments.at(-1);
+  const first = next.segments[0];
+  if (before.title !== next.title || !last || !first || first.chapter === null) return false;
+  const { segment, titleMs } = last;
+  const endMs = titleMs + (segment.kind === 'clip' ? (segment.out90k - segment.in90k) / 90 : segment.durationMs + last.stillMs);
+  return next.preceding.at(-1) === segment && Math.abs(endMs - first.titleMs) < 1;
+}
+
+const begin = ({ naturalStart, preceding }: PlannedPiece) => ({ naturalStart, preceding });
+
+/** Pieces that follow each other in their title are one: chapters 1 to 3 and 4 to 6 are 1 to 6, to the last byte. */
+export function joinedPieces(pieces: readonly PlannedPiece[]): PlannedPiece[] {
+  const joined: PlannedPiece[] = [];
+  for (const piece of pieces) {
+    const before = joined.at(-1);
+    if (before && goesOn(before, piece))
+      joined[joined.length - 1] = { ...piece, ...begin(before), segments: [...before.segments, ...piece.segments] };
+    else joined.push(piece);
+  }
+  return joined;
 }

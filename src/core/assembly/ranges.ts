@@ -118,13 +118,14 @@ class Cutter {
 
   async cut(piece: PlannedPiece, fromMs: number, toMs: number): Promise<PlannedPiece> {
     let segments = [...piece.segments];
-    let { naturalStart, naturalEnd, preceding } = piece;
+    let { naturalStart, naturalEnd, goesOnSeamlessly, preceding } = piece;
     const last = segments.at(-1);
     if (last && toMs < endOf(last) - NEAR_MS) {
       const rest = await this.place(last.segment, toMs - last.titleMs, 'after');
       if (rest && rest.ms > 0) {
         segments = [...segments.slice(0, -1), { ...last, segment: until(last.segment, rest), stillMs: 0 }];
         naturalEnd = false;
+        goesOnSeamlessly = false;
       }
     }
     const [first] = segments;
@@ -136,7 +137,7 @@ class Cutter {
         naturalStart = false;
       }
     }
-    return { ...piece, segments, naturalStart, naturalEnd, preceding };
+    return { ...piece, segments, naturalStart, naturalEnd, goesOnSeamlessly, preceding };
   }
 }
 

@@ -4,6 +4,8 @@ import { EsBuffer } from './es-buffer';
 import { EARLY_TICKS, Framer, MAX_LEAD_TICKS, type PieceBegin, type Stamp, type StretchBegin } from './framer';
 import { Marks, type Mark, type Timeline } from '../timeline';
 
+/** A stamp of 90 kHz. */
+const STAMP_TICKS = TICKS_PER_SECOND / 90_000;
 /** Time stamps rounded to 90 kHz, and by encoders to worse, are smoothed up to this; more is content and is kept. */
 const SMOOTHED_TICKS = TICKS_PER_SECOND / 2000;
 /**
@@ -134,7 +136,8 @@ export class AudioFramer extends Framer {
 
   override beginStretch({ goesOn, startTicks, isCut, midFrame }: StretchBegin): void {
     if (goesOn) this.goOnFrom(startTicks - MAX_LEAD_TICKS);
-    else this.beginPiece({ notBefore: startTicks - EARLY_TICKS, midFrame: isCut || midFrame });
+    // At a cut a frame belongs to the side that it begins in; stamps of sound and picture are each rounded.
+    else this.beginPiece({ notBefore: startTicks - (isCut ? STAMP_TICKS : EARLY_TICKS), midFrame: isCut || midFrame });
   }
 
   /** Another clip, in which the sound of the one before goes on: nothing is cut. @param notBefore earliest time that is believed. */

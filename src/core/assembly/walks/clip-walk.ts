@@ -38,6 +38,12 @@ const TRANSPORT_FAULTS: Readonly<Record<TransportFault, FaultKind>> = {
   broken: 'broken pack',
 };
 
+/** The piece begins inside a clip, with what the title shows of it before: a beginning that is a cut, and not the clip's or the item's own. */
+function beginsInside({ naturalStart, preceding }: PlannedPiece, { first }: ClipStretch): boolean {
+  const before = preceding.at(-1);
+  return !naturalStart && before?.kind === 'clip' && before.content === first.content && before.out90k === first.in90k;
+}
+
 /** Walks the clips of a Blu-ray: transport streams cut by in and out times, each stretch with a clock of its own. */
 export class ClipWalk implements Walk, TransportReceiver {
   private readonly routes: ClipRoutes;
@@ -89,9 +95,9 @@ export class ClipWalk implements Walk, TransportReceiver {
           yield;
           continue;
         }
-        const goesOnSeamlessly = stretches[i + 1]?.seamless ?? false;
+        const goesOnSeamlessly = isLast ? piece.goesOnSeamlessly : (stretches[i + 1]?.seamless ?? false);
         // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
-        const isCut = i === 0 && !piece.naturalStart;
+        const isCut = i === 0 && beginsInside(piece, stretch);
         await this.entries.begin(stretch, this.routes.videoPid);
         const before = isCut ? await this.partsBefore(stretch) : null;
         this.begin(stretch, i === 0, isCut, isLast && !piece.naturalEnd);
@@ -108,7 +114,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         this.lookAtLength(stretch, startTicks);
         this.requireSameSize(stretch);
         // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
-        if (goesOn || (isLast ? !piece.naturalEnd : !goesOnSeamlessly)) this.endAt(this.video.endTicks, isLast);
+        if (goesOn || !(goesOnSeamlessly || (isLast && piece.naturalEnd))) this.endAt(this.video.endTicks, isLast);
         yield;
       }
     }
@@ -258,7 +264,9 @@ export class ClipWalk implements Walk, TransportReceiver {
     const common = { epoch: this.epoch, in90k, out90k, titleMs, startTicks, isCut, endsCut, midFrame: first.firstPacket > 0 };
     for (const lane of lanes) {
       if (this.routes.isOfOtherTitle(lane)) continue;
-      const begin: StretchBegin = { ...common, goesOn: (stretch.seamless || this.isApart(lane)) && !firstOfPiece };
+      // Where a reel begins with a clip into which sound goes on, all that the clip has of it is heard.
+      const mayLead = !firstOfPiece || (startTicks === 0 && !isCut);
+      const begin: StretchBegin = { ...common, goesOn: (stretch.seamless || this.isApart(lane)) && mayLead };
       lane.framer.beginStretch(begin);
     }
     this.noteChapters(stretch, firstOfPiece);

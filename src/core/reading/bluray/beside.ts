@@ -147,15 +147,14 @@ export async function secondPictures(titles: readonly NumberedPlaylist[], materi
 
 /** What of a title's tables is not as simple as its list of tracks, or can not be taken. */
 export function remarkStreams(number: number, streams: AlignedStreams, playlist: Playlist, { clips, remarks }: Material): void {
-  const say = (severity: 'note' | 'warning', detail: string) => {
-    note(remarks, 'streams-moved', severity, detail, number);
+  const say = (detail: string) => {
+    note(remarks, 'streams-moved', 'note', detail, number);
   };
   const moved = playlist.items.flatMap((item) => streams.moved(item) ?? []);
   const elsewhere = new Set(moved.filter((m) => m.pid !== null).map((m) => m.stream)).size;
   const ending = new Set(moved.filter((m) => m.pid === null).map((m) => m.stream)).size;
-  if (elsewhere > 0) say('note', `${elsewhere} of its tracks stand on other streams in some clips; they are followed by language and kind`);
-  if (ending > 0) say('warning', `${ending} of its tracks do not go on in all of its clips`);
-  if (streams.untold.length > 0) say('warning', `${streams.untold.length} streams that only some of its clips have are not offered`);
+  if (elsewhere > 0) say(`${elsewhere} of its tracks stand on other streams in some clips; they are followed by language and kind`);
+  if (ending > 0) say(`${ending} of its tracks do not go on in all of its clips`);
   const lost = (clip: string) => (clips.get(clip)?.sizeBytes ?? 0) === 0;
   const missing = new Set(besideClips(playlist).filter(lost));
   for (const clip of missing)

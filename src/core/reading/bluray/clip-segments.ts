@@ -57,7 +57,10 @@ function guessedPacket(clip: ClipPlace, pts90k: number): number {
  * that show the same material name the same segments.
  */
 export function segmentsBetween(clip: ClipPlace, in90k: number, out90k: number, cuts: Cuts): ClipSegment[] {
-  const inside = (cuts.get(clip.name) ?? []).filter((t) => t > in90k && t < out90k);
+  // Times nearer to each other than an entry point's are the same picture's.
+  const inside: number[] = [];
+  for (const t of cuts.get(clip.name) ?? [])
+    if (t >= Math.max(in90k, inside.at(-1) ?? 0) + UNSTORED_BITS && t <= out90k - UNSTORED_BITS) inside.push(t);
   const times = [in90k, ...inside, out90k];
   return times.slice(0, -1).map((from, i): ClipSegment => {
     const to = times[i + 1] as number;
@@ -83,15 +86,38 @@ export function segmentsBetween(clip: ClipPlace, in90k: number, out90k: number, 
 
 /** Collects and orders the times at which clips are cut. */
 export class CutList {
-  private readonly times = new Map<string, Set<number>>();
+  private readonly exact = new Map<string, Set<number>>();
+  private readonly near = new Map<string, Set<number>>();
 
+  /** Where an item begins or ends: to the tick. */
   add(clip: string, ...at90k: readonly number[]): void {
-    const set = this.times.get(clip) ?? new Set();
-    for (const time of at90k) set.add(time);
-    this.times.set(clip, set);
+    addTo(this.exact, clip, at90k);
+  }
+
+  /** Where decoding can begin for a chapter: of what the map of entry points knows, up to its unstored bits. */
+  addNear(clip: string, at90k: number): void {
+    addTo(this.near, clip, [at90k]);
   }
 
   finish(): Cuts {
-    return new Map([...this.times].map(([clip, set]) => [clip, [...set].sort((a, b) => a - b)]));
+    const clips = new Set([...this.exact.keys(), ...this.near.keys()]);
+    return new Map(
+      Array.from(clips, (clip) => {
+        const exact = [...(this.exact.get(clip) ?? [])].sort((a, b) => a - b);
+        // The later of two that are the same entry point is the one whose bits are known.
+        const near = [...(this.near.get(clip) ?? [])].sort((a, b) => b - a).filter((t) => !exact.some((e) => isSameCut(e, t)));
+        const kept = near.filter((t, i) => i === 0 || !isSameCut(t, near[i - 1] as number));
+        return [clip, [...exact, ...kept].sort((a, b) => a - b)];
+      }),
+    );
   }
+}
+
+/** Two times that the map of entry points does not tell apart. */
+export const isSameCut = (a90k: number, b90k: number): boolean => Math.abs(a90k - b90k) < UNSTORED_BITS;
+
+function addTo(times: Map<string, Set<number>>, clip: string, at90k: readonly number[]): void {
+  const set = times.get(clip) ?? new Set();
+  for (const time of at90k) set.add(time);
+  times.set(clip, set);
 }

@@ -12,9 +12,10 @@ export interface AlignedStreams {
   readonly secondaryAudio: readonly PlaylistStream[];
   /** Where streams stand in an item, as far as that is elsewhere than their own PID says; null where none is. */
   readonly moved: (item: PlayItem) => readonly MovedStream[] | null;
-  /** Entries that only some items have, and that can not be told from others by their PID. */
-  readonly untold: readonly PlaylistStream[];
 }
+
+/** PIDs have 13 bits: from here on none is meant. */
+const FIRST_FRESH = 0x2000;
 
 type Kind = 'video' | 'audio' | 'graphics' | 'secondaryAudio';
 const KINDS: readonly Kind[] = ['video', 'audio', 'graphics', 'secondaryAudio'];
@@ -42,7 +43,7 @@ export function alignStreams(playlist: Playlist, main: PlayItem): AlignedStreams
     graphics: [...main.streams.graphics],
     secondaryAudio: [...main.streams.secondaryAudio],
   };
-  const untold: PlaylistStream[] = [];
+  let fresh = FIRST_FRESH;
   // Most items have the very same table: it is compared once.
   const tables = [...new Set(playlist.items.map((i) => i.streams))];
   const found = new Map<StreamTable, Map<PlaylistStream, PlaylistStream>>();
@@ -59,11 +60,11 @@ export function alignStreams(playlist: Playlist, main: PlayItem): AlignedStreams
       }
       for (const entry of list) {
         if (used.has(entry)) continue;
-        if (KINDS.some((k) => tracks[k].some((t) => samePlace(t, entry)))) untold.push(entry);
-        else {
-          tracks[kind].push(entry);
-          pairs.set(entry, entry);
-        }
+        // What stands where another track does in other items is a track all the same, and goes by a number of its own.
+        const isTaken = KINDS.some((k) => tracks[k].some((t) => samePlace(t, entry)));
+        const track = isTaken ? { ...entry, pid: fresh++ } : entry;
+        tracks[kind].push(track);
+        pairs.set(track, entry);
       }
     }
     found.set(table, pairs);
@@ -79,5 +80,5 @@ export function alignStreams(playlist: Playlist, main: PlayItem): AlignedStreams
       });
     moved.set(table, list.length > 0 ? list : null);
   }
-  return { ...tracks, untold, moved: (item) => moved.get(item.streams) ?? null };
+  return { ...tracks, moved: (item) => moved.get(item.streams) ?? null };
 }

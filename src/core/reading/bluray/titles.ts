@@ -2,13 +2,14 @@ import { CODING, SOURCE_PACKET_BYTES, SUB_PATH, type Playlist, type PlaylistStre
 import type { Chapter, ClipSegment, Title, TitlePart } from '../model';
 import type { SubtitleTrack } from '../tracks';
 import { longestItem, remarkStreams, picturesBeside, soundBeside } from './beside';
-import { CutList, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './clip-segments';
+import { CutList, isSameCut, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './clip-segments';
 import { stateOf, type Material, type NumberedPlaylist } from './material';
-import { alignStreams } from './stream-tables';
+import type { ClipProbe, SeenAudio, SeenPicture } from './probe-transport';
+import { alignStreams, type AlignedStreams } from './stream-tables';
 import { blurayAudio, bluraySubtitle, blurayVideo } from './tracks';
 
 export const MOST_PARTS = 20_000;
-/** A chapter mark this close to the end begins nothing. */
+/** What comes before a first mark that stands so near to the beginning is no chapter of its own. */
 const LEAST_CHAPTER_MS = 1000;
 
 /** An entry mark, and where decoding can begin for what it marks. */
@@ -36,11 +37,39 @@ export function cutClips(playlists: readonly NumberedPlaylist[], clips: Readonly
   for (const numbered of playlists) {
     for (const item of numbered.playlist.items) for (const clip of item.clips) cuts.add(clip, item.in45k * 2, item.out45k * 2);
     for (const { item, at90k } of chapterCuts(numbered, clips)) {
-      for (const clip of numbered.playlist.items[item]?.clips ?? []) cuts.add(clip, at90k);
+      for (const clip of numbered.playlist.items[item]?.clips ?? []) cuts.addNear(clip, at90k);
     }
     for (const { clip, in45k, out45k } of picturesBeside(numbered.playlist)) cuts.add(clip, in45k * 2, out45k * 2);
   }
   return cuts.finish();
+}
+
+/**
+ * What the title's streams say of themselves, by the stream that its track goes by: of the longest item, and of others for what does not
+ * stand in its clip.
+ */
+async function probeTitle({ items }: Playlist, streams: AlignedStreams, { clips, looks }: Material): Promise<ClipProbe | null> {
+  const wanted = [...streams.video, ...streams.audio, ...streams.secondaryAudio].filter((s) => s.inMux).map((s) => s.pid);
+  const video = new Map<number, SeenPicture>();
+  const audio = new Map<number, SeenAudio>();
+  let first: ClipProbe | null = null;
+  for (const item of [...items].sort((a, b) => b.out45k - b.in45k - (a.out45k - a.in45k))) {
+    const [clip = ''] = item.clips;
+    const left = wanted.filter((pid) => !video.has(pid) && !audio.has(pid));
+    if (left.length === 0) break;
+    const probe = await looks.headers(clip, clips.get(clip)?.info ?? null);
+    if (!probe) continue;
+    first ??= probe;
+    const moved = new Map(streams.moved(item)?.map((m) => [m.stream, m.pid]));
+    for (const stream of left) {
+      const pid = moved.has(stream) ? moved.get(stream) : stream;
+      const picture = pid == null ? undefined : probe.video.get(pid);
+      const sound = pid == null ? undefined : probe.audio.get(pid);
+      if (picture) video.set(stream, picture);
+      if (sound) audio.set(stream, sound);
+    }
+  }
+  return first && { ...first, video, audio };
 }
 
 /** A playlist as a title. Its segments are added to the material's. */
@@ -70,7 +99,7 @@ export async function readTitle(number: number, numbered: NumberedPlaylist, mate
         used.set(segment.id, segment);
         if (angle === 0) {
           starts.push({ item: i, at90k: segment.in90k, part: parts.length, ms });
-          ms = begin + Math.round((segment.out90k - item.in45k * 2) / 90);
+          ms = begin + (segment.out90k - item.in45k * 2) / 90;
         }
         const seamless = n > 0 || (i > 0 && item.connection !== 'new clock');
         parts.push({ segment: segment.id, angle: item.clips.length > 1 ? angle + 1 : null, companion, seamless, moved });
@@ -82,7 +111,7 @@ export async function readTitle(number: number, numbered: NumberedPlaylist, mate
     (a, b) => (a && a.endPacket - a.firstPacket >= b.endPacket - b.firstPacket ? a : b),
     null,
   );
-  const probe = longest ? await material.looks.headers(longest.content, clips.get(longest.content)?.info ?? null) : null;
+  const probe = await probeTitle(playlist, streams, material);
   const state = await stateOf(number, [...used.values()], longest, material);
   remarkStreams(number, streams, playlist, material);
   const video = streams.video[0];
@@ -97,10 +126,10 @@ export async function readTitle(number: number, numbered: NumberedPlaylist, mate
     measured: null,
     sample: null,
     state: video ? state : 'unreadable',
-    durationMs: ms,
+    durationMs: Math.round(ms),
     sizeBytes: [...used.values()].reduce((sum, s) => sum + (s.endPacket - s.firstPacket) * SOURCE_PACKET_BYTES, 0),
     angles: Math.max(1, ...playlist.items.map((i) => i.clips.length)),
-    chapters: chaptersOf(numbered, clips, starts, ms),
+    chapters: chaptersOf(numbered, clips, starts, Math.round(ms)),
     parts,
     video: blurayVideo(
       video ?? {
@@ -146,10 +175,10 @@ function chaptersOf(
 ): Chapter[] {
   const found: { part: number; ms: number }[] = [];
   for (const cut of chapterCuts(numbered, clips)) {
-    const start = starts.find((s) => s.item === cut.item && s.at90k === cut.at90k);
+    const start = starts.find((s) => s.item === cut.item && isSameCut(s.at90k, cut.at90k));
     // The mark says when a chapter begins; a file that begins with the chapter begins a little before, where decoding can.
-    const ms = (start?.ms ?? 0) + Math.round((cut.mark90k - cut.at90k) / 90);
-    if (!start || ms > endMs - LEAST_CHAPTER_MS) continue;
+    const ms = Math.round((start?.ms ?? 0) + (cut.mark90k - (start?.at90k ?? 0)) / 90);
+    if (!start || ms >= endMs) continue;
     if (found.length === 0 || start.part > (found[found.length - 1]?.part ?? 0)) found.push({ part: start.part, ms });
   }
   // What comes before the first mark belongs to the first chapter: nothing is cut off a title by its marks.

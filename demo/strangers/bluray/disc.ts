@@ -1,0 +1,73 @@
+import { clipFile, command, indexFile, metadataFile, movieObjectFile, playlistFile, type AuthoredStream } from '../../bluray/structures';
+import { writeIso, type FileToWrite } from '../iso';
+import { GRAPHICS_TYPE, clipTruth, facts, typeOf, writeClip, type ClipTruth } from './clip';
+import { clipName, playlistNumber, type BlurayPlan, type ClipPlan, type ItemPlan } from './plan';
+import { codeOf } from './draw-plan';
+import { itemTimes } from './truth';
+
+export interface WrittenBluray {
+  readonly image: Uint8Array;
+  /** Its files, for readers that want a folder. */
+  readonly files: readonly FileToWrite[];
+  readonly clips: readonly ClipTruth[];
+}
+
+/** audio_presentation_type and sampling_frequency, BD-ROM part 3. */
+const [STEREO_48K, SURROUND_48K] = [0x31, 0x61];
+
+/** Streams of a clip, as tables list them: all, or as many as an item's own table has. */
+function streamsOf({ picture, sounds, graphics }: ClipPlan, item: Pick<ItemPlan, 'sounds' | 'graphics'> | null): AuthoredStream[] {
+  return [
+    { pid: 0x1011, coding: typeOf(picture.codec), format: picture.format },
+    ...sounds.slice(0, item?.sounds).map(({ pid, codec, language, channels }) => ({
+      pid,
+      coding: typeOf(codec),
+      language: codeOf(language),
+      format: channels > 2 ? SURROUND_48K : STEREO_48K,
+    })),
+    ...graphics.slice(0, item?.graphics).map(({ pid, language }) => ({ pid, coding: GRAPHICS_TYPE, language: codeOf(language) })),
+  ];
+}
+
+/** Writes a disc. What is true of it is known before its first byte stands. */
+export function writeBluray(plan: BlurayPlan): WrittenBluray {
+  const truths = plan.clips.map(clipTruth);
+  const files: FileToWrite[] = [];
+  const both = (name: string, bytes: Uint8Array) => {
+    files.push({ name: `BDMV/${name}`, bytes }, { name: `BDMV/BACKUP/${name}`, bytes });
+  };
+  const first = plan.titles.length;
+  const titles = plan.titles.map((_, i) => i);
+  both('index.bdmv', indexFile({ firstPlay: first, topMenu: null, titles }));
+  const plays = plan.titles.map((place) => [command.playPlaylist(playlistNumber(place))]);
+  both('MovieObject.bdmv', movieObjectFile([...plays, [command.jumpTitle(plan.plays)]]));
+  plan.playlists.forEach(({ items, marks }, p) => {
+    const authored = items.map((item) => {
+      const clip = plan.clips[item.clip] as ClipPlan;
+      const { from90k, to90k } = itemTimes(clip, item);
+      return {
+        clips: [clipName(item.clip)],
+        in45k: Math.floor((clip.first90k + from90k) / 2),
+        out45k: Math.floor((clip.first90k + to90k) / 2),
+        connection: item.connection,
+        streams: streamsOf(clip, item),
+      };
+    });
+    const authoredMarks = marks.map(({ item, after90k }) => ({
+      item,
+      time45k: (authored[item]?.in45k ?? 0) + Math.floor(after90k / 2),
+    }));
+    both(
+      `PLAYLIST/${String(playlistNumber(p)).padStart(5, '0')}.mpls`,
+      playlistFile({ items: authored, marks: authoredMarks, streams: [] }),
+    );
+  });
+  files.push({ name: 'BDMV/META/DL/bdmt_eng.xml', bytes: metadataFile(plan.label) });
+  plan.clips.forEach((clip, c) => {
+    const truth = truths[c] as ClipTruth;
+    const written = writeClip(clip, truth);
+    both(`CLIPINF/${clipName(c)}.clpi`, clipFile(streamsOf(clip, null), facts(clip, truth, written)));
+    files.push({ name: `BDMV/STREAM/${clipName(c)}.m2ts`, bytes: written.bytes });
+  });
+  return { image: writeIso(plan.label, files), files, clips: truths };
+}
