@@ -26,16 +26,24 @@ const MOST_HOLD_90K = 20_000;
 export function judgeTrack(
   truth: TitleTruth,
   track: TrackTruth,
-  came: readonly Came[],
+  allCame: readonly Came[],
   starts: readonly number[],
   how: { readonly swapped?: boolean; readonly subtitle?: boolean } = {},
 ): string[] {
   const wrong: string[] = [];
-  if (how.swapped) return judgeSamples(truth, track, came, starts);
+  if (how.swapped) return judgeSamples(truth, track, allCame, starts);
+  const ticksOf = (s: number, one: Placed) => (starts[s] ?? 0) + (one.at90k - (truth.stretches[s]?.from90k ?? 0)) * TICKS;
+  // What clears the screen at a cut is the reader's own.
+  const came = allCame.filter(
+    (got) =>
+      !clears(got) ||
+      track.stretches.some((list, s) =>
+        list?.some((one) => equalBytes(one.bytes, got.bytes) && Math.abs(ticksOf(s, one) - got.ticks) <= SLACK_TICKS),
+      ),
+  );
   let next = 0;
   track.stretches.forEach((list, s) => {
     const stretch = truth.stretches[s] as TitleTruth['stretches'][number];
-    const start = starts[s] ?? 0;
     const isLast = s === truth.stretches.length - 1;
     // What comes before the first that decoding can begin with can not be heard where nothing leads to it.
     let heard = stretch.begins && next > 0;
@@ -47,10 +55,16 @@ export function judgeTrack(
     for (const one of placed) {
       if (!one.may) continue;
       const got = came[next];
-      const ticks = start + (one.at90k - stretch.from90k) * TICKS;
+      const ticks = ticksOf(s, one);
       // What is on the screen at a cut is shown until there, and says so itself.
       const isCutOff = how.subtitle === true && !stretch.ends && one.at90k + one.length90k > stretch.to90k;
-      const near = got && Math.abs(got.ticks - ticks) <= SLACK_TICKS && got.bytes.byteLength === one.bytes.byteLength;
+      // What is on the screen already is shown from the cut on.
+      const least = Math.min(ticks, starts[s] ?? 0) - SLACK_TICKS;
+      const inTime =
+        got &&
+        got.ticks <= (how.subtitle ? Math.max(ticks, starts[s] ?? 0) : ticks) + SLACK_TICKS &&
+        got.ticks >= (how.subtitle ? least : ticks - SLACK_TICKS);
+      const near = inTime && got.bytes.byteLength === one.bytes.byteLength;
       const here = got && (isCutOff ? near : equalBytes(got.bytes, one.bytes) && (one.must || near));
       if (here) {
         next++;
@@ -62,6 +76,9 @@ export function judgeTrack(
   if (next < came.length) wrong.push(`${came.length - next} of ${came.length} are not its own`);
   return few(wrong);
 }
+
+/** A display set of graphics that shows no object. BD-ROM part 3, presentation_composition_segment */
+const clears = ({ bytes }: Came): boolean => bytes[0] === 0x16 && bytes[1] === 0 && bytes[13] === 0;
 
 const MOST_EARLY_90K = 1440 + 2880;
 
@@ -78,7 +95,7 @@ function belongs(
   if (subtitle) {
     // What would be shown for a moment only before a cut is not.
     const inside = one.at90k >= from90k && one.at90k < to90k;
-    return { must: inside && (ends || one.at90k + 20_000 < to90k), may: inside || (one.at90k < to90k && end > from90k) };
+    return { must: inside && (ends || one.at90k + 20_000 < to90k), may: inside || (one.at90k < to90k && end >= from90k) };
   }
   // At a cut, one frame of each side may be heard at the same time: then only one of them is taken.
   const after = begins || one.at90k >= from90k + one.length90k;

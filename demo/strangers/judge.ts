@@ -139,6 +139,7 @@ async function taken(reading: Reading, reel: Reel, open: Open): Promise<{ assemb
 const whole = (came: readonly Came[] | undefined) => concatBytes((came ?? []).map((c) => c.bytes));
 
 const MOST_UNTIL_KEY = 128;
+const MOST_EARLY_TICKS = 16 * 27_000;
 
 /** A title is the sum of its pieces: every byte of picture and sound is in one of two, and in one only; and in both joined again. */
 async function judgePieces(
@@ -172,7 +173,10 @@ async function judgePieces(
     // Samples of LPCM follow each other over a join where their stamps are no further apart than 5 ms: a cut behind it may fall so far beside.
     const near = (other: Uint8Array) => kind === 'audio' && track.lpcm !== null && Math.abs(other.byteLength - all.byteLength) <= 960;
     const frame = Math.max(...(came[i] ?? []).map((c) => c.bytes.byteLength));
-    const isOneMore = isJoin && kind === 'audio' && Math.abs(sum.byteLength - all.byteLength) <= frame;
+    // At a join where a player cuts, either side may bring sound that the other has too: no more of it than the picture waits for.
+    const spacing = ((came[i]?.at(-1)?.ticks ?? 0) - (came[i]?.[0]?.ticks ?? 0)) / Math.max(1, (came[i]?.length ?? 0) - 1);
+    const most = frame * (1 + Math.ceil(MOST_EARLY_TICKS / Math.max(1, spacing)));
+    const isOneMore = isJoin && kind === 'audio' && Math.abs(sum.byteLength - all.byteLength) <= most;
     // Of TrueHD, nothing can be heard behind a cut until its next major sync: 128 units of 40 samples at the most.
     const untilKey = kind === 'audio' && track.source.codec === 'TrueHD' ? MOST_UNTIL_KEY * frame : 0;
     const isLater = sum.byteLength < all.byteLength && sum.byteLength + untilKey >= all.byteLength;

@@ -45,6 +45,8 @@ export class AudioFramer extends Framer {
   /** Frames that begin before are left out; set where a piece begins inside a title. */
   private notBefore = Number.NEGATIVE_INFINITY;
   private notFrom = Number.POSITIVE_INFINITY;
+  /** What begins before is heard only where there is no other sound: a stretch with a clock of its own begins with its picture. */
+  private wantedFrom = Number.NEGATIVE_INFINITY;
   private awaitsKey = true;
   /** Places in the stream before which something is missing: no frame reaches over one. */
   private readonly breaks: number[] = [];
@@ -135,6 +137,7 @@ export class AudioFramer extends Framer {
   }
 
   override beginStretch({ goesOn, startTicks, isCut, midFrame }: StretchBegin): void {
+    this.wantedFrom = goesOn ? Number.NEGATIVE_INFINITY : startTicks;
     if (goesOn) this.goOnFrom(startTicks - MAX_LEAD_TICKS);
     // At a cut a frame belongs to the side that it begins in; stamps of sound and picture are each rounded.
     else this.beginPiece({ notBefore: startTicks - (isCut ? STAMP_TICKS : EARLY_TICKS), midFrame: isCut || midFrame });
@@ -314,6 +317,11 @@ export class AudioFramer extends Framer {
     }
     this.wentBack = false;
     if (!this.format.splits && start < this.endOfTaken - ticks / 2) {
+      if (start < this.wantedFrom) {
+        this.account.leave('outside the cut', bytes, ticks);
+        this.next = start + ticks;
+        return true;
+      }
       this.account.leave('overlaps the part before', bytes, ticks);
       this.account.irregular(start, start - this.endOfTaken);
       this.countOverlap(start, ticks, ticks);
@@ -391,7 +399,8 @@ export class AudioFramer extends Framer {
     this.next = start + groups * groupTicks;
     this.account.leave('overlaps the part before', groups * groupBytes, groups * groupTicks);
     this.account.irregular(start, -groups * groupTicks);
-    this.countOverlap(start, groups * groupTicks, ticks);
+    const early = Math.max(0, Math.min(this.wantedFrom - start, groups * groupTicks));
+    this.countOverlap(start, groups * groupTicks - early, ticks);
   }
 
   private follow(stamped: number, ticks: number, sameClock: boolean): void {

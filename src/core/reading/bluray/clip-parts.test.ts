@@ -69,8 +69,9 @@ describe('segments of a clip', () => {
     }
   });
 
-  test('a mark is moved to the entry point before it, never before the item begins; on one it stays', () => {
-    expect(safeCut(info, second(10), second(1))).toBe(second(10));
+  test('a mark is moved to the entry point at or before it, never before the item begins', () => {
+    expect(safeCut(info, second(10), second(1))).toBe(Math.floor(second(10) / 512) * 512);
+    expect(safeCut(info, second(10) + 300, second(1))).toBe(Math.floor(second(10) / 512) * 512);
     expect(safeCut(info, second(10) + 45_000, second(1))).toBe(Math.floor(second(10) / 512) * 512);
     expect(safeCut(info, second(10) + 45_000, second(10) + 20_000)).toBe(second(10) + 20_000);
     expect(safeCut(null, second(10) + 45_000, second(1))).toBe(second(10) + 45_000);

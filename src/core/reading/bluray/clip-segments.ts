@@ -21,13 +21,14 @@ const packetsOf = (clip: ClipPlace) => Math.floor(clip.sizeBytes / SOURCE_PACKET
 export type Cuts = ReadonlyMap<string, readonly number[]>;
 
 /**
- * The place near a chapter mark where decoding can begin: the mark itself where an entry point stands there, else the
- * entry point before it. @param in90k where the play item begins: never before that.
+ * The place near a chapter mark where decoding can begin: the entry point at or before it, as its map has it. A mark may point a little
+ * behind the beginning of its picture, which then belongs to the chapter all the same. @param in90k where the play item begins: never
+ * before that.
  */
 export function safeCut(info: ClipInfo | null, mark90k: number, in90k: number): number {
   const entry = info ? entryBefore(info.entries, mark90k) : null;
   if (!entry) return mark90k;
-  return Math.max(in90k, mark90k - entry.pts90k < UNSTORED_BITS ? mark90k : entry.pts90k);
+  return Math.max(in90k, entry.pts90k);
 }
 
 /** First packet to be read for what is shown from a time on. */
@@ -103,11 +104,9 @@ export class CutList {
     const clips = new Set([...this.exact.keys(), ...this.near.keys()]);
     return new Map(
       Array.from(clips, (clip) => {
-        const exact = [...(this.exact.get(clip) ?? [])].sort((a, b) => a - b);
-        // The later of two that are the same entry point is the one whose bits are known.
-        const near = [...(this.near.get(clip) ?? [])].sort((a, b) => b - a).filter((t) => !exact.some((e) => isSameCut(e, t)));
-        const kept = near.filter((t, i) => i === 0 || !isSameCut(t, near[i - 1] as number));
-        return [clip, [...exact, ...kept].sort((a, b) => a - b)];
+        const exact = [...(this.exact.get(clip) ?? [])];
+        const near = [...(this.near.get(clip) ?? [])].filter((t) => !exact.some((e) => isSameCut(e, t)));
+        return [clip, [...exact, ...near].sort((a, b) => a - b)];
       }),
     );
   }

@@ -11,6 +11,8 @@ import { blurayAudio, bluraySubtitle, blurayVideo } from './tracks';
 export const MOST_PARTS = 20_000;
 /** What comes before a first mark that stands so near to the beginning is no chapter of its own. */
 const LEAST_CHAPTER_MS = 1000;
+/** A mark this close to the end, before the last pictures of all, begins nothing: it says where the end is. */
+const LEAST_END_MS = 100;
 
 /** An entry mark, and where decoding can begin for what it marks. */
 interface ChapterCut {
@@ -178,7 +180,7 @@ function chaptersOf(
     const start = starts.find((s) => s.item === cut.item && isSameCut(s.at90k, cut.at90k));
     // The mark says when a chapter begins; a file that begins with the chapter begins a little before, where decoding can.
     const ms = Math.round((start?.ms ?? 0) + (cut.mark90k - (start?.at90k ?? 0)) / 90);
-    if (!start || ms >= endMs) continue;
+    if (!start || ms > endMs - LEAST_END_MS) continue;
     if (found.length === 0 || start.part > (found[found.length - 1]?.part ?? 0)) found.push({ part: start.part, ms });
   }
   // What comes before the first mark belongs to the first chapter: nothing is cut off a title by its marks.
