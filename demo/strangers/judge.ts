@@ -43,6 +43,38 @@ export const judgeBluray = (plan: BlurayPlan, disc: WrittenBluray): Promise<Verd
     }),
   );
 
+/** Of a disc that something was lost of: whether anybody says so where the titles that show it are taken. */
+export async function judgeLoss(plan: BlurayPlan, { image }: WrittenBluray): Promise<Verdict[]> {
+  const clip = plan.clips.findIndex((c) => c.lost);
+  const lost = plan.clips[clip]?.lost;
+  const place = plan.playlists.findIndex((l) => l.items.some((i) => i.clip === clip && i.from === 0 && i.to === plan.clips[clip]?.groups));
+  if (!lost || place < 0) return [];
+  const item = plan.playlists[place]?.items.find((i) => i.clip === clip);
+  if (lost.kind === 'sound' && lost.stream >= (item?.sounds ?? 0)) return [];
+  if (lost.kind === 'graphics' && lost.stream >= (item?.graphics ?? 0)) return [];
+  const volume = await openImage(memorySource(plan.label, image));
+  const reading = await readDisc(volume);
+  const number = playlistNumber(place);
+  const title = reading.titles.find((t) => t.playlist === number);
+  if (!title || reading.remarks.some((r) => r.severity !== 'note')) return [];
+  const reel = { ...wholeTitleReel(title, ''), audio: title.audio.map((t, i) => takeAudio(t, i === 0)) };
+  try {
+    const { assembly } = await taken(reading, reel, (name) => openContent(volume, name));
+    if (assembly.wholeness().faults.some((f) => f.kind !== 'over the cut')) return [];
+  } catch (error) {
+    if (error instanceof DiscError) return [];
+    throw error;
+  }
+  const codec = lost.kind === 'sound' ? (plan.clips[clip]?.sounds[lost.stream]?.codec ?? '') : '';
+  return [
+    {
+      kind: 'lost',
+      title: number,
+      what: `${lost.kind} ${codec}: packet ${lost.packet} of stream ${lost.stream} is gone, and nobody says so`,
+    },
+  ];
+}
+
 /** Reads a disc and takes all its titles, and compares with what was known before. */
 async function judge(label: string, image: Uint8Array, known: readonly Known[]): Promise<Verdict[]> {
   const volume = await openImage(memorySource(label, image));

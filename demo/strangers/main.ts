@@ -3,8 +3,9 @@ import { Draw } from './draw';
 import { drawDvd } from './dvd/draw-plan';
 import { writeDvd } from './dvd/disc';
 import { drawBluray } from './bluray/draw-plan';
+import { drawLoss } from './bluray/draw-loss';
 import { writeBluray } from './bluray/disc';
-import { judgeBluray, judgeDvd, type Verdict } from './judge';
+import { judgeBluray, judgeDvd, judgeLoss, type Verdict } from './judge';
 import { shrunk, type DiscPlan } from './shrink';
 
 /**
@@ -16,7 +17,9 @@ const KEPT = 'demo/strangers/kept.ndjson';
 
 const judged = async (plan: DiscPlan): Promise<Verdict[]> => {
   try {
-    return 'sets' in plan ? await judgeDvd(plan, writeDvd(plan)) : await judgeBluray(plan, writeBluray(plan));
+    if ('sets' in plan) return await judgeDvd(plan, writeDvd(plan));
+    const disc = writeBluray(plan);
+    return plan.clips.some((clip) => clip.lost) ? await judgeLoss(plan, disc) : await judgeBluray(plan, disc);
   } catch (error) {
     return [{ kind: 'refused', title: null, what: String(error instanceof Error ? (error.stack ?? error.message) : error) }];
   }
@@ -66,7 +69,11 @@ async function tryOne(name: string, draw: Draw, plan: DiscPlan): Promise<void> {
 for (let seed = Number(firstSeed); seed < Number(firstSeed) + Number(count); seed++) {
   const draws = { dvd: new Draw(seed), bluray: new Draw(seed) };
   if (only !== 'bluray') await tryOne('DVD', draws.dvd, drawDvd(draws.dvd, seed));
-  if (only !== 'dvd') await tryOne('Blu-ray', draws.bluray, drawBluray(draws.bluray, seed));
+  if (only === 'dvd') continue;
+  const plan = drawBluray(draws.bluray, seed);
+  await tryOne('Blu-ray', draws.bluray, plan);
+  const draw = new Draw(seed);
+  await tryOne('Blu-ray with a loss', draw, drawLoss(draw, plan));
 }
 for (const [kind, { discs, failed: not }] of [...held].sort(([a], [b]) => (a < b ? -1 : 1)))
   console.log(`${String(discs - not).padStart(6)} of ${String(discs).padStart(6)}  ${kind}`);

@@ -3,7 +3,7 @@ import { seeded } from '@/test-support/random';
 import { GROUP, type Group } from '../streams';
 import type { Placed } from '../truth';
 import { displaySets, wholeSet, type DisplaySet } from './graphics';
-import { time90k, type ClipPlan, type ClipSoundPlan, type Picture } from './plan';
+import { time90k, type Omission, type ClipPlan, type ClipSoundPlan, type Picture } from './plan';
 import { clipSound, hasMajorSync, pictureGroups, prefixed } from './streams';
 
 /** What is true of a clip before it is written. */
@@ -136,22 +136,28 @@ function tables(plan: ClipPlan): { readonly programs: Uint8Array; readonly map: 
 
 /** All that a clip is to carry, in the order in which it is due. */
 function everything(plan: ClipPlan, truth: ClipTruth): Pes[] {
-  const { first90k, picture, soundLag90k } = plan;
+  const { first90k, picture, soundLag90k, lost } = plan;
   const all: Pes[] = [];
+  const isLost = (kind: Omission['kind'], stream: number, packet: number) =>
+    lost?.kind === kind && lost.stream === stream && lost.packet === packet;
   codedPictures(plan).forEach(({ coded, key, at90k }, i) => {
+    if (isLost('picture', 0, i)) return;
     const dts = first90k + time90k(picture, i - 1);
     const pts = first90k + at90k;
     all.push({ pid: PIDS.picture, due90k: dts - PREROLL_90K, bytes: pes(0xe0, coded, pts, pts === dts ? null : dts, null), key });
   });
   plan.sounds.forEach((sound, s) => {
-    for (const { bytes, at90k } of truth.sounds[s] ?? []) {
+    for (const [i, { bytes, at90k }] of (truth.sounds[s] ?? []).entries()) {
+      if (isLost('sound', s, i)) continue;
       const pts = first90k + at90k;
       all.push({ pid: sound.pid, due90k: pts - PREROLL_90K + soundLag90k, bytes: soundPes(sound, bytes, pts), key: false });
     }
   });
-  plan.graphics.forEach((one) => {
+  plan.graphics.forEach((one, g) => {
+    let segment = 0;
     for (const { segments, at90k } of displaySets(one, picture) satisfies readonly DisplaySet[])
       for (const bytes of segments) {
+        if (isLost('graphics', g, segment++)) continue;
         const pts = first90k + at90k;
         all.push({ pid: one.pid, due90k: pts - PREROLL_90K, bytes: pes(PRIVATE, bytes, pts, null, null), key: false });
       }

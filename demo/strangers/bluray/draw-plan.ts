@@ -124,7 +124,7 @@ function drawPlaylist(draw: Draw, clips: readonly ClipPlan[], joined: ReadonlySe
       const at90k = time90k(picture, (item.from + g) * GROUP) - begin;
       if (g === 0) return i === 0 || draw.chance(0.6) ? 0 : null;
       if (!draw.chance(0.3)) return null;
-      return draw.chance(0.5, 'mark: inside a group') ? at90k + 2 * draw.between(1, 9000) : at90k;
+      return draw.chance(0.5, 'mark: inside a group') ? at90k + 2 * draw.between(1, 4500) : at90k;
     }).filter((after90k) => after90k !== null);
     return own.map((after90k) => ({ item: i, after90k }));
   });

@@ -36,6 +36,16 @@ export interface ClipPlan {
   readonly soundLag90k: number;
   /** Decides in which order packets of several streams stand. */
   readonly order: number;
+  /** Something that its author lost: counters and places are of a stream that never had it. */
+  readonly lost?: Omission;
+}
+
+/** One packet of a stream that is left out, by its place among those of its kind. */
+export interface Omission {
+  readonly kind: 'picture' | 'sound' | 'graphics';
+  /** Which stream of the kind, and which packet of it. */
+  readonly stream: number;
+  readonly packet: number;
 }
 
 export interface ClipSoundPlan {

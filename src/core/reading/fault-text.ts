@@ -28,6 +28,7 @@ const WHAT: Readonly<Record<FaultKind, (fault: Fault, track: string) => string>>
   overlap: (_f, track) => `${track || 'sound'} given twice; the second was left out`,
   short: () => 'less than the disc’s tables say',
   'pictures missing': () => 'pictures missing',
+  'last picture': () => 'the last of its pictures, by the disc’s tables, is not there',
   'no sound': (_f, track) => `nothing of ${track || 'the sound'}`,
   'rows missing': (f) =>
     `${plural(f.count, 'picture')} without some of ${f.count === 1 ? 'its' : 'their'} rows, kept as ${f.count === 1 ? 'it is' : 'they are'}`,

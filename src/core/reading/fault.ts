@@ -29,6 +29,8 @@ export type FaultKind =
   | 'rows missing'
   /** A track is silent where the picture goes on. */
   | 'no sound'
+  /** The part ends a picture or a few before its tables say. */
+  | 'last picture'
   /** The picture stands still because none comes, though time goes on. */
   | 'held'
   /** A time stamp that its neighbours contradict; it was not followed. */
@@ -64,6 +66,7 @@ export const FAULT_WEIGHTS: Readonly<Record<FaultKind, FaultWeight>> = {
   short: 'damage',
   'pictures missing': 'damage',
   'rows missing': 'remark',
+  'last picture': 'remark',
   'no sound': 'remark',
   held: 'remark',
   stamp: 'damage',
@@ -71,7 +74,7 @@ export const FAULT_WEIGHTS: Readonly<Record<FaultKind, FaultWeight>> = {
   'entry point': 'damage',
   'beyond the end': 'remark',
   'over the cut': 'remark',
-  'one view': 'remark',
+  'one view': 'damage',
   'check word': 'remark',
   'no track': 'remark',
 };

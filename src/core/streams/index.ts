@@ -64,5 +64,5 @@ export {
   unpackHdmvLpcm,
   type HdmvLpcmLayout,
 } from './lpcm-hdmv';
-export { PGS, PGS_HEAD_BYTES, clearingPgsSet, pgsSegmentBytes, readPgsComposition, type PgsComposition } from './pgs';
+export { PGS, PGS_HEAD_BYTES, PgsEpoch, clearingPgsSet, pgsSegmentBytes, readPgsComposition, type PgsComposition } from './pgs';
 export { readTextSubtitles, type TextDialog, type TextSubtitles } from './textst';

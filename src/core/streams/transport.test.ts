@@ -351,6 +351,12 @@ describe('picture headers', () => {
       objects: 2,
       forced: true,
       startsAnew: true,
+      startsEpoch: true,
+      palette: 0,
+      refersTo: [
+        { object: 0, window: 0 },
+        { object: 1, window: 0 },
+      ],
     });
     expect(readPgsComposition(segment(0), 0, 14)).toMatchObject({ objects: 0, forced: false });
     expect(readPgsComposition(shown, 0, 20)).toBeNull();

@@ -173,6 +173,8 @@ export class AccessUnitFramer extends PictureFramer {
     this.closeUnit();
     this.companion?.close();
     this.pairUp(null);
+    // What is shown behind the end may need pictures that were not read.
+    while (this.toShow.length > 0 && (this.toShow[0] as number) < this.window.out90k) this.showNext();
     this.placeNow();
     for (const unit of this.beyond.splice(0)) this.leave(unit, 'outside the cut');
     this.release(true);

@@ -29,6 +29,10 @@ export const SILENCE_TICKS = TICKS_PER_SECOND / 2;
 const JOIN_OVERLAP_FRAMES = 1.5;
 const JOIN_OVERLAP_TICKS = TICKS_PER_SECOND / 50;
 
+/** Stamps that say to the tick what the running time is: of a stream that has only had such, another one is a loss and no jitter. */
+const EXACT_TICKS = 2 * STAMP_TICKS;
+const MANY_EXACT = 8;
+
 /**
  * Cuts an audio stream into frames and places them on the output's clock. A frame follows its predecessor unless the
  * stream's own stamps say otherwise by more than half a millisecond, and agree on it: then the gap is kept and noted, and frames
@@ -65,6 +69,9 @@ export class AudioFramer extends Framer {
   private overlapAtJoin = 0;
   /** A stamp was followed back: samples that were heard already are left out, however few they are, or time would go back. */
   private wentBack = false;
+  /** Stamps that agreed to the tick, one after the other; and a jump since which too few have, to call it a loss. */
+  private exact = 0;
+  private jump: { readonly ticks: number; readonly ms: number } | null = null;
   /** How long the frame taken last is. */
   private frameTicks = 0;
   /** When the frame taken last begins. */
@@ -269,7 +276,9 @@ export class AudioFramer extends Framer {
     if (mark) {
       const stamped = this.timeline.map(mark.epoch, mark.pts90k) + this.sinceMark(mark, bytes, ticks);
       const afterRest = this.restsAt !== null && mark.position >= this.restsAt;
-      const verdict = afterRest ? 'believed' : this.judge(mark, stamped, final);
+      const lost = afterRest || this.resuming ? 0 : this.lostBefore(mark, stamped, ticks, final);
+      if (lost === 'wait') return false;
+      const verdict = afterRest || lost > 0 ? 'believed' : this.judge(mark, stamped, final);
       if (verdict === 'wait') return false;
       this.marks.takeUpTo(this.position);
       const sameClock = this.epoch === mark.epoch;
@@ -277,6 +286,7 @@ export class AudioFramer extends Framer {
       this.epoch = mark.epoch;
       if (verdict === 'wrong') this.account.fault('stamp', this.next ?? stamped);
       else if (afterRest) this.next = stamped;
+      else if (lost > 0) this.goOnBehind(lost);
       else if (verdict === 'believed') this.follow(stamped, ticks, sameClock);
       if (afterRest) this.restsAt = null;
       this.resuming = false;
@@ -344,6 +354,51 @@ export class AudioFramer extends Framer {
     const most = this.format.splits ? POINTER_JITTER_TICKS : Math.max(JOIN_OVERLAP_TICKS, frameTicks * JOIN_OVERLAP_FRAMES);
     if (this.overlapAtJoin <= most) return;
     this.account.fault('overlap', atTicks, (before > most ? ticks : this.overlapAtJoin) / TICKS_PER_MS);
+  }
+
+  /**
+   * How much is missing before a stamp, where that is certain: stamps that were exact until now, and are exact again behind the jump. Of
+   * frames, a whole number is missing.
+   */
+  private lostBefore(mark: Mark, stamped: number, frameTicks: number, final: boolean): number | 'wait' {
+    const { next } = this;
+    if (next === null || this.epoch !== mark.epoch) {
+      this.exact = 0;
+      this.jump = null;
+      return 0;
+    }
+    const gap = stamped - next;
+    if (Math.abs(gap) <= EXACT_TICKS) {
+      this.exact++;
+      if (this.jump && this.exact >= MANY_EXACT) {
+        this.account.fault('gap', this.jump.ticks, this.jump.ms);
+        this.jump = null;
+      }
+      return 0;
+    }
+    const frames = Math.round(gap / frameTicks);
+    const isWhole = this.format.splits ? gap > SMOOTHED_TICKS : frames > 0 && Math.abs(gap - frames * frameTicks) <= EXACT_TICKS;
+    const isTold = this.format.splits || (frameTicks > 0 && gap < Math.max(frameTicks / 2, WRONG_STAMP_TICKS));
+    if (this.exact === 0 || !isWhole || !isTold || (this.format.splits && this.exact < MANY_EXACT)) {
+      this.exact = 0;
+      this.jump = null;
+      return 0;
+    }
+    const confirming = this.marks.peekAfter(this.position);
+    if (!confirming) return final || this.es.end - this.position >= MOST_UNCONFIRMED_BYTES ? 0 : 'wait';
+    if (confirming.epoch !== mark.epoch || confirming.position > this.es.end) return 0;
+    const between = this.ticksUpTo(confirming.position);
+    const later = between === null ? null : this.timeline.map(confirming.epoch, confirming.pts90k) - (next + between);
+    return later !== null && Math.abs(later - gap) <= EXACT_TICKS ? gap : 0;
+  }
+
+  /** Time goes on behind what is missing, which is a loss at once or once enough stamps have agreed behind it. */
+  private goOnBehind(lost: number): void {
+    const at = this.next ?? 0;
+    this.account.irregular(at, lost);
+    if (this.exact >= MANY_EXACT) this.account.fault('gap', at, lost / TICKS_PER_MS);
+    else this.jump = { ticks: at, ms: lost / TICKS_PER_MS };
+    this.next = at + lost;
   }
 
   /** A run of LPCM may begin after the sample that the stamp belongs to; a frame never does. */

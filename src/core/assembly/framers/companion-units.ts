@@ -25,6 +25,12 @@ export class CompanionUnits {
     this.es.append(data, from, to);
   }
 
+  /** Something is missing in the unit under way: it is left out, and what still comes of it. */
+  lose(): void {
+    if (this.start >= 0) this.account.leave('incomplete', this.es.end - this.start);
+    this.start = -1;
+  }
+
   close(): void {
     if (this.start < 0 || this.es.end <= this.start) return;
     const length = this.es.end - this.start;

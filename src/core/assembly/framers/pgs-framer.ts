@@ -1,4 +1,4 @@
-import { PGS, clearingPgsSet, pgsSegmentBytes, readPgsComposition } from '../../streams';
+import { PGS, PgsEpoch, clearingPgsSet, pgsSegmentBytes, readPgsComposition, type PgsComposition } from '../../streams';
 import { partsFrom, type CarriedPart } from './carried-part';
 import { EsBuffer } from './es-buffer';
 import { EARLY_TICKS, MAX_LEAD_TICKS, type PieceBegin, type StretchBegin } from './framer';
@@ -49,12 +49,18 @@ export class PgsFramer extends SubtitleFramer {
   private shown: { readonly ticks: number; readonly shows: boolean }[] = [];
   private composed: { readonly composition: Uint8Array; windows: Uint8Array | null } | null = null;
   private clearAt: number | null = null;
+  private readonly graphics = new PgsEpoch();
+  private composition: PgsComposition | null = null;
+  /** Segments that belong to no composition are told once for each place. */
+  private strays = false;
 
-  override beginPiece({ notBefore }: Pick<PieceBegin, 'notBefore'>): void {
+  /** Where it may begin inside a display set, what is not whole there is no news. */
+  override beginPiece({ notBefore, midFrame = false }: Pick<PieceBegin, 'notBefore'> & Partial<PieceBegin>): void {
     this.clearScreen();
     this.notBefore = notBefore;
     this.notFrom = Number.POSITIVE_INFINITY;
-    this.quiet = true;
+    this.quiet = midFrame;
+    this.graphics.forget();
   }
 
   /** What stands before the cut at which a piece begins. */
@@ -64,9 +70,9 @@ export class PgsFramer extends SubtitleFramer {
     this.carriedTo = this.es.end;
   }
 
-  override beginStretch({ goesOn, startTicks, isCut }: StretchBegin): void {
+  override beginStretch({ goesOn, startTicks, isCut, midFrame }: StretchBegin): void {
     if (goesOn) this.goOnFrom(startTicks - MAX_LEAD_TICKS);
-    else this.beginPiece({ notBefore: isCut ? startTicks : startTicks - EARLY_TICKS });
+    else this.beginPiece({ notBefore: isCut ? startTicks : startTicks - EARLY_TICKS, midFrame: isCut || midFrame });
   }
 
   /** Another clip, in which everything goes on. */
@@ -83,6 +89,7 @@ export class PgsFramer extends SubtitleFramer {
     this.marks.takeUpTo(this.es.end - 1);
     this.awaitsMark = true;
     this.quiet = true;
+    this.graphics.forget();
   }
 
   override endPieceAt(ticks: number): void {
@@ -126,7 +133,10 @@ export class PgsFramer extends SubtitleFramer {
         this.abandonSet();
         const used = this.marks.takeUpTo(this.position);
         const composition = readPgsComposition(data, at, end);
+        this.strays = false;
         if (used && composition) {
+          this.graphics.begin(composition);
+          this.composition = composition;
           this.setStart = this.position;
           this.setTicks = this.timeline.map(used.epoch, used.pts90k);
           this.setForced = composition.forced;
@@ -139,7 +149,13 @@ export class PgsFramer extends SubtitleFramer {
         continue;
       }
       if (type === PGS.window && this.setStart >= 0 && this.composed) this.composed.windows = data.slice(at, at + bytes);
-      if (this.setStart < 0) this.account.leave('incomplete', bytes);
+      this.graphics.see(data, at, bytes);
+      if (this.setStart < 0) {
+        this.account.leave('incomplete', bytes);
+        // The end of a set whose composition is lost is still to come: it is one place.
+        if (!this.quiet && !this.strays) this.account.fault('no frame', this.lastTicks);
+        this.strays = true;
+      }
       this.position += bytes;
       if (type === PGS.end && this.setStart >= 0) this.take();
       else if (this.setStart >= 0 && this.position - this.setStart > MOST_SET_BYTES) this.abandonSet();
@@ -179,6 +195,10 @@ export class PgsFramer extends SubtitleFramer {
     const length = this.position - position;
     this.setStart = -1;
     this.quiet = false;
+    if (this.composition && !this.graphics.isComplete(this.composition)) {
+      this.account.fault('no frame', this.setTicks);
+      this.graphics.forget();
+    }
     this.lastTicks = this.setTicks;
     const set = { position, length, ticks: this.setTicks, forced: this.setForced, shows: this.setShows, startsAnew: this.setStartsAnew };
     if (set.ticks >= this.notFrom) this.account.leave('outside the cut', length);

@@ -5,10 +5,11 @@ import path from 'node:path';
 import { HAVEN, TWIN, WATCH, openDisc, temporaryFolder, titleOf, writeMasterFile, type OpenDisc } from '@/test-support/discs';
 import { complaints, decodedFrames, decodedSamples, elementary, packetTimes, probed } from '@/test-support/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
-import { memorySource } from '../../bytes';
+import { seeded } from '@/test-support/random';
+import { memorySource, readExactly } from '../../bytes';
 import { readMatroska } from '../../matroska';
 import { proveMaster } from '../../proof';
-import { CORE_STREAM } from '../../reading';
+import { CORE_STREAM, FAULT_WEIGHTS, readDisc } from '../../reading';
 import { wholeTitleReel, type Reel } from '../../reels';
 import { Assembly } from '..';
 
@@ -259,6 +260,60 @@ describe('two views', () => {
     expect(packetTimes(file, 'v:0').every(({ size }, i) => size > (plain[i]?.size ?? 0))).toBe(true);
     expect(promise.frames).toBe(96);
     expect(readFileSync(file).includes(Buffer.from('mvcC'))).toBe(true);
+  });
+});
+
+describe('a second view that is not whole', () => {
+  const VIEW = '00012';
+  const PID = 0x1012;
+  /** The view's clip with something done to its packets, and what comes of the title. */
+  const walked = async (spoil: (packets: Uint8Array[]) => Uint8Array[]) => {
+    const source = await twin.opened.content(VIEW);
+    const own = await readExactly(source, 0, source.sizeBytes, 'a clip');
+    const packets = Array.from({ length: own.byteLength / 192 }, (_, i) => own.slice(i * 192, i * 192 + 192));
+    const spoilt = memorySource(VIEW, Buffer.concat(spoil(packets)));
+    const open = (name: string) => (name === VIEW ? Promise.resolve(spoilt) : twin.opened.content(name));
+    const assembly = new Assembly(twin.reading, { ...reelOf(twin, 1), damage: 'around' }, open);
+    while (await assembly.fill()) while (assembly.take());
+    return assembly.wholeness();
+  };
+  const ofView = (packet: Uint8Array) => ((((packet[5] ?? 0) & 0x1f) << 8) | (packet[6] ?? 0)) === PID && ((packet[7] ?? 0) & 0x10) !== 0;
+
+  test('a packet that is cut out, emptied or flagged is damage, with its clip and sector, whichever it is', async () => {
+    const random = seeded(2612);
+    expect((await walked((p) => p)).faults).toEqual([]);
+    for (const how of ['cut out', 'emptied', 'flagged'] as const)
+      for (let trial = 0; trial < 4; trial++) {
+        let at = -1;
+        const { faults } = await walked((packets) => {
+          const own = packets.flatMap((p, i) => (ofView(p) ? [i] : []));
+          at = own[1 + random.int(own.length - 2)] as number;
+          if (how === 'cut out') return packets.filter((_, i) => i !== at);
+          const hurt = packets[at] as Uint8Array;
+          if (how === 'emptied') hurt.fill(0);
+          else hurt.set([(hurt[5] ?? 0) | 0x80], 5);
+          return packets;
+        });
+        const damage = faults.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage' && f.content === VIEW);
+        expect({ how, at, damage: damage.length > 0 }).toEqual({ how, at, damage: true });
+        const sector = Math.floor((at * 192) / 2048);
+        expect(damage.some((f) => f.firstSector <= sector + 64 && f.lastSector >= sector - 1)).toBe(true);
+      }
+  });
+
+  test('a clip of the view that is absent is said when the disc is read, and the title is made with one view', async () => {
+    const { volume } = twin.opened;
+    const without = {
+      ...volume,
+      label: volume.label,
+      list: async (folder: string) => (await volume.list(folder))?.filter((e) => !e.name.startsWith(VIEW)) ?? null,
+      open: (file: string) => (file.endsWith(`${VIEW}.m2ts`) ? Promise.resolve(null) : volume.open(file)),
+    };
+    const reading = await readDisc(without);
+    const title = reading.titles.find((t) => t.number === 1);
+    expect(title?.video.secondView).toBeNull();
+    const said = reading.remarks.filter((r) => r.title === 1 && r.severity === 'warning').map((r) => r.detail);
+    expect(said.join()).toMatch(/second view are not there/);
   });
 });
 

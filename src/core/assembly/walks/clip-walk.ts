@@ -28,6 +28,8 @@ import { breakLanes, carryOver, carryingStreams, emptyStamp, type Walk, type Wal
 const TAIL_PACKETS = 65_536;
 /** Pictures at a cut that need earlier ones are left out; more than that is missing. */
 const LENGTH_SLACK_MS = 250;
+/** Times of the tables count 45 kHz, stamps 90 kHz. */
+const STAMP_MS = 2 / 45;
 /** Sound beside the title is read this much beyond what is shown: more than its longest frame. */
 const TAIL_MS = 200;
 
@@ -76,9 +78,19 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.entries = new EntryWatch(around);
     this.second =
       second &&
-      new SecondView(second.units, second.pid, around.openContent, () => {
-        this.scrambled();
-      });
+      new SecondView(
+        second.units,
+        second.pid,
+        around.openContent,
+        () => {
+          this.scrambled();
+        },
+        (kind, clip, packet, packets) => {
+          const place = sectorsOf(clip, packet * SOURCE_PACKET, packets * SOURCE_PACKET);
+          this.around.faults.note(kind === 'unreadable' ? kind : TRANSPORT_FAULTS[kind], 0, this.now(), place);
+        },
+        around.around,
+      );
   }
 
   async *steps(pieces: readonly PlannedPiece[]): AsyncGenerator<void, void> {
@@ -104,6 +116,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         if (before) carryOver(this.routes.lanesByPid, before, stretch.first.in90k, this.epoch);
         const size = await this.clipPackets(stretch.last.content);
         const startTicks = this.video.endTicks;
+        const framesBefore = this.video.counts.frames;
         yield* this.read(stretch);
         const goesOn = stretch.last.endPacket < size;
         for (const { sound } of this.apart) await sound.readTo(this.beside.endMs + TAIL_MS);
@@ -111,7 +124,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         this.finishVideo();
         this.settle(true, isLast);
         this.entries.end(stretch, this.epoch);
-        this.lookAtLength(stretch, startTicks);
+        this.lookAtLength(stretch, startTicks, framesBefore, isCut);
         this.requireSameSize(stretch);
         // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
         if (goesOn || !(goesOnSeamlessly || (isLast && piece.naturalEnd))) this.endAt(this.video.endTicks, isLast);
@@ -169,13 +182,17 @@ export class ClipWalk implements Walk, TransportReceiver {
   }
 
   /** The picture of a stretch lasts as long as the playlist says; where its end was lost, time goes on, so that what comes next stays where it is. */
-  private lookAtLength({ first, last }: ClipStretch, startTicks: number): void {
+  private lookAtLength({ first, last }: ClipStretch, startTicks: number, framesBefore: number, isCut: boolean): void {
     const missing = (last.out90k - first.in90k) / 90 - (this.video.endTicks - startTicks) / TICKS_PER_MS;
+    const place = { content: first.content, firstSector: first.firstSector, lastSector: last.lastSector };
     if (missing <= LENGTH_SLACK_MS) {
       this.around.witnesses.playItems++;
+      // In and out times cut off less than a picture each: where a whole one is missing, it does not stand where the tables say.
+      const pictureMs = (this.video.describe()?.frameTicks ?? 0) / TICKS_PER_MS;
+      if (!isCut && missing > pictureMs - STAMP_MS && this.video.counts.frames > framesBefore)
+        this.around.faults.note('last picture', 0, { ticks: this.video.endTicks }, place, missing);
       return;
     }
-    const place = { content: first.content, firstSector: first.firstSector, lastSector: last.lastSector };
     this.around.faults.note('short', 0, { ticks: this.video.endTicks }, place, missing);
     if (this.around.around) this.video.endTicks += missing * TICKS_PER_MS;
   }

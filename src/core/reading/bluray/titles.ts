@@ -3,7 +3,7 @@ import type { Chapter, ClipSegment, Title, TitlePart } from '../model';
 import type { SubtitleTrack } from '../tracks';
 import { longestItem, remarkStreams, picturesBeside, soundBeside } from './beside';
 import { CutList, isSameCut, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './clip-segments';
-import { stateOf, type Material, type NumberedPlaylist } from './material';
+import { note, stateOf, type Material, type NumberedPlaylist } from './material';
 import type { ClipProbe, SeenAudio, SeenPicture } from './probe-transport';
 import { alignStreams, type AlignedStreams } from './stream-tables';
 import { blurayAudio, bluraySubtitle, blurayVideo } from './tracks';
@@ -85,7 +85,9 @@ export async function readTitle(number: number, numbered: NumberedPlaylist, mate
   const used = new Map<string, ClipSegment>();
   let ms = 0;
   const itemStarts: number[] = [];
-  const companions = playlist.subPaths.find((s) => s.type === SUB_PATH.secondView)?.items ?? [];
+  const views = playlist.subPaths.find((s) => s.type === SUB_PATH.secondView)?.items ?? [];
+  const companions = views.filter((c) => (clips.get(c.clip)?.sizeBytes ?? 0) > 0);
+  remarkViews(number, views.length - companions.length, companions.length, material);
   for (const [i, item] of playlist.items.entries()) {
     const companion = companions.find((c) => c.playItem === i)?.clip ?? null;
     const begin = ms;
@@ -163,6 +165,16 @@ function subtitleOf(stream: PlaylistStream, playlist: Playlist, itemStarts: read
   if (!item || !shown) return [];
   const atMs = (itemStarts[item.playItem] ?? 0) + (item.syncStart45k - shown.in45k) / 45;
   return [bluraySubtitle(stream, { clip: item.clip, pid: stream.pid, in90k: item.in45k * 2, atMs })];
+}
+
+/** What of the second view is not there; the title is made all the same. */
+function remarkViews(number: number, absent: number, present: number, { remarks }: Material): void {
+  if (absent === 0) return;
+  const what =
+    present === 0
+      ? 'The clips of its second view are not there: it is made with one view'
+      : `${absent} of the ${absent + present} clips of its second view are not there`;
+  note(remarks, 'beside-title', 'warning', what, number);
 }
 
 const SECOND_VIEW_PID = 0x1012;
