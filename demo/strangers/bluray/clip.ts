@@ -4,7 +4,7 @@ import { GROUP, type Group } from '../streams';
 import type { Placed } from '../truth';
 import { displaySets, wholeSet, type DisplaySet } from './graphics';
 import { time90k, type Omission, type ClipPlan, type ClipSoundPlan, type Picture } from './plan';
-import { clipSound, hasMajorSync, pictureGroups, prefixed } from './streams';
+import { clipSound, emptied, hasMajorSync, pictureGroups, prefixed } from './streams';
 
 /** What is true of a clip before it is written. */
 export interface ClipTruth {
@@ -144,7 +144,8 @@ function everything(plan: ClipPlan, truth: ClipTruth): Pes[] {
     if (isLost('picture', 0, i)) return;
     const dts = first90k + time90k(picture, i - 1);
     const pts = first90k + at90k;
-    all.push({ pid: PIDS.picture, due90k: dts - PREROLL_90K, bytes: pes(0xe0, coded, pts, pts === dts ? null : dts, null), key });
+    const own = isLost('emptied', 0, i) ? emptied(coded) : coded;
+    all.push({ pid: PIDS.picture, due90k: dts - PREROLL_90K, bytes: pes(0xe0, own, pts, pts === dts ? null : dts, null), key });
   });
   plan.sounds.forEach((sound, s) => {
     for (const [i, { bytes, at90k }] of (truth.sounds[s] ?? []).entries()) {

@@ -7,10 +7,11 @@ const SEGMENTS = 8;
 const NEEDED = [0, 1, 2, 3, 4, 5, 7] as const;
 
 /** What can be lost of a clip, such that what stands round it tells: the first and the last of a stream of sound tell nobody. */
-function drawOmission(draw: Draw, { groups, sounds, graphics }: ClipPlan): Omission {
+function drawOmission(draw: Draw, { picture, groups, sounds, graphics }: ClipPlan): Omission {
   const kinds: Omission[] = [{ kind: 'picture', stream: 0, packet: draw.between(1, groups * GROUP - 1) }];
+  if (picture.codec === 'H.264') kinds.push({ kind: 'emptied', stream: 0, packet: draw.between(0, groups - 1) * GROUP });
   sounds.forEach(({ frames }, stream) => {
-    if (frames > 2) kinds.push({ kind: 'sound', stream, packet: draw.between(1, frames - 2) });
+    if (frames > 4) kinds.push({ kind: 'sound', stream, packet: draw.between(1, frames - 3) });
   });
   graphics.forEach(({ events }, stream) => {
     if (events.length > 0)

@@ -40,9 +40,9 @@ export interface ClipPlan {
   readonly lost?: Omission;
 }
 
-/** One packet of a stream that is left out, by its place among those of its kind. */
+/** One packet of a stream that is left out, by its place among those of its kind; or a picture some of whose bytes are zeros. */
 export interface Omission {
-  readonly kind: 'picture' | 'sound' | 'graphics';
+  readonly kind: 'picture' | 'emptied' | 'sound' | 'graphics';
   /** Which stream of the kind, and which packet of it. */
   readonly stream: number;
   readonly packet: number;

@@ -64,6 +64,17 @@ export function prefixed(bytes: Uint8Array): Uint8Array {
   );
 }
 
+/** A picture with zeros in the middle of its largest unit. */
+export function emptied(bytes: Uint8Array): Uint8Array {
+  const units = unitStarts(bytes).map(({ unit }, i, all) => ({ unit, length: (all[i + 1]?.at ?? bytes.byteLength) - unit }));
+  const { unit, length } = units.reduce((a, b) => (b.length > a.length ? b : a));
+  const middle = unit + Math.floor(length / 2);
+  if (length < 4 * EMPTIED_BYTES) throw new Error('a key picture is smaller than it should be');
+  return bytes.map((b, i) => (i >= middle && i < middle + EMPTIED_BYTES ? 0 : b));
+}
+
+const EMPTIED_BYTES = 184;
+
 /** In a look of Blu-ray every group is closed. */
 export function pictureGroups(picture: Picture): readonly Group[] {
   return once(`bluray ${JSON.stringify(picture)}`, () => {

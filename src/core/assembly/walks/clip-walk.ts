@@ -9,6 +9,7 @@ import {
   type TransportFault,
   type TransportReceiver,
 } from '../../streams';
+import { AccessUnitFramer } from '../framers/access-unit-framer';
 import type { CompanionUnits } from '../framers/companion-units';
 import { ApartSound, type HearPiece } from './apart-sound';
 import { partsBeforeClip, type CarriedParts } from './carried';
@@ -19,6 +20,7 @@ import { EntryWatch, clipOf, stretchesOf, type ClipStretch } from './stretches';
 import type { FaultKind } from '../../reading/fault';
 import { sectorsOf, type Moment } from '../faults';
 import { Unread } from './unread';
+import { ZeroRuns } from './zero-runs';
 import type { Lane } from './lanes';
 import type { PlannedPiece } from '../plan';
 import type { PictureFramer, StretchBegin } from '../framers/framer';
@@ -30,6 +32,8 @@ const TAIL_PACKETS = 65_536;
 const LENGTH_SLACK_MS = 250;
 /** Times of the tables count 45 kHz, stamps 90 kHz. */
 const STAMP_MS = 2 / 45;
+/** Most that a packet of 188 bytes brings of its stream. */
+const PAYLOAD_BYTES = 184;
 /** Sound beside the title is read this much beyond what is shown: more than its longest frame. */
 const TAIL_MS = 200;
 
@@ -65,6 +69,9 @@ export class ClipWalk implements Walk, TransportReceiver {
   private clock90k = 0;
   private content = '';
   private unread = new Unread();
+  private readonly zeros = new ZeroRuns();
+  /** The picture stands in units that no three zeros can stand in. */
+  private readonly hasUnits: boolean;
   /** Size of the picture so far. */
   private size: string | null = null;
 
@@ -74,6 +81,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     second: { readonly units: CompanionUnits; readonly pid: number } | null,
     private readonly around: WalkSurroundings,
   ) {
+    this.hasUnits = video instanceof AccessUnitFramer;
     this.routes = new ClipRoutes(around.lanes, videoPid, around.label);
     this.entries = new EntryWatch(around);
     this.second =
@@ -269,6 +277,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.epoch = timeline.begin(first.in90k);
     this.demux.restart();
     this.routes.restart();
+    this.zeros.restart();
     this.latestDts = NO_PTS;
     this.clock90k = first.in90k;
     this.content = first.content;
@@ -383,6 +392,8 @@ export class ClipWalk implements Walk, TransportReceiver {
         return;
       }
       this.stamped(pts90k, dts90k, starts);
+      const zeros = this.hasUnits ? this.zeros.find(data, from, to, starts) : -1;
+      if (zeros >= 0) this.noteZeros(to - zeros);
       this.video.receive(data, from, to, this.stamp);
       return;
     }
@@ -393,6 +404,13 @@ export class ClipWalk implements Walk, TransportReceiver {
     const begin = this.routes.soundStart(lane, data, from, to, starts);
     lane.framer.receive(data, begin, to, this.stamp);
     lane.twin?.framer.receive(data, begin, to, this.stamp);
+  }
+
+  /** @param before the end of what came together: packets of the picture that follow each other. */
+  private noteZeros(before: number): void {
+    const packet = Math.max(0, this.demux.packet - Math.ceil(before / PAYLOAD_BYTES));
+    const place = sectorsOf(this.content, packet * SOURCE_PACKET, Math.ceil(before / PAYLOAD_BYTES) * SOURCE_PACKET);
+    this.around.faults.note('no frame', 0, this.now(), place);
   }
 
   private stamped(pts90k: number, dts90k: number, starts: boolean): void {
