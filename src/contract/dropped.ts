@@ -11,5 +11,5 @@ export type FromDropped =
   | { readonly type: 'progress'; readonly done: number; readonly total: number; readonly proving: boolean }
   | { readonly type: 'read'; readonly reading: Reading; readonly findings: Findings }
   /** A finished master, proven against what was read; it stands in the browser's own storage until it is saved. */
-  | { readonly type: 'made'; readonly file: File; readonly identicalTracks: number; readonly tracks: number }
+  | { readonly type: 'made'; readonly file: File; readonly identicalTracks: number; readonly tracks: number; readonly whole: string }
   | { readonly type: 'failed'; readonly message: string; readonly whatToDo: string };

@@ -36,6 +36,7 @@ const video = z.object({
   bitDepth: whole.max(16),
   closedCaptions: z.boolean(),
   dynamicRange: z.enum(['standard', 'HDR10', 'Dolby Vision']),
+  layer: whole.optional(),
   secondView: z.object({ stream: whole, baseIsRight: z.boolean() }).nullable(),
   from: z.enum(['stream', 'tables']),
 });

@@ -2,7 +2,7 @@ import { rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { planPiece, type PacketStream } from '@/core/assembly';
 import { PAYLOAD_HASH, algorithmOf, proveCopy, type CopyExpectation, type Proof, type MasterPromise } from '@/core/proof';
-import { faultText, lengthText, type Wholeness } from '@/core/reading';
+import { faultText, lacksLayer, lengthText, type Wholeness } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/master';
 import type { MatroskaSink } from '@/core/matroska';
 import { SECTOR_BYTES } from '@/core/volume';
@@ -233,6 +233,13 @@ function stampOf(file: string, before: FileStamp | null = null): FileStamp {
   return stamp;
 }
 
+/** Whether a master is all that its disc has. */
+function wholeWord({ wholeness }: MasterPromise): string {
+  if (!wholeness) return '';
+  if (wholeness.damage > 0) return '; with its gaps';
+  return lacksLayer(wholeness) ? '; without the enhancement layer of its picture' : '; all that the disc says there is';
+}
+
 /** Stage `master proof`. */
 export async function checkMaster(context: StageContext, promise: MasterPromise): Promise<Checked> {
   const file = await unfinishedPath(context.job, MASTER);
@@ -244,7 +251,7 @@ export async function checkMaster(context: StageContext, promise: MasterPromise)
   });
   requireProof(result.proof, 'master', 'proof-failed');
   const { proof } = result;
-  const whole = promise.wholeness ? (promise.wholeness.damage === 0 ? '; all that the disc says there is' : '; with its gaps') : '';
+  const whole = wholeWord(promise);
   context.note(`${proof.identicalTracks} of ${proof.tracks} tracks bit-identical to what was read${whole}`);
   return { proof, digest: result.digest, stamp: stampOf(file, stamp) };
 }

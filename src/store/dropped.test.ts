@@ -91,7 +91,7 @@ test('masters are made one after another; one that waits can be stopped, and the
   dropped.stopDropped(ids[1]?.id ?? 0);
   worker(-1).say({ type: 'progress', done: 1, total: 2, proving: true });
   expect(dropped.droppedWorks().at(-3)).toMatchObject({ state: 'proving' });
-  worker(-1).say({ type: 'made', file: new Blob() as File, tracks: 4, identicalTracks: 4 });
+  worker(-1).say({ type: 'made', file: new Blob() as File, tracks: 4, identicalTracks: 4, whole: 'whole' });
   await settled();
   expect(PlayedWorker.all.length).toBe(before + 2);
   expect(dropped.droppedWorks().slice(-3)).toMatchObject([

@@ -115,7 +115,7 @@ export function makeDropped(reading: Reading, reel: Reel, fileName: string): voi
       set(id, {
         state: 'done',
         fingerprint: reading.fingerprint,
-        message: `${data.identicalTracks} of ${data.tracks} tracks bit-identical to what was read, whole by all that the disc says of itself`,
+        message: `${data.identicalTracks} of ${data.tracks} tracks bit-identical to what was read, ${data.whole}`,
       });
     });
   // One that was stopped while it waited is no longer among those that can be.

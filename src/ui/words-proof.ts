@@ -1,5 +1,6 @@
 import type { Sidecar, VaultEntry } from '@/contract';
-import { FAULT_WEIGHTS } from '@/core/reading/fault';
+import { FAULT_WEIGHTS, lacksLayer } from '@/core/reading/fault';
+import { wholeText } from '@/core/reading/fault-text';
 import { plural } from './format';
 
 /** What a proof found, in words. */
@@ -8,18 +9,14 @@ const damagedPlaces = (proof: Pick<Sidecar['proof'], 'exceptions'>) =>
   proof.exceptions.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage').length;
 
 /** What became of the disc's own account of itself. */
-function wholeText({ promise, proof }: Pick<Sidecar, 'promise' | 'proof'>): string {
-  const { wholeness } = promise;
-  if (!wholeness) return '';
-  if (wholeness.damage > 0) return `, taken around damage in ${plural(damagedPlaces(proof), 'place')}`;
-  const places = plural(proof.exceptions.length, 'place');
-  return proof.exceptions.length > 0 ? `, whole; ${places} to know of` : ', whole by all that the disc says of itself';
-}
+const whole = ({ promise, proof }: Pick<Sidecar, 'promise' | 'proof'>): string =>
+  promise.wholeness ? `, ${wholeText(promise.wholeness, proof.exceptions.length)}` : '';
 
-/** How a result stands: proven whole, proven with gaps, or not. */
+/** How a result stands: proven whole, proven with gaps or without a layer, or not. */
 export function proofState({ promise, proof }: Pick<VaultEntry['sidecar'], 'promise' | 'proof'>): 'kept' | 'eyes' | 'damaged' {
   if (!proof.passed) return 'damaged';
-  return (promise.wholeness?.damage ?? 0) > 0 ? 'eyes' : 'kept';
+  const { wholeness } = promise;
+  return wholeness && (wholeness.damage > 0 || lacksLayer(wholeness)) ? 'eyes' : 'kept';
 }
 
 /** The same in a few words, for a list. */
@@ -27,7 +24,8 @@ export function proofWord(sidecar: Pick<VaultEntry['sidecar'], 'promise' | 'proo
   const { proof, promise } = sidecar;
   if (!proof.passed) return 'did not pass its proof';
   if (!promise.wholeness) return sidecar.recipe === 'master' ? 'as it was read' : 'decodes';
-  return promise.wholeness.damage > 0 ? `proven, with gaps in ${plural(damagedPlaces(proof), 'place')}` : 'whole and proven';
+  if (promise.wholeness.damage > 0) return `proven, with gaps in ${plural(damagedPlaces(proof), 'place')}`;
+  return lacksLayer(promise.wholeness) ? 'proven, without its enhancement layer' : 'whole and proven';
 }
 
 /** "4 of 4 tracks bit-identical to what was read, whole by all that the disc says of itself". */
@@ -35,8 +33,8 @@ export function proofText(sidecar: Pick<Sidecar, 'promise' | 'proof' | 'recipe'>
   const { proof } = sidecar;
   if (!proof.passed) return 'did not pass its proof';
   return sidecar.recipe === 'master'
-    ? `${proof.identicalTracks} of ${proof.tracks} tracks bit-identical to what was read${wholeText(sidecar)}`
-    : `every frame decodes${wholeText(sidecar)}`;
+    ? `${proof.identicalTracks} of ${proof.tracks} tracks bit-identical to what was read${whole(sidecar)}`
+    : `every frame decodes${whole(sidecar)}`;
 }
 
 /** What the proof compared with what, leg by leg. */

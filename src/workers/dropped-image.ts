@@ -5,7 +5,7 @@ import { blobSource, DiscError } from '@/core/bytes';
 import { findRoles } from '@/core/findings';
 import type { MatroskaSink } from '@/core/matroska';
 import { proveMaster, type CreateHash } from '@/core/proof';
-import { FAULT_WEIGHTS, openContent, readDisc, wholenessText, type Reading } from '@/core/reading';
+import { FAULT_WEIGHTS, openContent, readDisc, wholeText, wholenessText, type Reading } from '@/core/reading';
 import { TrackHashes, writeMaster } from '@/core/master';
 import type { Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
@@ -98,7 +98,8 @@ async function make(file: File, reading: Reading, reel: Reel): Promise<void> {
       },
     });
     if (!proof.passed) throw new Error(`The master is not what was promised: ${proof.checks.find((c) => !c.passed)?.what ?? ''}.`);
-    say({ type: 'made', file: made, identicalTracks: proof.identicalTracks, tracks: proof.tracks });
+    const whole = wholeness ? wholeText(wholeness, proof.exceptionCount) : 'as it was read';
+    say({ type: 'made', file: made, identicalTracks: proof.identicalTracks, tracks: proof.tracks, whole });
   } catch (error) {
     await root.removeEntry(handle.name).catch(() => undefined); // what is left is cleared with the next visit
     throw error;

@@ -1,5 +1,5 @@
 import type { DamageStretch } from './model';
-import type { Fault, FaultKind } from './fault';
+import { FAULT_WEIGHTS, lacksLayer, type Fault, type FaultKind, type Wholeness } from './fault';
 
 /** "1:02:10.4": a moment of a file, to a tenth of a second. */
 function momentText(ms: number): string {
@@ -41,9 +41,19 @@ const WHAT: Readonly<Record<FaultKind, (fault: Fault, track: string) => string>>
   'over the cut': (f, track) =>
     `${plural(f.count, 'subtitle')}${track && ` of ${track}`} on the screen at the cut: shown as long as ${f.count === 1 ? 'it belongs' : 'they belong'} here`,
   'one view': (f) => `${plural(f.count, 'picture')} without the second view`,
+  layer: (f) => `${plural(f.count, 'picture')} of the enhancement layer left out: the file holds the base layer`,
   'check word': (f, track) => `${plural(f.count, 'frame')} of ${track || 'the sound'} at odds with their own check words, kept as they are`,
   'no track': (f) => `${plural(f.count, 'stream')} that the disc’s tables do not name here, left out`,
 };
+
+/** Whether what was read is all that its disc has: "whole by all that the disc says of itself". */
+export function wholeText(wholeness: Pick<Wholeness, 'faults' | 'count' | 'damage'>, known: number = wholeness.count): string {
+  const places = plural(known, 'place');
+  if (wholeness.damage > 0)
+    return `taken around damage in ${plural(wholeness.faults.filter((f) => FAULT_WEIGHTS[f.kind] === 'damage').length, 'place')}`;
+  if (lacksLayer(wholeness)) return `without the enhancement layer of its picture; ${places} to know of`;
+  return known > 0 ? `whole; ${places} to know of` : 'whole by all that the disc says of itself';
+}
 
 /**
  * A fault in a line: "0:01:10.4: a gap in the picture, 5.5 s".

@@ -45,6 +45,8 @@ export type FaultKind =
   | 'over the cut'
   /** Pictures of a two-view title whose second view did not come. */
   | 'one view'
+  /** A picture's enhancement layer, which the file does not hold. */
+  | 'layer'
   /** A frame whose own check word does not agree with it; kept as it is. */
   | 'check word'
   /** A stream stands in the content that the tables of the disc do not name there: nothing of it is taken. */
@@ -71,10 +73,11 @@ export const FAULT_WEIGHTS: Readonly<Record<FaultKind, FaultWeight>> = {
   held: 'remark',
   stamp: 'damage',
   navigation: 'damage',
-  'entry point': 'damage',
+  'entry point': 'remark',
   'beyond the end': 'remark',
   'over the cut': 'remark',
   'one view': 'damage',
+  layer: 'remark',
   'check word': 'remark',
   'no track': 'remark',
 };
@@ -94,6 +97,10 @@ export interface Fault {
   /** How many of the kind stand there. */
   readonly count: number;
 }
+
+/** A title whose picture stands in two layers, of which one is left out, is not all that its disc has. */
+export const lacksLayer = ({ faults }: { readonly faults: readonly Pick<Fault, 'kind'>[] }): boolean =>
+  faults.some((f) => f.kind === 'layer');
 
 /** What reading a reel was compared with: how many of each the disc had to say, and agreed with. */
 export interface Witnesses {

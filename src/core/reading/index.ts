@@ -2,8 +2,17 @@ export * from './model';
 export * from './tracks';
 export { titleSetName } from './title-set-name';
 export { upgradeReading } from './upgrade';
-export { FAULT_WEIGHTS, MOST_FAULTS, type Fault, type FaultKind, type FaultWeight, type Wholeness, type Witnesses } from './fault';
-export { MOST_STRETCHES, damageOf, faultText, lengthText, wholenessText } from './fault-text';
+export {
+  FAULT_WEIGHTS,
+  MOST_FAULTS,
+  lacksLayer,
+  type Fault,
+  type FaultKind,
+  type FaultWeight,
+  type Wholeness,
+  type Witnesses,
+} from './fault';
+export { MOST_STRETCHES, damageOf, faultText, lengthText, wholeText, wholenessText } from './fault-text';
 export { stampOf } from './stamp';
 export { readDisc } from './read-disc';
 export { type ReadingProgress, type ReadOptions } from './progress';

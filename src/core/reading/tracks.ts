@@ -34,6 +34,8 @@ export interface VideoTrack {
   /** Line 21 of the picture carries captions, by the disc's tables. */
   readonly closedCaptions: boolean;
   readonly dynamicRange: 'standard' | 'HDR10' | 'Dolby Vision';
+  /** Stream of a second layer that refines the picture, where the disc has one; absent where it has none. */
+  readonly layer?: number | undefined;
   /** The second view of a stereoscopic title, and whether the first is the right eye's. */
   readonly secondView: { readonly stream: number; readonly baseIsRight: boolean } | null;
   readonly from: FactFrom;

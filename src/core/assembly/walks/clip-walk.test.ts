@@ -6,12 +6,16 @@ import { HAVEN, TWIN, WATCH, openDisc, temporaryFolder, titleOf, writeMasterFile
 import { complaints, decodedFrames, decodedSamples, elementary, packetTimes, probed } from '@/test-support/ffmpeg';
 import { createPayloadHash, fastCrc32 } from '@/node/payload-hash';
 import { seeded } from '@/test-support/random';
-import { memorySource, readExactly } from '../../bytes';
+import { concatBytes, memorySource, readExactly } from '../../bytes';
 import { readMatroska } from '../../matroska';
 import { proveMaster } from '../../proof';
-import { CORE_STREAM, FAULT_WEIGHTS, readDisc } from '../../reading';
+import { CORE_STREAM, FAULT_WEIGHTS, readDisc, wholeText } from '../../reading';
 import { wholeTitleReel, type Reel } from '../../reels';
 import { Assembly } from '..';
+import { AccessUnitFramer } from '../framers/access-unit-framer';
+import { OwnRoom } from '../framers/framer';
+import { HevcCodec } from '../framers/unit-codecs';
+import { Timeline } from '../timeline';
 
 let haven: OpenDisc;
 let twin: OpenDisc;
@@ -260,6 +264,69 @@ describe('two views', () => {
     expect(packetTimes(file, 'v:0').every(({ size }, i) => size > (plain[i]?.size ?? 0))).toBe(true);
     expect(promise.frames).toBe(96);
     expect(readFileSync(file).includes(Buffer.from('mvcC'))).toBe(true);
+  });
+});
+
+describe('a picture in two layers', () => {
+  const BASE = 0x1011;
+  const LAYER = 0x1015;
+  const METADATA = 62;
+  /** The clip, in which every packet of the picture comes once more as another stream's; its access units end in a unit of metadata. */
+  async function layered(): Promise<{ clip: Uint8Array; units: number }> {
+    const source = await haven.opened.content('00005');
+    const own = await readExactly(source, 0, source.sizeBytes, 'a clip');
+    const parts: Uint8Array[] = [];
+    let units = 0;
+    for (let at = 0; at + 192 <= own.byteLength; at += 192) {
+      const packet = own.slice(at, at + 192);
+      parts.push(packet);
+      if (((((packet[5] ?? 0) & 0x1f) << 8) | (packet[6] ?? 0)) !== BASE) continue;
+      const twin = packet.slice();
+      twin.set([((packet[5] ?? 0) & 0xe0) | (LAYER >> 8), LAYER & 255], 5);
+      if ((packet[5] ?? 0) & 0x40) units++;
+      parts.push(twin);
+    }
+    return { clip: concatBytes(parts), units };
+  }
+
+  test('the layer that no file holds is counted, unit for unit, and the master is not called all that the disc has', async () => {
+    const { clip: bytes, units } = await layered();
+    const title = titleOf(haven.reading, 4);
+    const reading = {
+      ...haven.reading,
+      titles: haven.reading.titles.map((t) => (t === title ? { ...t, video: { ...t.video, layer: LAYER } } : t)),
+      segments: haven.reading.segments.map((s) =>
+        s.kind === 'clip' && s.content === '00005' ? { ...s, firstPacket: 0, endPacket: bytes.byteLength / 192 } : s,
+      ),
+    };
+    const walked = async (of: typeof haven.reading) => {
+      const assembly = new Assembly(of, reelOf(haven, 4), (name) =>
+        name === '00005' ? Promise.resolve(memorySource(name, bytes)) : haven.opened.content(name),
+      );
+      let pictures = 0;
+      while (await assembly.fill()) for (let p = assembly.take(); p; p = assembly.take()) if (p.track === 0) pictures++;
+      return { pictures, wholeness: assembly.wholeness() };
+    };
+    const { pictures, wholeness } = await walked(reading);
+    expect(pictures).toBe(units);
+    const layers = wholeness.faults.filter((f) => f.kind === 'layer');
+    expect(layers.reduce((sum, f) => sum + f.count, 0)).toBe(units);
+    expect(wholeText(wholeness)).toMatch(/^without the enhancement layer/);
+  });
+
+  test('units of metadata in the access units of the base stay in them', () => {
+    const timeline = new Timeline();
+    const framer = new AccessUnitFramer(timeline, new HevcCodec(), 1_126_125);
+    framer.beginStretch({ epoch: timeline.begin(0), in90k: 0, out90k: 1e9, endsCut: false });
+    const unit = (type: number, ...rest: number[]) => [0, 0, 0, 1, type << 1, 1, ...rest];
+    const IDR = 20;
+    const bytes = Uint8Array.from([...unit(IDR, 0xaf, 0x12, 0x34), ...unit(METADATA, 0x19, 0x08, 0x77)]);
+    framer.append(bytes, 0, bytes.byteLength, 3000, 3000, true);
+    framer.finish();
+    const held = framer.queue.shift();
+    expect(held).toBeDefined();
+    const out = held ? [...(framer.reframed(held, new OwnRoom()) ?? [])] : [];
+    expect(out.slice(-9)).toEqual([0, 0, 0, 5, METADATA << 1, 1, 0x19, 0x08, 0x77]);
   });
 });
 

@@ -62,6 +62,8 @@ export class ClipWalk implements Walk, TransportReceiver {
   private beside: { readonly titleMs: number; readonly in90k: number; readonly endMs: number } = { titleMs: 0, in90k: 0, endMs: 0 };
   private epoch = -1;
   private soundOnly = false;
+  /** Stream of a second layer of the picture, which no file holds: it is counted. */
+  private layerPid = -1;
   /** Decoding time from which on no picture is shown before the end of the stretch. */
   private pictureEnd90k = Number.POSITIVE_INFINITY;
   private latestDts = NO_PTS;
@@ -110,6 +112,8 @@ export class ClipWalk implements Walk, TransportReceiver {
         const isLast = i === stretches.length - 1;
         this.routes.map(piece, stretch.moved);
         for (const pid of this.routes.pids) this.demux.want(pid);
+        this.layerPid = piece.title.video.layer ?? -1;
+        this.demux.want(this.layerPid);
         if (this.around.around && (await this.isGone(stretch))) {
           this.passOver(stretch, i === 0);
           yield;
@@ -395,6 +399,11 @@ export class ClipWalk implements Walk, TransportReceiver {
       const zeros = this.hasUnits ? this.zeros.find(data, from, to, starts) : -1;
       if (zeros >= 0) this.noteZeros(to - zeros);
       this.video.receive(data, from, to, this.stamp);
+      return;
+    }
+    if (pid === this.layerPid) {
+      const place = sectorsOf(this.content, this.demux.packet * SOURCE_PACKET, SOURCE_PACKET);
+      if (starts && !this.soundOnly) this.around.faults.note('layer', 0, this.now(), place);
       return;
     }
     const lane = this.routes.laneFor(pid, data, from, to, starts);

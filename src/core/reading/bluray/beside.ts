@@ -131,7 +131,7 @@ export async function secondPictures(titles: readonly NumberedPlaylist[], materi
         angles: 1,
         chapters: [{ number: 1, startMs: 0, durationMs, firstPart: 0, damaged: false, name: null }],
         parts,
-        video: blurayVideo(stream, probe, false, null),
+        video: blurayVideo(stream, probe, null, null),
         audio: sound.flatMap((s) => blurayAudio(s, probe, true)),
         subtitles: [],
         palette: [],

@@ -128,7 +128,7 @@ describe('tracks', () => {
       colour: null,
       framesOnly: true,
     };
-    const track = blurayVideo(hevc, probe({ video: new Map([[0x1100, { ...own, hdr10: null, dolbyUnits: true }]]) }), false, null);
+    const track = blurayVideo(hevc, probe({ video: new Map([[0x1100, { ...own, hdr10: null, dolbyUnits: true }]]) }), null, null);
     expect(track).toMatchObject({
       widthPixels: 3840,
       heightPixels: 1600,
@@ -138,13 +138,13 @@ describe('tracks', () => {
       dynamicRange: 'Dolby Vision',
       from: 'stream',
     });
-    expect(blurayVideo(hevc, null, false, null)).toMatchObject({
+    expect(blurayVideo(hevc, null, null, null)).toMatchObject({
       heightPixels: 2160,
       dynamicRange: 'HDR10',
       profile: null,
       from: 'tables',
     });
-    expect(blurayVideo(hevc, null, true, null).dynamicRange).toBe('Dolby Vision');
+    expect(blurayVideo(hevc, null, 0x1015, null)).toMatchObject({ dynamicRange: 'Dolby Vision', layer: 0x1015 });
   });
 
   test('subtitles as pictures and as text; languages by their shortest tag', () => {

@@ -1,4 +1,4 @@
-import { CODING, SOURCE_PACKET_BYTES, SUB_PATH, type Playlist, type PlaylistStream } from '../../bluray';
+import { CODING, SOURCE_PACKET_BYTES, SUB_PATH, type ClipInfo, type Playlist, type PlaylistStream, type StreamTable } from '../../bluray';
 import type { Chapter, ClipSegment, Title, TitlePart } from '../model';
 import type { SubtitleTrack } from '../tracks';
 import { longestItem, remarkStreams, picturesBeside, soundBeside } from './beside';
@@ -74,6 +74,15 @@ async function probeTitle({ items }: Playlist, streams: AlignedStreams, { clips,
   return first && { ...first, video, audio };
 }
 
+/** A second stream of HEVC in the title's own clips, in its table of layers or in that of its clip only, refines the first. */
+function layerOf({ dolbyVision, secondaryVideo }: StreamTable, video: PlaylistStream | undefined, info: ClipInfo | null): number | null {
+  const [listed] = dolbyVision;
+  if (listed) return listed.pid;
+  if (video?.attributes.coding !== CODING.hevc) return null;
+  const others = (info?.streams ?? []).filter((s) => s.attributes.coding === CODING.hevc && s.pid !== video.pid);
+  return others.find((s) => !secondaryVideo.some((v) => v.pid === s.pid))?.pid ?? null;
+}
+
 /** A playlist as a title. Its segments are added to the material's. */
 export async function readTitle(number: number, numbered: NumberedPlaylist, material: Material): Promise<Title> {
   const { playlist } = numbered;
@@ -143,7 +152,7 @@ export async function readTitle(number: number, numbered: NumberedPlaylist, mate
         attributes: { coding: CODING.h264, kind: 'video', format: 6, rate: 1, language: null, dynamicRange: 0 },
       },
       probe,
-      main.streams.dolbyVision.length > 0,
+      layerOf(main.streams, video, longest === null ? null : (clips.get(longest.content)?.info ?? null)),
       second === null ? null : { stream: second, baseIsRight: playlist.baseViewIsRight },
     ),
     audio: [

@@ -57,12 +57,12 @@ const reduced = (a: number, b: number): readonly [number, number] => {
 
 /**
  * The main video track, from the stream's own headers where they were seen.
- * @param dolbyLayer the playlist lists a Dolby Vision layer beside it.
+ * @param layer stream of a second layer that the tables list beside it; null where they list none.
  */
 export function blurayVideo(
   stream: PlaylistStream,
   probe: ClipProbe | null,
-  dolbyLayer: boolean,
+  layer: number | null,
   secondView: VideoTrack['secondView'],
 ): VideoTrack {
   const { attributes, pid } = stream;
@@ -71,7 +71,7 @@ export function blurayVideo(
   const [sampleWide, sampleHigh] = seen?.sampleAspect ?? [1, 1];
   const widthPixels = seen?.widthPixels ?? tables.widthPixels;
   const heightPixels = seen?.heightPixels ?? tables.heightPixels;
-  const dolby = dolbyLayer || attributes.dynamicRange === 2 || (seen?.dolbyUnits ?? false);
+  const dolby = layer !== null || attributes.dynamicRange === 2 || (seen?.dolbyUnits ?? false);
   const hdr = attributes.dynamicRange === 1 || (seen?.hdr10 ?? null) !== null;
   return {
     stream: pid,
@@ -87,6 +87,7 @@ export function blurayVideo(
     bitDepth: seen?.bitDepth ?? 8,
     closedCaptions: false,
     dynamicRange: dolby ? 'Dolby Vision' : hdr ? 'HDR10' : 'standard',
+    ...(layer === null ? {} : { layer }),
     secondView,
     from: seen ? 'stream' : 'tables',
   };
