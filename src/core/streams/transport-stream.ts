@@ -9,6 +9,30 @@ const NULL_PID = 0x1fff;
 const PIDS = 8192;
 const MOST_ENTRIES = 4096;
 
+/** Packets of an aligned unit, which is enciphered whole but for its first sixteen bytes. BD-ROM part 3; AACS common book 3.10. */
+const UNIT_PACKETS = 32;
+/** A unit that has lost so many packets is not scratched by chance, where it says itself that it may not be copied. */
+const ENCIPHERED_PACKETS = 16;
+
+/**
+ * Tells units that are enciphered from those that are damaged: the head of the first packet stands in clear, with copy permission bits
+ * that are set, and nearly all others have no sync byte.
+ */
+class UnitWatch {
+  private mayNotBeCopied = false;
+  private lost = 0;
+
+  /** @param data with a source packet at `at`, the `number`th of its content. @returns true where its unit is enciphered. */
+  sees(data: Uint8Array, at: number, number: number, inSync: boolean): boolean {
+    if (number % UNIT_PACKETS === 0) {
+      this.mayNotBeCopied = inSync && ((data[at] as number) & 0xc0) !== 0;
+      this.lost = 0;
+    }
+    if (!inSync) this.lost++;
+    return this.mayNotBeCopied && this.lost >= ENCIPHERED_PACKETS;
+  }
+}
+
 /** Receives payload of the wanted streams; `data[from..to)` is valid only during the call. */
 export interface TransportReceiver {
   /**
@@ -16,7 +40,7 @@ export interface TransportReceiver {
    * `pts90k` where the packet gives only one.
    */
   transport(pid: number, data: Uint8Array, from: number, to: number, pts90k: number, dts90k: number, starts: boolean): void;
-  /** A packet whose scrambling flags are set: its payload is not delivered. */
+  /** A packet whose scrambling flags are set, or one of a unit that is enciphered (then minus one): its payload is not delivered. */
   scrambled(pid: number): void;
   /**
    * Something is not whole at a source packet, counted from the start of the content. Said before what follows there is delivered.
@@ -41,6 +65,7 @@ export class TransportDemux {
   lostSync = 0;
   /** Places where a stream's continuity counter jumps without the stream saying so: packets are missing. */
   missing = 0;
+  private readonly units = new UnitWatch();
   private readonly wanted = new Uint8Array(PIDS);
   private readonly counters = new Uint8Array(PIDS).fill(0xff);
   /** Bytes that the PES packet under way still has to bring; minus one where it does not say. */
@@ -77,7 +102,9 @@ export class TransportDemux {
     this.packet = firstPacket;
     for (let packet = from; packet + SOURCE_PACKET <= to; packet += SOURCE_PACKET, this.packet++) {
       const at = packet + HEAD;
-      if (data[at] !== SYNC) {
+      const inSync = data[at] === SYNC;
+      if (this.units.sees(data, packet, this.packet, inSync)) receiver.scrambled(-1);
+      if (!inSync) {
         this.lostSync++;
         flush();
         receiver.fault?.('no packet', -1, this.packet);
@@ -189,17 +216,18 @@ export interface TransportLook {
 }
 
 /**
- * Looks at whole source packets for signs of protection: scrambling flags (13818-1 table 2-17), or copy permission bits
+ * Looks at whole source packets, of which the first begins an aligned unit, for signs of protection: scrambling flags (13818-1 table 2-17), or copy permission bits
  * in the head together with packets that have lost their sync byte, as whole enciphered units do.
  */
 export function lookAtTransport(data: Uint8Array): TransportLook {
   let packets = 0;
   let inSync = 0;
   let protectedPackets = 0;
+  const units = new UnitWatch();
   for (let at = 0; at + SOURCE_PACKET <= data.byteLength && packets < MOST_ENTRIES; at += SOURCE_PACKET, packets++) {
     const sync = data[at + HEAD] === SYNC;
     if (sync) inSync++;
-    if (sync ? ((data[at + HEAD + 3] as number) & 0xc0) !== 0 : ((data[at] as number) & 0xc0) !== 0) protectedPackets++;
+    if (units.sees(data, at, packets, sync) || (sync && ((data[at + HEAD + 3] as number) & 0xc0) !== 0)) protectedPackets++;
   }
   return { packets, inSync, protectedPackets };
 }

@@ -1,3 +1,4 @@
+import { concatBytes } from '../bytes';
 import { seeded } from '@/test-support/random';
 import {
   TransportDemux,
@@ -146,8 +147,24 @@ describe('transport stream', () => {
     expect([heard.size, scrambled.length > 0]).toEqual([0, true]);
     expect(lookAtTransport(locked).protectedPackets).toBe(lookAtTransport(locked).packets);
     expect(lookAtTransport(stream).protectedPackets).toBe(0);
-    const enciphered = stream.map((byte, i) => (i % 192 === 0 ? 0xc0 : i % 192 === 4 ? 0x3a : byte));
-    expect(lookAtTransport(enciphered).protectedPackets).toBeGreaterThan(0);
+  });
+
+  test('a stretch that is enciphered is refused as such wherever it stands; the same stretch merely spoilt is not', () => {
+    const stream = concatBytes([1, 2, 3].map((seed) => someStreams(seed).stream));
+    const UNIT = 32 * 192;
+    const units = Math.floor(stream.byteLength / UNIT);
+    expect(units).toBeGreaterThan(1);
+    for (let seed = 0; seed < 40; seed++) {
+      const random = seeded(seed);
+      const unit = random.int(units) * UNIT;
+      const noise = random.bytes(UNIT);
+      // All but the first sixteen bytes of a unit, whose head says that it may not be copied.
+      const spoilt = stream.map((byte, i) => (i >= unit + 16 && i < unit + UNIT ? (noise[i - unit] ?? 0) : byte));
+      const locked = spoilt.map((byte, i) => (i === unit ? byte | 0xc0 : byte));
+      expect({ seed, said: demultiplex(locked, [0x1011], 10_000).scrambled.includes(-1) }).toEqual({ seed, said: true });
+      expect(lookAtTransport(locked).protectedPackets).toBeGreaterThan(0);
+      expect({ seed, said: demultiplex(spoilt, [0x1011], 10_000).scrambled.includes(-1) }).toEqual({ seed, said: false });
+    }
   });
 
   test('anything at all goes through without a fault, and nothing is read beyond', () => {

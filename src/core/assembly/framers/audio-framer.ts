@@ -145,9 +145,13 @@ export class AudioFramer extends Framer {
 
   override beginStretch({ goesOn, startTicks, isCut, midFrame }: StretchBegin): void {
     this.wantedFrom = goesOn ? Number.NEGATIVE_INFINITY : startTicks;
-    if (goesOn) this.goOnFrom(startTicks - MAX_LEAD_TICKS);
+    if (goesOn) {
+      if (this.next === null) this.isCut = midFrame;
+      this.goOnFrom(startTicks - MAX_LEAD_TICKS);
+      return;
+    }
     // At a cut a frame belongs to the side that it begins in; stamps of sound and picture are each rounded.
-    else this.beginPiece({ notBefore: startTicks - (isCut ? STAMP_TICKS : EARLY_TICKS), midFrame: isCut || midFrame });
+    this.beginPiece({ notBefore: startTicks - (isCut ? STAMP_TICKS : EARLY_TICKS), midFrame: isCut || midFrame });
   }
 
   /** Another clip, in which the sound of the one before goes on: nothing is cut. @param notBefore earliest time that is believed. */

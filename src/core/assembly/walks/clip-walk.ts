@@ -291,7 +291,9 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.beside = { titleMs, in90k: first.in90k, endMs: titleMs + (last.out90k - first.in90k) / 90 };
     const { in90k } = first;
     const { out90k } = last;
-    const common = { epoch: this.epoch, in90k, out90k, titleMs, startTicks, isCut, endsCut, midFrame: first.firstPacket > 0 };
+    // A clip into which a stream goes on may begin inside one of its frames.
+    const midFrame = first.firstPacket > 0 || (firstOfPiece && stretch.seamless);
+    const common = { epoch: this.epoch, in90k, out90k, titleMs, startTicks, isCut, endsCut, midFrame };
     for (const lane of lanes) {
       if (this.routes.isOfOtherTitle(lane)) continue;
       // Where a reel begins with a clip into which sound goes on, all that the clip has of it is heard.
@@ -363,7 +365,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         throw error;
       });
       if (!chunk) break;
-      this.demux.feed(chunk, 0, chunk.byteLength);
+      this.demux.feed(chunk, 0, chunk.byteLength, reader.record - chunk.byteLength / SOURCE_PACKET);
       this.settle(false);
       yield;
     }

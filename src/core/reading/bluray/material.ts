@@ -40,10 +40,11 @@ export async function stateOf(
     note(remarks, 'structure-lost', 'fault', `Title ${number} needs clip ${content}, which is not there`, number);
   // What else there is of it can be had: what is missing is put in at the end, for all titles at once.
   if (!longest || !used.some(isThere)) return 'unreadable';
-  if (await looks.protectedContent(longest.content)) {
-    note(remarks, 'scrambled', 'fault', `Packets of clip ${longest.content} carry the flags of protection`, number);
-    return 'scrambled';
-  }
+  for (const content of new Set([longest, ...used].filter(isThere).map((s) => s.content)))
+    if (await looks.protectedContent(content)) {
+      note(remarks, 'scrambled', 'fault', `Packets of clip ${content} carry the flags of protection`, number);
+      return 'scrambled';
+    }
   for (const segment of used) {
     const reach = await looks.reachableBytes(segment.content);
     if (reach > 0 && segment.endPacket * SOURCE_PACKET_BYTES > reach) {
