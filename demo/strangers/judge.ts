@@ -4,7 +4,7 @@ import { FAULT_WEIGHTS, openContent, readDisc, type Reading, type Title } from '
 import { takeAudio, wholeTitleReel, type Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
 import type { WrittenBluray } from './bluray/disc';
-import { playlistNumber, type BlurayPlan } from './bluray/plan';
+import { playlistNumber, type BlurayPlan, type ItemPlan } from './bluray/plan';
 import { playlistTruth } from './bluray/truth';
 import type { DvdPlan } from './dvd/plan';
 import type { WrittenDvd } from './dvd/disc';
@@ -43,36 +43,60 @@ export const judgeBluray = (plan: BlurayPlan, disc: WrittenBluray): Promise<Verd
     }),
   );
 
-/** Of a disc that something was lost of: whether anybody says so where the titles that show it are taken. */
-export async function judgeLoss(plan: BlurayPlan, { image }: WrittenBluray): Promise<Verdict[]> {
-  const clip = plan.clips.findIndex((c) => c.lost);
-  const lost = plan.clips[clip]?.lost;
-  const place = plan.playlists.findIndex((l) => l.items.some((i) => i.clip === clip && i.from === 0 && i.to === plan.clips[clip]?.groups));
-  if (!lost || place < 0) return [];
-  const item = plan.playlists[place]?.items.find((i) => i.clip === clip);
-  if (lost.kind === 'sound' && lost.stream >= (item?.sounds ?? 0)) return [];
-  if (lost.kind === 'graphics' && lost.stream >= (item?.graphics ?? 0)) return [];
+/** What was lost of a disc, and the titles that show all that stands round it. */
+interface Loss {
+  readonly what: string;
+  readonly of: (title: Title) => boolean;
+}
+
+function lossOfBluray({ clips, playlists }: BlurayPlan): Loss | null {
+  const at = clips.findIndex((c) => c.lost);
+  const clip = clips[at];
+  if (!clip?.lost) return null;
+  const { kind, stream, packet } = clip.lost;
+  const isWhole = (item: ItemPlan) =>
+    item.clip === at &&
+    item.from === 0 &&
+    item.to === clip.groups &&
+    (kind !== 'sound' || stream < item.sounds) &&
+    (kind !== 'graphics' || stream < item.graphics);
+  const numbers = playlists.flatMap((l, i) => (l.items.some(isWhole) ? [playlistNumber(i)] : []));
+  const codec = kind === 'sound' ? ` ${clip.sounds[stream]?.codec ?? ''}` : '';
+  return { what: `${kind}${codec}: packet ${packet} of stream ${stream}`, of: (t) => t.playlist !== null && numbers.includes(t.playlist) };
+}
+
+function lossOfDvd(plan: DvdPlan): Loss | null {
+  for (const [s, { vobs, chains, titles, audio }] of plan.sets.entries())
+    for (const [v, vob] of vobs.entries()) {
+      const sound = vob.lost && vob.sounds[vob.lost.sound];
+      if (!sound) continue;
+      const shows = (c: number) => {
+        const cells = chains[c]?.cells.map((cell) => (cell.vob === v && !cell.still ? cell.cell : -1)).join() ?? '';
+        const isTaken = chains[c]?.audio.includes(sound.physical) ?? false;
+        return isTaken && cells.includes(vob.cells.map((_, i) => i).join());
+      };
+      const wanted = plan.titles.flatMap(({ set, title }, i) => (set === s && titles[title]?.chains.some(shows) ? [i + 1] : []));
+      return { what: `${sound.codec}: a pack of sound ${sound.physical} of ${audio.length}`, of: (t) => wanted.includes(t.number) };
+    }
+  return null;
+}
+
+/** Of a disc that something was lost of: whether anybody says so where a title that shows it is taken. */
+export async function judgeLoss(plan: DvdPlan | BlurayPlan, image: Uint8Array): Promise<Verdict[]> {
+  const loss = 'sets' in plan ? lossOfDvd(plan) : lossOfBluray(plan);
   const volume = await openImage(memorySource(plan.label, image));
   const reading = await readDisc(volume);
-  const number = playlistNumber(place);
-  const title = reading.titles.find((t) => t.playlist === number);
+  const title = loss && reading.titles.find(loss.of);
   if (!title || reading.remarks.some((r) => r.severity !== 'note')) return [];
   const reel = { ...wholeTitleReel(title, ''), audio: title.audio.map((t, i) => takeAudio(t, i === 0)) };
   try {
     const { assembly } = await taken(reading, reel, (name) => openContent(volume, name));
-    if (assembly.wholeness().faults.some((f) => f.kind !== 'over the cut')) return [];
+    if (assembly.wholeness().faults.some((f) => f.kind !== 'over the cut' && f.kind !== 'no track')) return [];
   } catch (error) {
     if (error instanceof DiscError) return [];
     throw error;
   }
-  const codec = lost.kind === 'sound' ? (plan.clips[clip]?.sounds[lost.stream]?.codec ?? '') : '';
-  return [
-    {
-      kind: 'lost',
-      title: number,
-      what: `${lost.kind} ${codec}: packet ${lost.packet} of stream ${lost.stream} is gone, and nobody says so`,
-    },
-  ];
+  return [{ kind: 'lost', title: title.number, what: `${loss.what} is gone, and nobody says so` }];
 }
 
 /** Reads a disc and takes all its titles, and compares with what was known before. */

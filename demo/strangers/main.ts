@@ -4,6 +4,7 @@ import { drawDvd } from './dvd/draw-plan';
 import { writeDvd } from './dvd/disc';
 import { drawBluray } from './bluray/draw-plan';
 import { drawLoss } from './bluray/draw-loss';
+import { drawDvdLoss } from './dvd/draw-loss';
 import { writeBluray } from './bluray/disc';
 import { judgeBluray, judgeDvd, judgeLoss, type Verdict } from './judge';
 import { shrunk, type DiscPlan } from './shrink';
@@ -17,9 +18,13 @@ const KEPT = 'demo/strangers/kept.ndjson';
 
 const judged = async (plan: DiscPlan): Promise<Verdict[]> => {
   try {
-    if ('sets' in plan) return await judgeDvd(plan, writeDvd(plan));
+    if ('sets' in plan) {
+      const disc = writeDvd(plan);
+      const isHurt = plan.sets.some((set) => set.vobs.some((vob) => vob.lost));
+      return isHurt ? await judgeLoss(plan, disc.image) : await judgeDvd(plan, disc);
+    }
     const disc = writeBluray(plan);
-    return plan.clips.some((clip) => clip.lost) ? await judgeLoss(plan, disc) : await judgeBluray(plan, disc);
+    return plan.clips.some((clip) => clip.lost) ? await judgeLoss(plan, disc.image) : await judgeBluray(plan, disc);
   } catch (error) {
     return [{ kind: 'refused', title: null, what: String(error instanceof Error ? (error.stack ?? error.message) : error) }];
   }
@@ -68,7 +73,13 @@ async function tryOne(name: string, draw: Draw, plan: DiscPlan): Promise<void> {
 
 for (let seed = Number(firstSeed); seed < Number(firstSeed) + Number(count); seed++) {
   const draws = { dvd: new Draw(seed), bluray: new Draw(seed) };
-  if (only !== 'bluray') await tryOne('DVD', draws.dvd, drawDvd(draws.dvd, seed));
+  if (only !== 'bluray') {
+    const plan = drawDvd(draws.dvd, seed);
+    await tryOne('DVD', draws.dvd, plan);
+    const draw = new Draw(seed);
+    const hurt = drawDvdLoss(draw, plan);
+    if (hurt) await tryOne('DVD with a loss', draw, hurt);
+  }
   if (only === 'dvd') continue;
   const plan = drawBluray(draws.bluray, seed);
   await tryOne('Blu-ray', draws.bluray, plan);

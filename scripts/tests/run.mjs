@@ -120,7 +120,7 @@ export class Run {
     const tried = await this.part('fuzz, strangers, doubt, soak', () =>
       Promise.all([
         this.program('fuzz', 'dist/fuzz.mjs', ['4000'], { beside: true }).then(
-          async (good) => (await this.program('strangers', 'dist/strangers.mjs', ['40'], { beside: true })) && good,
+          async (good) => (await this.program('strangers', 'dist/strangers.mjs', ['20'], { beside: true })) && good,
         ),
         this.program('doubt', 'dist/doubt.mjs', ['50'], { beside: true }).then(
           async (good) => (await this.program('soak', 'dist/soak.mjs', ['faults', '2'], { beside: true })) && good,
@@ -146,7 +146,7 @@ export class Run {
         () =>
           Promise.all([
             this.program('fuzz', 'dist/fuzz.mjs', ['10000'], { beside: true }).then(
-              async (good) => (await this.program('strangers', 'dist/strangers.mjs', ['200', '1001'], { beside: true })) && good,
+              async (good) => (await this.program('strangers', 'dist/strangers.mjs', ['100', '1001'], { beside: true })) && good,
             ),
             this.program('doubt', 'dist/doubt.mjs', ['150', '51'], { beside: true }).then(
               async (good) => (await this.program('soak', 'dist/soak.mjs', ['faults', '6', '2'], { beside: true })) && good,

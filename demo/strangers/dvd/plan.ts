@@ -32,6 +32,8 @@ export interface VobPlan {
   readonly stampsAll: boolean;
   /** How much later than its picture sound stands on the disc, 90 kHz. */
   readonly soundLag90k: number;
+  /** A pack of a sound that its author lost: which sound, and what share of it stands before. */
+  readonly lost?: { readonly sound: number; readonly share: number };
 }
 
 /** One stream of sound in a VOB. */

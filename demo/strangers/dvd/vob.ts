@@ -155,6 +155,11 @@ class SoundWriter {
     this.run = { starts, bytes: concatBytes(frames.map((frame) => frame.bytes)) };
   }
 
+  /** What share of it is written. */
+  get share(): number {
+    return this.at / this.run.bytes.byteLength;
+  }
+
   get isOver(): boolean {
     return this.at >= this.run.bytes.byteLength;
   }
@@ -223,6 +228,7 @@ export function writeVob(plan: VobPlan, truth: VobTruth, look: Look, vobId: numb
   const frame = frame90k(look);
   const sounds = plan.sounds.map((sound) => new SoundWriter(sound, truth.sounds.get(sound) ?? [], plan.first90k));
   const drawings = [...truth.drawings].flatMap(([physical, list]) => list.map((one) => ({ physical, ...one })));
+  let lost = plan.lost ?? null;
   const sectors: Uint8Array[] = [];
   const units: UnitPlace[] = [];
   const unitCount = truth.pictures.length / GROUP;
@@ -238,7 +244,11 @@ export function writeVob(plan: VobPlan, truth: VobTruth, look: Look, vobId: numb
     // A decoder holds four kilobytes of a stream: each comes when it is about to be heard.
     const due = () =>
       sounds.filter((w) => !w.isOver && (last || w.nextPts < end90k - plan.soundLag90k)).sort((a, b) => a.nextPts - b.nextPts)[0];
-    for (let writer = due(); writer; writer = due()) heard.push(writer.take());
+    for (let writer = due(); writer; writer = due()) {
+      const packet = writer.take();
+      if (lost && writer === sounds[lost.sound] && writer.share >= lost.share) lost = null;
+      else heard.push(packet);
+    }
     const shown = drawings
       .filter(({ at90k }) => at90k >= start90k - plan.first90k && at90k < end90k - plan.first90k)
       .sort((a, b) => a.at90k - b.at90k)
