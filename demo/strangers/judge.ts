@@ -4,11 +4,13 @@ import { FAULT_WEIGHTS, openContent, readDisc, type Reading, type Title } from '
 import { takeAudio, wholeTitleReel, type Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
 import type { WrittenBluray } from './bluray/disc';
+import { SEGMENTS } from './bluray/draw-loss';
 import { playlistNumber, type BlurayPlan, type ItemPlan } from './bluray/plan';
 import { playlistTruth } from './bluray/truth';
 import type { DvdPlan } from './dvd/plan';
 import type { WrittenDvd } from './dvd/disc';
 import { titleTruth } from './dvd/truth';
+import { GROUP } from './streams';
 import { judgePictures, judgeTrack, stillSeconds, type Came } from './judge-track';
 import type { TitleTruth, TrackTruth } from './truth';
 
@@ -54,6 +56,8 @@ function lossOfBluray({ clips, playlists }: BlurayPlan): Loss | null {
   const clip = clips[at];
   if (!clip?.lost) return null;
   const { kind, stream, packet } = clip.lost;
+  const of = { picture: clip.groups * GROUP, emptied: clip.groups * GROUP, sound: clip.sounds[stream]?.frames ?? 0 };
+  if (packet >= (kind === 'graphics' ? (clip.graphics[stream]?.events.length ?? 0) * SEGMENTS : of[kind])) return null;
   const isWhole = (item: ItemPlan) =>
     item.clip === at &&
     item.from === 0 &&

@@ -3,7 +3,7 @@ import { GROUP } from '../streams';
 import type { BlurayPlan, ClipPlan, Omission } from './plan';
 
 /** Segments of an event: five that show it, three that clear it; of those, the window is needed by nobody. */
-const SEGMENTS = 8;
+export const SEGMENTS = 8;
 const NEEDED = [0, 1, 2, 3, 4, 5, 7] as const;
 
 /** What can be lost of a clip, such that what stands round it tells: the first and the last of a stream of sound tell nobody. */

@@ -1,13 +1,12 @@
 import { HEADER_BYTES, TICKS_PER_MS, TICKS_PER_SECOND, type AudioFrameHeader } from '../../streams';
 import type { AudioFormat } from './audio-formats';
 import { EsBuffer } from './es-buffer';
+import { ExactStamps, SMOOTHED_TICKS } from './exact-stamps';
 import { EARLY_TICKS, Framer, MAX_LEAD_TICKS, type PieceBegin, type Stamp, type StretchBegin } from './framer';
 import { Marks, type Mark, type Timeline } from '../timeline';
 
 /** A stamp of 90 kHz. */
 const STAMP_TICKS = TICKS_PER_SECOND / 90_000;
-/** Time stamps rounded to 90 kHz, and by encoders to worse, are smoothed up to this; more is content and is kept. */
-const SMOOTHED_TICKS = TICKS_PER_SECOND / 2000;
 /**
  * LPCM packets point to the access unit that their stamp belongs to, and some authoring tools point beside it, by up to two
  * packets: the stamps then swing in a saw-tooth round the truth. Inside one stretch of the disc's clock samples follow each
@@ -28,10 +27,6 @@ export const SILENCE_TICKS = TICKS_PER_SECOND / 2;
 /** At a join, sound of both sides may stand at the same time for one frame and a little; of frames that last under a millisecond, for as many as one of the others. */
 const JOIN_OVERLAP_FRAMES = 1.5;
 const JOIN_OVERLAP_TICKS = TICKS_PER_SECOND / 50;
-
-/** Stamps that say to the tick what the running time is: of a stream that has only had such, another one is a loss and no jitter. */
-const EXACT_TICKS = 2 * STAMP_TICKS;
-const MANY_EXACT = 8;
 
 /**
  * Cuts an audio stream into frames and places them on the output's clock. A frame follows its predecessor unless the
@@ -69,9 +64,7 @@ export class AudioFramer extends Framer {
   private overlapAtJoin = 0;
   /** A stamp was followed back: samples that were heard already are left out, however few they are, or time would go back. */
   private wentBack = false;
-  /** Stamps that agreed to the tick, one after the other; and a jump since which too few have, to call it a loss. */
-  private exact = 0;
-  private jump: { readonly ticks: number; readonly ms: number } | null = null;
+  private readonly stamps = new ExactStamps();
   /** How long the frame taken last is. */
   private frameTicks = 0;
   /** When the frame taken last begins. */
@@ -360,48 +353,36 @@ export class AudioFramer extends Framer {
     this.account.fault('overlap', atTicks, (before > most ? ticks : this.overlapAtJoin) / TICKS_PER_MS);
   }
 
-  /**
-   * How much is missing before a stamp, where that is certain: stamps that were exact until now, and are exact again behind the jump. Of
-   * frames, a whole number is missing.
-   */
+  /** How much is missing before a stamp, where that is certain. */
   private lostBefore(mark: Mark, stamped: number, frameTicks: number, final: boolean): number | 'wait' {
     const { next } = this;
     if (next === null || this.epoch !== mark.epoch) {
-      this.exact = 0;
-      this.jump = null;
+      this.stamps.restart();
       return 0;
     }
-    const gap = stamped - next;
-    if (Math.abs(gap) <= EXACT_TICKS) {
-      this.exact++;
-      if (this.jump && this.exact >= MANY_EXACT) {
-        this.account.fault('gap', this.jump.ticks, this.jump.ms);
-        this.jump = null;
-      }
-      return 0;
-    }
-    const frames = Math.round(gap / frameTicks);
-    const isWhole = this.format.splits ? gap > SMOOTHED_TICKS : frames > 0 && Math.abs(gap - frames * frameTicks) <= EXACT_TICKS;
-    const isTold = this.format.splits || (frameTicks > 0 && gap < Math.max(frameTicks / 2, WRONG_STAMP_TICKS));
-    if (this.exact === 0 || !isWhole || !isTold || (this.format.splits && this.exact < MANY_EXACT)) {
-      this.exact = 0;
-      this.jump = null;
-      return 0;
-    }
-    const confirming = this.marks.peekAfter(this.position);
-    if (!confirming) return final || this.es.end - this.position >= MOST_UNCONFIRMED_BYTES ? 0 : 'wait';
-    if (confirming.epoch !== mark.epoch || confirming.position > this.es.end) return 0;
-    const between = this.ticksUpTo(confirming.position);
-    const later = between === null ? null : this.timeline.map(confirming.epoch, confirming.pts90k) - (next + between);
-    return later !== null && Math.abs(later - gap) <= EXACT_TICKS ? gap : 0;
+    const confirm = () => {
+      const confirming = this.marks.peekAfter(this.position);
+      if (!confirming) return final || this.es.end - this.position >= MOST_UNCONFIRMED_BYTES ? null : ('wait' as const);
+      if (confirming.epoch !== mark.epoch || confirming.position > this.es.end) return null;
+      const between = this.ticksUpTo(confirming.position);
+      return between === null ? null : this.timeline.map(confirming.epoch, confirming.pts90k) - (next + between);
+    };
+    const lost = this.stamps.lost(stamped - next, frameTicks, this.format.splits, confirm);
+    this.tellLoss();
+    return lost;
+  }
+
+  private tellLoss(): void {
+    const told = this.stamps.told();
+    if (told) this.account.fault('gap', told.ticks, told.lostTicks / TICKS_PER_MS);
   }
 
   /** Time goes on behind what is missing, which is a loss at once or once enough stamps have agreed behind it. */
   private goOnBehind(lost: number): void {
     const at = this.next ?? 0;
     this.account.irregular(at, lost);
-    if (this.exact >= MANY_EXACT) this.account.fault('gap', at, lost / TICKS_PER_MS);
-    else this.jump = { ticks: at, ms: lost / TICKS_PER_MS };
+    this.stamps.pass({ ticks: at, lostTicks: lost });
+    this.tellLoss();
     this.next = at + lost;
   }
 
