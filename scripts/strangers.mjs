@@ -1,4 +1,4 @@
-// npm run strangers [discs] [first seed]: discs at random by an author who knows the standards and not our reader, read and taken whole.
+// npm run strangers [discs] [first seed] [dvd|bluray]: DVDs and Blu-rays at random by an author who knows the standards and not our reader, read and taken whole.
 import { ensurePackages, ensurePrograms, must } from './ensure.mjs';
 
 await ensurePrograms(['ffmpeg']);
