@@ -4,6 +4,8 @@ export interface ClipFacts {
   readonly start90k: number;
   /** End of the last picture. */
   readonly end90k: number;
+  /** Where each of several clocks begins, in the order of the file; one from the first packet where none are given. */
+  readonly clocks?: readonly { readonly packet: number; readonly start90k: number; readonly end90k: number }[];
   readonly entries: readonly { readonly pts90k: number; readonly packet: number; readonly bytes: number }[];
 }
 

@@ -40,6 +40,8 @@ export interface AuthoredItem {
   readonly out45k: number;
   /** 1 new clock, 5 and 6 seamless. */
   readonly connection: number;
+  /** ref_to_STC_id. */
+  readonly clock?: number;
   /** Its own table of streams; that of the playlist where none is given. */
   readonly streams?: readonly AuthoredStream[];
 }
@@ -130,7 +132,7 @@ function playItem(item: AuthoredItem, streams: readonly AuthoredStream[], { text
   const bytes = new Bytes()
     .text(`${first}M2TS`)
     .u16((others.length ? 0x10 : 0) | item.connection)
-    .u8(0)
+    .u8(item.clock ?? 0)
     .u32(item.in45k, item.out45k);
   bytes.zeros(8).u8(0, 0).u16(0);
   if (others.length) {
@@ -246,12 +248,9 @@ function entryPointMap(pid: number, facts: ClipFacts): Bytes {
 export function clipFile(streams: readonly AuthoredStream[], facts: ClipFacts, version = '0200'): Uint8Array {
   const info = new Bytes().u16(0).u8(1, 1).u32(0, 6_000_000, facts.packets).zeros(128);
   info.behindLength(2, new Bytes().u8(0x80).text('HDMV').u8(0).zeros(24));
-  const sequence = new Bytes()
-    .u8(0, 1)
-    .u32(0)
-    .u8(1, 0)
-    .u16(0x1001)
-    .u32(0, Math.floor(facts.start90k / 2), Math.ceil(facts.end90k / 2));
+  const clocks = facts.clocks ?? [{ packet: 0, start90k: facts.start90k, end90k: facts.end90k }];
+  const sequence = new Bytes().u8(0, 1).u32(0).u8(clocks.length, 0);
+  for (const { packet, start90k, end90k } of clocks) sequence.u16(0x1001).u32(packet, Math.floor(start90k / 2), Math.ceil(end90k / 2));
   const program = new Bytes().u8(0, 1).u32(0).u16(0x0100).u8(streams.length, 0);
   for (const stream of streams) program.u16(stream.pid).behindLength(1, codingInfo(stream));
   const map = entryPointMap(streams.find(isVideo)?.pid ?? 0x1011, facts);

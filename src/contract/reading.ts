@@ -207,6 +207,7 @@ const segment = z.discriminatedUnion('kind', [
     out90k: whole,
     firstPacket: whole,
     endPacket: whole,
+    clock: z.object({ firstPacket: whole, endPacket: whole }).optional(),
     stillSeconds: whole.nullable(),
   }),
   z.object({ ...place, kind: z.literal('span'), fromMs: whole, toMs: whole, stillSeconds: whole.nullable() }),

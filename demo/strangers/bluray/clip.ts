@@ -263,7 +263,9 @@ const readPts = (bytes: Uint8Array): number => {
 };
 
 export const facts = (plan: ClipPlan, truth: ClipTruth, { bytes, entries }: WrittenClip) => ({
+  bytes,
   packets: bytes.byteLength / 192,
+  clocks: [{ packet: 0, start90k: plan.first90k, end90k: plan.first90k + truth.length90k }],
   start90k: plan.first90k,
   end90k: plan.first90k + truth.length90k,
   entries,

@@ -1,4 +1,5 @@
 import { clipFile, command, indexFile, metadataFile, movieObjectFile, playlistFile, type AuthoredStream } from '../../bluray/structures';
+import { concatBytes } from '@/core/bytes';
 import { writeIso, type FileToWrite } from '../iso';
 import { GRAPHICS_TYPE, clipTruth, facts, typeOf, writeClip, type ClipTruth } from './clip';
 import { clipName, playlistNumber, type BlurayPlan, type ClipPlan, type ItemPlan } from './plan';
@@ -29,6 +30,20 @@ function streamsOf({ picture, sounds, graphics }: ClipPlan, item: Pick<ItemPlan,
   ];
 }
 
+/** The file that a clip stands in. */
+const fileOf = ({ clips }: BlurayPlan, clip: number): number => clips[clip]?.after ?? clip;
+
+/** What tables say of two clips in one file. */
+function together(first: ReturnType<typeof facts>, second: ReturnType<typeof facts>): ReturnType<typeof facts> {
+  const moved = second.clocks.map((c) => ({ ...c, packet: c.packet + first.packets }));
+  return {
+    ...first,
+    packets: first.packets + second.packets,
+    clocks: [...first.clocks, ...moved],
+    entries: [...first.entries, ...second.entries.map((e) => ({ ...e, packet: e.packet + first.packets }))],
+  };
+}
+
 /** Writes a disc. What is true of it is known before its first byte stands. */
 export function writeBluray(plan: BlurayPlan): WrittenBluray {
   const truths = plan.clips.map(clipTruth);
@@ -46,7 +61,8 @@ export function writeBluray(plan: BlurayPlan): WrittenBluray {
       const clip = plan.clips[item.clip] as ClipPlan;
       const { from90k, to90k } = itemTimes(clip, item);
       return {
-        clips: [clipName(item.clip)],
+        clips: [clipName(fileOf(plan, item.clip))],
+        clock: clip.after === undefined ? 0 : 1,
         in45k: Math.floor((clip.first90k + from90k) / 2),
         out45k: Math.floor((clip.first90k + to90k) / 2),
         connection: item.connection,
@@ -64,10 +80,15 @@ export function writeBluray(plan: BlurayPlan): WrittenBluray {
   });
   files.push({ name: 'BDMV/META/DL/bdmt_eng.xml', bytes: metadataFile(plan.label) });
   plan.clips.forEach((clip, c) => {
+    if (clip.after !== undefined) return; // written behind the other
     const truth = truths[c] as ClipTruth;
     const written = writeClip(clip, truth);
-    both(`CLIPINF/${clipName(c)}.clpi`, clipFile(streamsOf(clip, null), facts(clip, truth, written)));
-    files.push({ name: `BDMV/STREAM/${clipName(c)}.m2ts`, bytes: written.bytes });
+    const behind = plan.clips.findIndex((other) => other.after === c);
+    const own = facts(clip, truth, written);
+    const other = plan.clips[behind];
+    const second = other && facts(other, truths[behind] as ClipTruth, writeClip(other, truths[behind] as ClipTruth));
+    both(`CLIPINF/${clipName(c)}.clpi`, clipFile(streamsOf(clip, null), second ? together(own, second) : own));
+    files.push({ name: `BDMV/STREAM/${clipName(c)}.m2ts`, bytes: concatBytes([own, ...(second ? [second] : [])].map((f) => f.bytes)) });
   });
   return { image: writeIso(plan.label, files), files, clips: truths };
 }

@@ -131,6 +131,11 @@ function drawPlaylist(draw: Draw, clips: readonly ClipPlan[], joined: ReadonlySe
   return { items, marks };
 }
 
+const samePids = (a: ClipPlan, b: ClipPlan): boolean => {
+  const pids = (c: ClipPlan) => [...c.sounds, ...c.graphics].map((s) => s.pid).join();
+  return pids(a) === pids(b);
+};
+
 /** Draws a Blu-ray. */
 export function drawBluray(draw: Draw, seed: number): BlurayPlan {
   const picture = draw.oneOf(PICTURES);
@@ -151,6 +156,16 @@ export function drawBluray(draw: Draw, seed: number): BlurayPlan {
     if (seamless) joined.add(clips.length);
     clips.push(drawClip(draw, picture, streams, seamless ? before : null));
   }
+  // Two clips of the same streams may stand in one file, each with its clock; sometimes at the very same times.
+  const last = clips.length - 1;
+  const before = clips[last - 1];
+  const own = clips[last];
+  if (before && own && !joined.has(last) && samePids(before, own) && draw.chance(0.3, 'clip: two clocks in one file'))
+    clips[last] = {
+      ...own,
+      after: last - 1,
+      ...(draw.chance(0.5, 'clip: two clocks with equal times') ? { first90k: before.first90k } : {}),
+    };
   const playlists = list(draw.between(1, 3), (i) => drawPlaylist(draw, clips, joined, i === 0));
   const titles = draw.shuffled(playlists.map((_, i) => i));
   return { label: `STRANGER_${seed}`, clips, playlists, titles, plays: draw.between(1, titles.length) };

@@ -36,6 +36,8 @@ export interface ClipPlan {
   readonly soundLag90k: number;
   /** Decides in which order packets of several streams stand. */
   readonly order: number;
+  /** The file begins with this other clip, which has a clock of its own: two recordings put together. */
+  readonly after?: number;
   /** Something that its author lost: counters and places are of a stream that never had it. */
   readonly lost?: Omission;
 }

@@ -18,6 +18,16 @@ export interface ClipStream {
   readonly attributes: StreamAttributes;
 }
 
+/** A stretch of a clip with a clock of its own: an STC sequence. */
+export interface ClockSequence {
+  /** What play items name it by (ref_to_STC_id). */
+  readonly id: number;
+  /** Source packet that it begins with. */
+  readonly firstPacket: number;
+  readonly start45k: number;
+  readonly end45k: number;
+}
+
 export interface ClipInfo {
   /** 1: movie; others are shows of stills, menus and sub-paths. */
   readonly applicationType: number;
@@ -25,8 +35,8 @@ export interface ClipInfo {
   /** Presentation of the first and last clock sequence, in 45 kHz. */
   readonly start45k: number;
   readonly end45k: number;
-  /** More than one stretch of clock: times alone do not tell a place then. */
-  readonly clockSequences: number;
+  /** In the order of the file. Of more than one, times alone do not tell a place. */
+  readonly clocks: readonly ClockSequence[];
   readonly streams: readonly ClipStream[];
   /** Entry points of the main stream, in order. */
   readonly entries: readonly EntryPoint[];
@@ -52,34 +62,39 @@ export function parseClipInfo(data: Uint8Array, source: string): ClipInfo {
   const applicationType = info.u8();
   info.skip(4 + 4);
   const packets = info.u32();
-  const maps = cpiAt === 0 ? new Map<number, EntryPoint[]>() : readEntryPoints(lengthedPart(cursor, cpiAt, 'CPI'));
+  const sequences = readSequences(lengthedPart(cursor, sequencesAt, 'SequenceInfo'));
+  const begins = sequences.clocks.map((c) => c.firstPacket);
+  const maps = cpiAt === 0 ? new Map<number, EntryPoint[]>() : readEntryPoints(lengthedPart(cursor, cpiAt, 'CPI'), begins);
   return {
     applicationType,
     packets,
-    ...readSequences(lengthedPart(cursor, sequencesAt, 'SequenceInfo')),
+    ...sequences,
     streams: readPrograms(lengthedPart(cursor, programsAt, 'ProgramInfo')),
     entries: [...maps.values()][0] ?? [],
     maps,
   };
 }
 
-function readSequences(cursor: Cursor): { start45k: number; end45k: number; clockSequences: number } {
+function readSequences(cursor: Cursor): Pick<ClipInfo, 'start45k' | 'end45k' | 'clocks'> {
   cursor.skip(1);
   const arrivals = cursor.u8();
   let start45k = Number.POSITIVE_INFINITY;
   let end45k = 0;
-  let clockSequences = 0;
+  const clocks: ClockSequence[] = [];
   for (let a = 0; a < arrivals; a++) {
     cursor.skip(4);
     const count = cursor.u8();
-    cursor.skip(1);
-    for (let i = 0; i < count; i++, clockSequences++) {
-      cursor.skip(2 + 4);
-      start45k = Math.min(start45k, cursor.u32());
-      end45k = Math.max(end45k, cursor.u32());
+    const firstId = cursor.u8();
+    for (let i = 0; i < count; i++) {
+      cursor.skip(2);
+      const clock = { id: firstId + i, firstPacket: cursor.u32(), start45k: cursor.u32(), end45k: cursor.u32() };
+      clocks.push(clock);
+      start45k = Math.min(start45k, clock.start45k);
+      end45k = Math.max(end45k, clock.end45k);
     }
   }
-  return { start45k: Number.isFinite(start45k) ? start45k : 0, end45k, clockSequences };
+  clocks.sort((a, b) => a.firstPacket - b.firstPacket);
+  return { start45k: Number.isFinite(start45k) ? start45k : 0, end45k, clocks };
 }
 
 function readPrograms(cursor: Cursor): ClipStream[] {
@@ -99,8 +114,11 @@ function readPrograms(cursor: Cursor): ClipStream[] {
   return streams;
 }
 
-/** The map has two levels: the coarse one gives the high bits of time and place, the fine one the low bits. */
-function readEntryPoints(cpi: Cursor): Map<number, EntryPoint[]> {
+/**
+ * The map has two levels: the coarse one gives the high bits of time and place, the fine one the low bits.
+ * @param clocks packets at which another clock begins, where times may fall.
+ */
+function readEntryPoints(cpi: Cursor, clocks: readonly number[]): Map<number, EntryPoint[]> {
   const maps = new Map<number, EntryPoint[]>();
   if (cpi.left < 4 || (cpi.u16() & 15) !== EP_MAP) return maps;
   const map = cpi.part(cpi.left, 'EP_map');
@@ -109,7 +127,7 @@ function readEntryPoints(cpi: Cursor): Map<number, EntryPoint[]> {
   for (let i = 0; i < streams; i++) {
     const pid = map.u16();
     try {
-      const entries = readEntriesOf(map);
+      const entries = readEntriesOf(map, clocks);
       if (!maps.has(pid)) maps.set(pid, entries);
     } catch (error) {
       // What is wrong with the map of another stream is no harm to the main one's.
@@ -121,7 +139,7 @@ function readEntryPoints(cpi: Cursor): Map<number, EntryPoint[]> {
 }
 
 /** The entry of one stream in the table of maps, and what it points to. */
-function readEntriesOf(map: Cursor): EntryPoint[] {
+function readEntriesOf(map: Cursor, clocks: readonly number[]): EntryPoint[] {
   const packed = [map.u16(), map.u32()] as const;
   const coarseCount = ((packed[0] & 0x3) << 14) | (packed[1] >>> 18);
   const fineCount = packed[1] & 0x3ffff;
@@ -145,7 +163,8 @@ function readEntriesOf(map: Cursor): EntryPoint[] {
     const pts90k = (base.pts & ~1) * 2 ** 19 + ((word >>> 17) & 0x7ff) * 2 ** 9;
     const packet = Math.floor(base.packet / 2 ** 17) * 2 ** 17 + (word & 0x1ffff);
     const last = entries[entries.length - 1];
-    if (last && (pts90k <= last.pts90k || packet <= last.packet)) continue; // out of order: not believed
+    const isNewClock = last !== undefined && clocks.some((first) => first > last.packet && first <= packet);
+    if (last && ((pts90k <= last.pts90k && !isNewClock) || packet <= last.packet)) continue; // out of order: not believed
     entries.push({ pts90k, packet, angleChange: word >>> 31 === 1 });
   }
   return entries;

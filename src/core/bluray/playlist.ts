@@ -43,6 +43,8 @@ export interface StreamTable {
 export interface PlayItem {
   /** Five digits. One clip per angle; the first is the main one. */
   readonly clips: readonly string[];
+  /** Clock sequence of each clip that its times count in (ref_to_STC_id). */
+  readonly clocks: readonly number[];
   readonly connection: Connection;
   /** Times in 45 kHz, as in the file. */
   readonly in45k: number;
@@ -142,7 +144,7 @@ class LastTable {
 function readPlayItem(cursor: Cursor, tables: LastTable): PlayItem {
   const first = readClip(cursor);
   const flags = cursor.u16();
-  cursor.skip(1);
+  const clocks = [cursor.u8()];
   const [in45k, out45k] = [cursor.u32(), cursor.u32()];
   if (out45k <= in45k) throw cursor.wrong('out-of-range', 'A play item ends before it begins');
   cursor.skip(8 + 1);
@@ -154,11 +156,12 @@ function readPlayItem(cursor: Cursor, tables: LastTable): PlayItem {
     cursor.skip(1);
     for (let i = 1; i < angles; i++) {
       clips.push(readClip(cursor));
-      cursor.skip(1);
+      clocks.push(cursor.u8());
     }
   }
   return {
     clips,
+    clocks,
     connection: CONNECTIONS[flags & 15] ?? 'new clock',
     in45k,
     out45k,

@@ -39,6 +39,8 @@ export interface ClipSegment extends SegmentPlace {
   /** Source packets of 192 bytes from which and up to which it is read; the end is not included. */
   readonly firstPacket: number;
   readonly endPacket: number;
+  /** Of a clip with several clocks: the packets of the one that its times count in. */
+  readonly clock?: { readonly firstPacket: number; readonly endPacket: number } | undefined;
 }
 
 /** A stretch of a plain video file between two chapters. Its sectors are only as the file's bytes are spread over its time. */

@@ -126,7 +126,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         const before = isCut ? await this.partsBefore(stretch) : null;
         this.begin(stretch, i === 0, isCut, isLast && !piece.naturalEnd);
         if (before) carryOver(this.routes.lanesByPid, before, stretch.first.in90k, this.epoch);
-        const size = await this.clipPackets(stretch.last.content);
+        const size = Math.min(await this.clipPackets(stretch.last.content), stretch.last.clock?.endPacket ?? Number.POSITIVE_INFINITY);
         const startTicks = this.video.endTicks;
         const framesBefore = this.video.counts.frames;
         yield* this.read(stretch);
@@ -190,7 +190,10 @@ export class ClipWalk implements Walk, TransportReceiver {
     const pids = carryingStreams(this.routes.lanesByPid);
     if (pids.length === 0) return null;
     const source = await this.around.openContent(first.content);
-    return partsBeforeClip(source, first, await this.entries.mapOf(first.content, this.routes.videoPid), pids, this.around.signal);
+    const { firstPacket = 0, endPacket = Number.POSITIVE_INFINITY } = first.clock ?? {};
+    const all = await this.entries.mapOf(first.content, this.routes.videoPid);
+    const entries = first.clock ? all.filter((e) => e.packet >= firstPacket && e.packet < endPacket) : all;
+    return partsBeforeClip(source, first, entries, pids, this.around.signal);
   }
 
   /** The picture of a stretch lasts as long as the playlist says; where its end was lost, time goes on, so that what comes next stays where it is. */

@@ -11,7 +11,7 @@ export function playlistAgreement(playlist: Playlist, clips: ReadonlyMap<string,
     const clip = clips.get(item.clips[0] ?? '');
     if (!clip || clip.sizeBytes === 0) return false;
     const { info } = clip;
-    if (!info || info.end45k === 0 || info.clockSequences > 1) return true;
+    if (!info || info.end45k === 0 || info.clocks.length > 1) return true;
     return item.in45k >= info.start45k - PLAYLIST_SLACK_45K && item.out45k <= info.end45k + PLAYLIST_SLACK_45K;
   });
   return playlist.items.length === 0 ? 0 : agreeing.length / playlist.items.length;

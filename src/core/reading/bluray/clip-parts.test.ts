@@ -16,7 +16,7 @@ const info: ClipInfo = {
   packets: 100_000,
   start45k: 45_000,
   end45k: 101 * 45_000,
-  clockSequences: 1,
+  clocks: [],
   streams: [],
   entries: Array.from({ length: 100 }, (_, i) => ({
     pts90k: Math.floor(((i + 1) * 90_000) / 512) * 512,

@@ -10,7 +10,24 @@ export interface ClipPlace {
   readonly sizeBytes: number;
   /** Sector of its first byte on the disc. */
   readonly discSector: number;
+  /** Of a clip with several clocks: the one that times count in, and the packets that it has. */
+  readonly clock?: { readonly id: number; readonly firstPacket: number; readonly endPacket: number };
 }
+
+/** A clip as a play item's times count in it. @param id of the clock; the whole clip where it has one only, or none of that number. */
+export function inClock(clip: ClipPlace, id: number): ClipPlace {
+  const { info } = clip;
+  const at = info && info.clocks.length > 1 ? info.clocks.findIndex((c) => c.id === id) : -1;
+  const clock = info?.clocks[at];
+  if (!info || !clock) return clip;
+  const { firstPacket, start45k, end45k } = clock;
+  const endPacket = info.clocks[at + 1]?.firstPacket ?? Math.max(info.packets, packetsOf(clip));
+  const entries = info.entries.filter((e) => e.packet >= firstPacket && e.packet < endPacket);
+  return { ...clip, clock: { id, firstPacket, endPacket }, info: { ...info, entries, start45k, end45k } };
+}
+
+/** What its cuts go by. */
+export const clockKey = ({ name, clock }: ClipPlace): string => (clock ? `${name}#${clock.id}` : name);
 
 /** The map of entry points leaves out the lowest 9 bits of a time. */
 const UNSTORED_BITS = 2 ** 9;
@@ -36,14 +53,15 @@ function packetAt(clip: ClipPlace, pts90k: number): number {
   const entries = clip.info?.entries ?? [];
   if (entries.length === 0) return guessedPacket(clip, pts90k);
   const entry = entryBefore(entries, pts90k);
-  return !entry || entry === entries[0] ? 0 : entry.packet;
+  return !entry || entry === entries[0] ? (clip.clock?.firstPacket ?? 0) : entry.packet;
 }
 
 /** Packet before which everything shown before a time has begun. */
 function packetBy(clip: ClipPlace, pts90k: number): number {
   const entries = clip.info?.entries ?? [];
   if (entries.length === 0) return guessedPacket(clip, pts90k) || packetsOf(clip);
-  return entryAfter(entries, pts90k - UNSTORED_BITS)?.packet ?? Math.max(clip.info?.packets ?? 0, packetsOf(clip));
+  const next = entryAfter(entries, pts90k - UNSTORED_BITS)?.packet;
+  return next ?? clip.clock?.endPacket ?? Math.max(clip.info?.packets ?? 0, packetsOf(clip));
 }
 
 function guessedPacket(clip: ClipPlace, pts90k: number): number {
@@ -60,7 +78,7 @@ function guessedPacket(clip: ClipPlace, pts90k: number): number {
 export function segmentsBetween(clip: ClipPlace, in90k: number, out90k: number, cuts: Cuts): ClipSegment[] {
   // Times nearer to each other than an entry point's are the same picture's.
   const inside: number[] = [];
-  for (const t of cuts.get(clip.name) ?? [])
+  for (const t of cuts.get(clockKey(clip)) ?? [])
     if (t >= Math.max(in90k, inside.at(-1) ?? 0) + UNSTORED_BITS && t <= out90k - UNSTORED_BITS) inside.push(t);
   const times = [in90k, ...inside, out90k];
   return times.slice(0, -1).map((from, i): ClipSegment => {
@@ -70,7 +88,7 @@ export function segmentsBetween(clip: ClipPlace, in90k: number, out90k: number, 
     const firstSector = Math.floor((firstPacket * SOURCE_PACKET_BYTES) / SECTOR_BYTES);
     return {
       kind: 'clip',
-      id: `${clip.name}@${from}-${to}`,
+      id: `${clockKey(clip)}@${from}-${to}`,
       content: clip.name,
       firstSector,
       lastSector: Math.max(firstSector, Math.ceil((endPacket * SOURCE_PACKET_BYTES) / SECTOR_BYTES) - 1),
@@ -81,6 +99,7 @@ export function segmentsBetween(clip: ClipPlace, in90k: number, out90k: number, 
       out90k: to,
       firstPacket,
       endPacket,
+      ...(clip.clock ? { clock: { firstPacket: clip.clock.firstPacket, endPacket: clip.clock.endPacket } } : {}),
     };
   });
 }

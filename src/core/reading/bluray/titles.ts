@@ -1,8 +1,17 @@
-import { CODING, SOURCE_PACKET_BYTES, SUB_PATH, type ClipInfo, type Playlist, type PlaylistStream, type StreamTable } from '../../bluray';
+import {
+  CODING,
+  SOURCE_PACKET_BYTES,
+  SUB_PATH,
+  type ClipInfo,
+  type PlayItem,
+  type Playlist,
+  type PlaylistStream,
+  type StreamTable,
+} from '../../bluray';
 import type { Chapter, ClipSegment, Title, TitlePart } from '../model';
 import type { SubtitleTrack } from '../tracks';
 import { longestItem, remarkStreams, picturesBeside, soundBeside } from './beside';
-import { CutList, isSameCut, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './clip-segments';
+import { CutList, clockKey, inClock, isSameCut, safeCut, segmentsBetween, type ClipPlace, type Cuts } from './clip-segments';
 import { note, stateOf, type Material, type NumberedPlaylist } from './material';
 import type { ClipProbe, SeenAudio, SeenPicture } from './probe-transport';
 import { alignStreams, type AlignedStreams } from './stream-tables';
@@ -21,13 +30,20 @@ interface ChapterCut {
   readonly mark90k: number;
 }
 
+/** An item's clips, one for each angle, as its times count in them; undefined for what is not there. */
+const placesOf = (item: PlayItem, clips: ReadonlyMap<string, ClipPlace>): (ClipPlace | undefined)[] =>
+  item.clips.map((name, i) => {
+    const clip = clips.get(name);
+    return clip && inClock(clip, item.clocks[i] ?? 0);
+  });
+
 /** Entry marks of a playlist, each with the place where decoding can begin. */
 function chapterCuts({ playlist }: NumberedPlaylist, clips: ReadonlyMap<string, ClipPlace>): ChapterCut[] {
   const found: ChapterCut[] = [];
   for (const mark of playlist.marks) {
     const item = playlist.items[mark.playItem];
     if (!mark.isEntry || !item || mark.time45k < item.in45k || mark.time45k >= item.out45k) continue;
-    const info = clips.get(item.clips[0] ?? '')?.info ?? null;
+    const info = placesOf(item, clips)[0]?.info ?? null;
     found.push({ item: mark.playItem, at90k: safeCut(info, mark.time45k * 2, item.in45k * 2), mark90k: mark.time45k * 2 });
   }
   return found.sort((a, b) => a.item - b.item || a.mark90k - b.mark90k);
@@ -37,9 +53,11 @@ function chapterCuts({ playlist }: NumberedPlaylist, clips: ReadonlyMap<string, 
 export function cutClips(playlists: readonly NumberedPlaylist[], clips: ReadonlyMap<string, ClipPlace>): Cuts {
   const cuts = new CutList();
   for (const numbered of playlists) {
-    for (const item of numbered.playlist.items) for (const clip of item.clips) cuts.add(clip, item.in45k * 2, item.out45k * 2);
+    for (const item of numbered.playlist.items)
+      for (const place of placesOf(item, clips)) if (place) cuts.add(clockKey(place), item.in45k * 2, item.out45k * 2);
     for (const { item, at90k } of chapterCuts(numbered, clips)) {
-      for (const clip of numbered.playlist.items[item]?.clips ?? []) cuts.addNear(clip, at90k);
+      const shown = numbered.playlist.items[item];
+      for (const place of shown ? placesOf(shown, clips) : []) if (place) cuts.addNear(clockKey(place), at90k);
     }
     for (const { clip, in45k, out45k } of picturesBeside(numbered.playlist)) cuts.add(clip, in45k * 2, out45k * 2);
   }
@@ -102,8 +120,7 @@ export async function readTitle(number: number, numbered: NumberedPlaylist, mate
     const begin = ms;
     const moved = streams.moved(item);
     itemStarts.push(begin);
-    item.clips.forEach((name, angle) => {
-      const clip = clips.get(name);
+    placesOf(item, clips).forEach((clip, angle) => {
       if (!clip) return;
       for (const [n, fresh] of segmentsBetween(clip, item.in45k * 2, item.out45k * 2, cuts).entries()) {
         const isLast = fresh.out90k === item.out45k * 2;
