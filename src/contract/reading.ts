@@ -169,6 +169,7 @@ const title = z.object({
         angle: whole.nullable(),
         companion: shortText.nullable(),
         seamless: z.boolean(),
+        oneClock: z.boolean().optional(),
         moved,
         stillSeconds: whole.nullish(),
       }),

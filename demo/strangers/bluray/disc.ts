@@ -1,8 +1,9 @@
 import { clipFile, command, indexFile, metadataFile, movieObjectFile, playlistFile, type AuthoredStream } from '../../bluray/structures';
 import { concatBytes } from '@/core/bytes';
 import { writeIso, type FileToWrite } from '../iso';
-import { GRAPHICS_TYPE, clipTruth, facts, typeOf, writeClip, type ClipTruth } from './clip';
-import { clipName, playlistNumber, type BlurayPlan, type ClipPlan, type ItemPlan } from './plan';
+import { GRAPHICS_TYPE, clipTruth, facts, typeOf, writeClip, type ClipTruth, type WrittenClip } from './clip';
+import { GROUP } from '../streams';
+import { clipName, playlistNumber, secondName, time90k, type BlurayPlan, type ClipPlan, type ItemPlan } from './plan';
 import { codeOf } from './draw-plan';
 import { itemTimes } from './truth';
 
@@ -33,6 +34,26 @@ function streamsOf({ picture, sounds, graphics }: ClipPlan, item: Pick<ItemPlan,
 /** The file that a clip stands in. */
 const fileOf = ({ clips }: BlurayPlan, clip: number): number => clips[clip]?.after ?? clip;
 
+const isInSecond = ({ divided: at }: ClipPlan, item: ItemPlan): boolean => at !== undefined && item.from >= at;
+
+/** BD-ROM part 3: files are whole units of 32 packets. */
+const UNIT_PACKETS = 32;
+
+/** A clip cut between two aligned units, at the last border before a group of pictures: units lie over it as they come. */
+function divided(group: number, { bytes, entries }: WrittenClip, own: ReturnType<typeof facts>, at90k: number) {
+  const border = Math.floor((entries[group]?.packet ?? 0) / UNIT_PACKETS) * UNIT_PACKETS;
+  const part = (from: number, to: number, start90k: number, end90k: number) => ({
+    ...own,
+    bytes: bytes.subarray(from * 192, to * 192),
+    packets: to - from,
+    start90k,
+    end90k,
+    clocks: [{ packet: 0, start90k, end90k }],
+    entries: entries.filter((e) => e.packet >= from && e.packet < to).map((e) => ({ ...e, packet: e.packet - from })),
+  });
+  return [part(0, border, own.start90k, at90k), part(border, own.packets, at90k, own.end90k)] as const;
+}
+
 /** What tables say of two clips in one file. */
 function together(first: ReturnType<typeof facts>, second: ReturnType<typeof facts>): ReturnType<typeof facts> {
   const moved = second.clocks.map((c) => ({ ...c, packet: c.packet + first.packets }));
@@ -61,7 +82,7 @@ export function writeBluray(plan: BlurayPlan): WrittenBluray {
       const clip = plan.clips[item.clip] as ClipPlan;
       const { from90k, to90k } = itemTimes(clip, item);
       return {
-        clips: [clipName(fileOf(plan, item.clip))],
+        clips: [isInSecond(clip, item) ? secondName(item.clip) : clipName(fileOf(plan, item.clip))],
         clock: clip.after === undefined ? 0 : 1,
         in45k: Math.floor((clip.first90k + from90k) / 2),
         out45k: Math.floor((clip.first90k + to90k) / 2),
@@ -83,6 +104,22 @@ export function writeBluray(plan: BlurayPlan): WrittenBluray {
     if (clip.after !== undefined) return; // written behind the other
     const truth = truths[c] as ClipTruth;
     const written = writeClip(clip, truth);
+    if (clip.divided !== undefined) {
+      const [first, second] = divided(
+        clip.divided,
+        written,
+        facts(clip, truth, written),
+        clip.first90k + time90k(clip.picture, clip.divided * GROUP),
+      );
+      for (const [name, part] of [
+        [clipName(c), first],
+        [secondName(c), second],
+      ] as const) {
+        both(`CLIPINF/${name}.clpi`, clipFile(streamsOf(clip, null), part));
+        files.push({ name: `BDMV/STREAM/${name}.m2ts`, bytes: part.bytes });
+      }
+      return;
+    }
     const behind = plan.clips.findIndex((other) => other.after === c);
     const own = facts(clip, truth, written);
     const other = plan.clips[behind];

@@ -136,6 +136,36 @@ const samePids = (a: ClipPlan, b: ClipPlan): boolean => {
   return pids(a) === pids(b);
 };
 
+/**
+ * A clip in two files, and the playlists in which each of its items is two: only where all of them play over the border, at which
+ * nothing is whole.
+ */
+function divide(draw: Draw, clips: ClipPlan[], playlists: readonly PlaylistPlan[]): PlaylistPlan[] {
+  const items = playlists.flatMap((l) => l.items);
+  for (const [c, clip] of clips.entries()) {
+    const at = draw.between(1, Math.max(1, clip.groups - 1));
+    const isPlayedOver = items.every((i) => i.clip !== c || (i.from < at && i.to > at));
+    if (!isPlayedOver || clip.after !== undefined || clips.some((o) => o.after === c)) continue;
+    if (draw.chance(0.3, 'clip: goes on in a second file')) clips[c] = { ...clip, divided: at };
+  }
+  return playlists.map(({ items: own, marks }) => {
+    const two: ItemPlan[] = [];
+    const moved: { item: number; after90k: number }[] = [];
+    own.forEach((item, i) => {
+      const { picture, divided } = clips[item.clip] as ClipPlan;
+      const first = two.length;
+      const border = divided === undefined ? Infinity : time90k(picture, divided * GROUP) - time90k(picture, item.from * GROUP);
+      if (divided === undefined) two.push(item);
+      else two.push({ ...item, to: divided }, { ...item, from: divided, connection: 6 });
+      // No chapter begins where a file goes on.
+      for (const { item: of, after90k } of marks)
+        if (of === i && after90k !== border)
+          moved.push(after90k < border ? { item: first, after90k } : { item: first + 1, after90k: after90k - border });
+    });
+    return { items: two, marks: moved };
+  });
+}
+
 /** Draws a Blu-ray. */
 export function drawBluray(draw: Draw, seed: number): BlurayPlan {
   const picture = draw.oneOf(PICTURES);
@@ -166,7 +196,8 @@ export function drawBluray(draw: Draw, seed: number): BlurayPlan {
       after: last - 1,
       ...(draw.chance(0.5, 'clip: two clocks with equal times') ? { first90k: before.first90k } : {}),
     };
-  const playlists = list(draw.between(1, 3), (i) => drawPlaylist(draw, clips, joined, i === 0));
+  const drawn = list(draw.between(1, 3), (i) => drawPlaylist(draw, clips, joined, i === 0));
+  const playlists = divide(draw, clips, drawn);
   const titles = draw.shuffled(playlists.map((_, i) => i));
   return { label: `STRANGER_${seed}`, clips, playlists, titles, plays: draw.between(1, titles.length) };
 }

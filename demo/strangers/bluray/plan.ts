@@ -38,6 +38,8 @@ export interface ClipPlan {
   readonly order: number;
   /** The file begins with this other clip, which has a clock of its own: two recordings put together. */
   readonly after?: number;
+  /** From this group on it stands in a second file, into which the first goes on packet for packet. */
+  readonly divided?: number;
   /** Something that its author lost: counters and places are of a stream that never had it. */
   readonly lost?: Omission;
 }
@@ -73,8 +75,8 @@ export interface ItemPlan {
   /** Groups of the clip that it shows: from, and up to. */
   readonly from: number;
   readonly to: number;
-  /** connection_condition: 1 a new clock, 5 sound goes on from the item before. */
-  readonly connection: 1 | 5;
+  /** connection_condition: 1 a new clock, 5 sound goes on from the item before, 6 the file does. */
+  readonly connection: 1 | 5 | 6;
   /** How many of the clip's streams of sound its table has: fewer in a card before the film. */
   readonly sounds: number;
   readonly graphics: number;
@@ -88,6 +90,8 @@ export interface PlaylistPlan {
 
 export const playlistNumber = (place: number): number => place * 7 + 1;
 export const clipName = (place: number): string => String(place * 3 + 2).padStart(5, '0');
+/** The second file of a clip that is divided. */
+export const secondName = (place: number): string => String(place * 3 + 3).padStart(5, '0');
 
 /** Time of a picture from the first, 90 kHz; stamps are whole ticks. */
 export const time90k = ({ rate: [of, in_] }: Picture, pictures: number): number => Math.round((pictures * 90_000 * in_) / of);

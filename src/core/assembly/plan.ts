@@ -22,6 +22,8 @@ export interface PlannedPiece {
   readonly naturalEnd: boolean;
   /** What follows in the title goes on with its sound in another clip: all that this one's last clip has of it belongs here. */
   readonly goesOnSeamlessly: boolean;
+  /** The segment behind it, where its file goes on packet for packet in another: what lies over the border belongs to both. */
+  readonly goesOnIn: Segment | null;
   /** The segments before a cut beginning, in order: a subtitle may begin in them that is still shown. The last few; none at a title's own beginning. */
   readonly preceding: readonly Segment[];
   /** Stream of each of the reel's tracks during this piece, video first; null where the title has none that goes on. */
@@ -38,6 +40,8 @@ export interface PlannedSegment {
   readonly titleMs: number;
   /** Sound goes on into it from the segment before without a break. */
   readonly seamless: boolean;
+  /** Its file goes on in the packets of the one before. */
+  readonly oneClock: boolean;
   readonly moved: readonly MovedStream[] | null;
   /** How long its last picture stands behind it. */
   readonly stillMs: number;
@@ -126,13 +130,15 @@ export function planPiece(reading: Reading, piece: Piece, around = false): Plann
       companion: part.companion,
       titleMs: startMs.get(index) ?? 0,
       seamless: part.seamless,
+      oneClock: part.oneClock ?? false,
       moved: part.moved,
       stillMs: stillMs(part, find(part.segment)),
       chapterOffsetMs: offsetOf(index),
     })),
     naturalStart: taken[0] === steps[0],
     naturalEnd: taken.at(-1) === steps.at(-1),
-    goesOnSeamlessly: following?.part.seamless ?? false,
+    goesOnSeamlessly: (following?.part.seamless ?? false) && !following?.part.oneClock,
+    goesOnIn: following?.part.oneClock ? find(following.part.segment) : null,
     preceding: steps
       .filter(({ index }) => index < (taken[0]?.index ?? 0))
       .slice(-MOST_PRECEDING)

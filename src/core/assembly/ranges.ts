@@ -118,7 +118,7 @@ class Cutter {
 
   async cut(piece: PlannedPiece, fromMs: number, toMs: number): Promise<PlannedPiece> {
     let segments = [...piece.segments];
-    let { naturalStart, naturalEnd, goesOnSeamlessly, preceding } = piece;
+    let { naturalStart, naturalEnd, goesOnSeamlessly, goesOnIn, preceding } = piece;
     const last = segments.at(-1);
     if (last && toMs < endOf(last) - NEAR_MS) {
       const rest = await this.place(last.segment, toMs - last.titleMs, 'after');
@@ -126,6 +126,7 @@ class Cutter {
         segments = [...segments.slice(0, -1), { ...last, segment: until(last.segment, rest), stillMs: 0 }];
         naturalEnd = false;
         goesOnSeamlessly = false;
+        goesOnIn = null;
       }
     }
     const [first] = segments;
@@ -137,7 +138,7 @@ class Cutter {
         naturalStart = false;
       }
     }
-    return { ...piece, segments, naturalStart, naturalEnd, goesOnSeamlessly, preceding };
+    return { ...piece, segments, naturalStart, naturalEnd, goesOnSeamlessly, goesOnIn, preceding };
   }
 }
 

@@ -92,6 +92,8 @@ export interface TitlePart {
   readonly companion: string | null;
   /** Its sound goes on from the part before without a break. */
   readonly seamless: boolean;
+  /** Its file goes on in the very packets of the one before, with the same clock. */
+  readonly oneClock?: boolean | undefined;
   /** Streams of the title that stand on other PIDs here; null where all stand where the title says. */
   readonly moved: readonly MovedStream[] | null;
   /** Seconds that its last picture stands in this title, null until the viewer goes on; where it is not there, as its segment says. */

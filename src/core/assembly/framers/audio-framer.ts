@@ -367,7 +367,8 @@ export class AudioFramer extends Framer {
       const between = this.ticksUpTo(confirming.position);
       return between === null ? null : this.timeline.map(confirming.epoch, confirming.pts90k) - (next + between);
     };
-    const lost = this.stamps.lost(stamped - next, frameTicks, this.format.splits, confirm);
+    const splits = this.format.splits && (this.format.exactStamps ? 'by packets' : 'by pointers');
+    const lost = this.stamps.lost(stamped - next, frameTicks, splits, confirm);
     this.tellLoss();
     return lost;
   }

@@ -35,11 +35,16 @@ export class ExactStamps {
 
   /**
    * @param stamp how far one stands behind the running time. @param frameTicks of the frame that it belongs to.
-   * @param splits the stream is one of samples, not of frames.
+   * @param splits the stream is one of samples, not of frames: its stamps are those of packets, or of what a pointer in them says.
    * @param confirm how far the next stamp does; null where it can not be known, 'wait' where it has not come.
    * @returns ticks that are missing before it; 0 for none, or none that is certain.
    */
-  lost(stamp: number, frameTicks: number, splits: boolean, confirm: () => number | null | 'wait'): number | 'wait' {
+  lost(
+    stamp: number,
+    frameTicks: number,
+    splits: false | 'by packets' | 'by pointers',
+    confirm: () => number | null | 'wait',
+  ): number | 'wait' {
     const gap = stamp - this.offset;
     if (Math.abs(gap) <= EXACT_TICKS) {
       this.exact++;
@@ -47,7 +52,7 @@ export class ExactStamps {
     }
     const frames = Math.round(gap / frameTicks);
     const isWhole = frames > 0 && Math.abs(gap - frames * frameTicks) <= EXACT_TICKS && gap < Math.max(frameTicks / 2, LONG_TICKS);
-    const mayBe = splits ? gap > SMOOTHED_TICKS && this.exact >= MANY : isWhole && this.exact > 0;
+    const mayBe = splits ? gap > SMOOTHED_TICKS && this.exact >= (splits === 'by pointers' ? MANY : 1) : isWhole && this.exact > 0;
     if (!mayBe) {
       this.restart(stamp);
       return 0;

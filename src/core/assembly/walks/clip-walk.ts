@@ -1,5 +1,4 @@
 import { DiscError, isDamage } from '../../bytes';
-import type { ClipSegment } from '../../reading';
 import {
   NO_PTS,
   SOURCE_PACKET,
@@ -16,7 +15,7 @@ import { partsBeforeClip, type CarriedParts } from './carried';
 import { ClipRoutes } from './clip-routes';
 import { PACKETS, ReadAhead } from './read-ahead';
 import { SecondView } from './second-view';
-import { EntryWatch, clipOf, stretchesOf, type ClipStretch } from './stretches';
+import { EntryWatch, clipOf, filesOf, stretchesOf, type ClipStretch, type FileRun } from './stretches';
 import type { FaultKind } from '../../reading/fault';
 import { sectorsOf, type Moment } from '../faults';
 import { Unread } from './unread';
@@ -45,8 +44,9 @@ const TRANSPORT_FAULTS: Readonly<Record<TransportFault, FaultKind>> = {
 };
 
 /** The piece begins inside a clip, with what the title shows of it before: a beginning that is a cut, and not the clip's or the item's own. */
-function beginsInside({ naturalStart, preceding }: PlannedPiece, { first }: ClipStretch): boolean {
+function beginsInside({ naturalStart, preceding, segments }: PlannedPiece, { first }: ClipStretch): boolean {
   const before = preceding.at(-1);
+  if (!naturalStart && segments[0]?.oneClock) return true;
   return !naturalStart && before?.kind === 'clip' && before.content === first.content && before.out90k === first.in90k;
 }
 
@@ -122,7 +122,6 @@ export class ClipWalk implements Walk, TransportReceiver {
         const goesOnSeamlessly = isLast ? piece.goesOnSeamlessly : (stretches[i + 1]?.seamless ?? false);
         // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
         const isCut = i === 0 && beginsInside(piece, stretch);
-        await this.entries.begin(stretch, this.routes.videoPid);
         const before = isCut ? await this.partsBefore(stretch) : null;
         this.begin(stretch, i === 0, isCut, isLast && !piece.naturalEnd);
         if (before) carryOver(this.routes.lanesByPid, before, stretch.first.in90k, this.epoch);
@@ -130,16 +129,20 @@ export class ClipWalk implements Walk, TransportReceiver {
         const startTicks = this.video.endTicks;
         const framesBefore = this.video.counts.frames;
         yield* this.read(stretch);
-        const goesOn = stretch.last.endPacket < size;
+        const { content, endPacket, out90k } = stretch.last;
+        const goesOnIn = isLast && piece.goesOnIn?.kind === 'clip' ? piece.goesOnIn : null;
+        const tail =
+          endPacket < size
+            ? { content, firstPacket: endPacket, endPacket: size }
+            : goesOnIn && { ...goesOnIn, endPacket: await this.clipPackets(goesOnIn.content) };
         for (const { sound } of this.apart) await sound.readTo(this.beside.endMs + TAIL_MS);
-        if (goesOn) yield* this.readTail(stretch.last, size);
+        if (tail) yield* this.readTail(out90k, tail);
         this.finishVideo();
         this.settle(true, isLast);
-        this.entries.end(stretch, this.epoch);
         this.lookAtLength(stretch, startTicks, framesBefore, isCut);
         this.requireSameSize(stretch);
         // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
-        if (goesOn || !(goesOnSeamlessly || (isLast && piece.naturalEnd))) this.endAt(this.video.endTicks, isLast);
+        if (tail || !(goesOnSeamlessly || (isLast && piece.naturalEnd))) this.endAt(this.video.endTicks, isLast);
         yield;
       }
     }
@@ -229,7 +232,7 @@ export class ClipWalk implements Walk, TransportReceiver {
 
   private async isGone(stretch: ClipStretch): Promise<boolean> {
     try {
-      await this.around.openContent(stretch.first.content);
+      for (const { content } of filesOf(stretch)) await this.around.openContent(content);
       return false;
     } catch (error) {
       if (error instanceof DiscError && error.code === 'not-found') return true;
@@ -313,21 +316,28 @@ export class ClipWalk implements Walk, TransportReceiver {
   }
 
   private async *read(stretch: ClipStretch): AsyncGenerator<void, void> {
-    const source = await this.around.openContent(stretch.first.content);
+    await this.second?.begin(stretch.companion);
+    for (const run of filesOf(stretch)) {
+      await this.entries.begin(run, this.routes.videoPid);
+      yield* this.readFile(run);
+      this.entries.end(run, this.epoch);
+    }
+    await this.second?.readTo(Number.POSITIVE_INFINITY);
+  }
+
+  private async *readFile({ content, firstPacket, endPacket }: FileRun): AsyncGenerator<void, void> {
+    const source = await this.around.openContent(content);
+    this.content = content;
     this.unread = new Unread();
     const unreadable = this.around.around
       ? (packet: number, packets: number) => {
           this.unread.add(packet, packets);
           this.around.witnesses.packs -= packets;
-          const place = sectorsOf(stretch.first.content, packet * SOURCE_PACKET, packets * SOURCE_PACKET);
+          const place = sectorsOf(content, packet * SOURCE_PACKET, packets * SOURCE_PACKET);
           this.around.faults.note('unreadable', null, this.now(), place);
         }
       : null;
-    const reader = new ReadAhead(source, PACKETS, stretch.first.firstPacket, stretch.last.endPacket, {
-      unreadable,
-      signal: this.around.signal,
-    });
-    await this.second?.begin(stretch.companion);
+    const reader = new ReadAhead(source, PACKETS, firstPacket, endPacket, { unreadable, signal: this.around.signal });
     for (let chunk = await reader.next(); chunk; chunk = await reader.next()) {
       this.demux.feed(chunk, 0, chunk.byteLength, reader.record - chunk.byteLength / SOURCE_PACKET);
       this.around.witnesses.packs += chunk.byteLength / SOURCE_PACKET;
@@ -338,7 +348,6 @@ export class ClipWalk implements Walk, TransportReceiver {
       this.settle(false);
       yield;
     }
-    await this.second?.readTo(Number.POSITIVE_INFINITY);
   }
 
   /** The picture of this stretch is complete; packets of it that still come are not looked at. */
@@ -352,15 +361,15 @@ export class ClipWalk implements Walk, TransportReceiver {
    * What lies behind a cut and belongs before it: pictures that are shown earlier than the one that decoding can begin
    * with there, and sound, until every audio track has passed the end of the picture.
    */
-  private async *readTail(last: ClipSegment, size: number): AsyncGenerator<void, void> {
+  private async *readTail(out90k: number, { content, firstPacket, endPacket }: FileRun): AsyncGenerator<void, void> {
     const { lanes } = this.around;
     const passed = () => this.soundOnly && lanes.every((lane) => this.isApart(lane) || lane.framer.hasPassed(this.video.endTicks));
-    this.pictureEnd90k = last.out90k;
+    this.pictureEnd90k = out90k;
     if (!this.video.reordersOverCuts) this.finishVideo();
     this.settle(false);
     for (const { framer } of lanes) framer.beginTail();
-    const source = await this.around.openContent(last.content);
-    const reader = new ReadAhead(source, PACKETS, last.endPacket, Math.min(size, last.endPacket + TAIL_PACKETS));
+    const source = await this.around.openContent(content);
+    const reader = new ReadAhead(source, PACKETS, firstPacket, Math.min(endPacket, firstPacket + TAIL_PACKETS));
     while (!passed()) {
       // What lies behind the cut may be damaged: then picture and sound end where they do.
       const chunk = await reader.next().catch((error: unknown) => {

@@ -26,18 +26,43 @@ export const clipOf = ({ segment }: PlannedSegment): ClipSegment => {
 export const sameMoves = (a: readonly MovedStream[] | null, b: readonly MovedStream[] | null) =>
   a === b || JSON.stringify(a) === JSON.stringify(b);
 
+/** Times of tables count 45 kHz. */
+const SAME_TIME_90K = 4;
+
+/** A file that goes on in the next one, packet for packet: what lies over the border is one unit. BD-ROM part 3, connection_condition 6. */
+const goesOnInFile = (before: ClipStretch, planned: PlannedSegment): boolean =>
+  planned.oneClock &&
+  before.companion === null &&
+  planned.companion === null &&
+  Math.abs(clipOf(planned).in90k - before.last.out90k) <= SAME_TIME_90K;
+
+/** Packets of one file that a stretch reads. */
+export interface FileRun {
+  readonly content: string;
+  readonly firstPacket: number;
+  readonly endPacket: number;
+}
+
+/** The files of a stretch, in order: one, but where a file goes on in the next. */
+export function filesOf({ segments }: ClipStretch): FileRun[] {
+  const runs: FileRun[] = [];
+  for (const { content, firstPacket, endPacket } of segments.map(clipOf)) {
+    const last = runs.at(-1);
+    if (last?.content === content) runs[runs.length - 1] = { ...last, endPacket };
+    else runs.push({ content, firstPacket, endPacket });
+  }
+  return runs;
+}
+
 /** Puts the parts of a piece together to stretches that are read in one go. */
 export function stretchesOf(segments: readonly PlannedSegment[]): ClipStretch[] {
   const stretches: ClipStretch[] = [];
   for (const planned of segments) {
     const clip = clipOf(planned);
     const before = stretches[stretches.length - 1];
-    const goesOn =
-      before?.last.content === clip.content &&
-      before.last.out90k === clip.in90k &&
-      before.companion === planned.companion &&
-      sameMoves(before.moved, planned.moved);
-    if (goesOn) stretches[stretches.length - 1] = { ...before, segments: [...before.segments, planned], last: clip };
+    const isNext = before?.last.content === clip.content && before.last.out90k === clip.in90k && before.companion === planned.companion;
+    if (before && (isNext || goesOnInFile(before, planned)) && sameMoves(before.moved, planned.moved))
+      stretches[stretches.length - 1] = { ...before, segments: [...before.segments, planned], last: clip };
     else {
       const { seamless, companion, moved } = planned;
       stretches.push({ seamless, moved, segments: [planned], first: clip, last: clip, companion });
@@ -83,9 +108,9 @@ export class EntryWatch {
   }
 
   /** The first may stand before the stretch's own packets, the last is met only where its picture begins before the end. */
-  async begin({ first, last }: ClipStretch, videoPid: number): Promise<void> {
-    const entries = await this.mapOf(first.content, videoPid);
-    const own = entries.filter((e) => e.packet >= first.firstPacket && e.packet < last.endPacket);
+  async begin({ content, firstPacket, endPacket }: FileRun, videoPid: number): Promise<void> {
+    const entries = await this.mapOf(content, videoPid);
+    const own = entries.filter((e) => e.packet >= firstPacket && e.packet < endPacket);
     this.expected = new Map(own.map((e) => [e.packet, e.pts90k]));
   }
 
@@ -98,9 +123,9 @@ export class EntryWatch {
   }
 
   /** Whatever entry point has not been met stands somewhere else, or not at all. */
-  end({ first }: ClipStretch, epoch: number): void {
+  end({ content }: FileRun, epoch: number): void {
     for (const [packet, pts90k] of this.expected)
-      this.around.faults.note('entry point', 0, { epoch, pts90k }, sectorsOf(first.content, packet * SOURCE_PACKET, 1));
+      this.around.faults.note('entry point', 0, { epoch, pts90k }, sectorsOf(content, packet * SOURCE_PACKET, 1));
     this.expected.clear();
   }
 }

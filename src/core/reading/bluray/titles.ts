@@ -132,7 +132,9 @@ export async function readTitle(number: number, numbered: NumberedPlaylist, mate
           ms = begin + (segment.out90k - item.in45k * 2) / 90;
         }
         const seamless = n > 0 || (i > 0 && item.connection !== 'new clock');
-        parts.push({ segment: segment.id, angle: item.clips.length > 1 ? angle + 1 : null, companion, seamless, moved });
+        const goesOn = n === 0 && i > 0 && item.connection === 'seamless, same clock';
+        const own = { segment: segment.id, angle: item.clips.length > 1 ? angle + 1 : null, companion, seamless, moved };
+        parts.push(goesOn ? { ...own, oneClock: true } : own);
       }
     });
   }
