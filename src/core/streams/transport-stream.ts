@@ -79,6 +79,11 @@ export class TransportDemux {
     if (pid >= 0 && pid < PIDS) this.wanted[pid] = 1;
   }
 
+  /** A file goes on in another: packets may be counted anew, and what they carry goes on. */
+  goOn(): void {
+    this.counters.fill(0xff);
+  }
+
   /** Another clip begins: counters start anew. */
   restart(): void {
     this.counters.fill(0xff);

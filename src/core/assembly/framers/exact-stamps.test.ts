@@ -1,11 +1,12 @@
 import { seeded } from '@/test-support/random';
-import { ExactStamps } from './exact-stamps';
+import { ExactStamps, type Splits } from './exact-stamps';
 
 const FRAME = 27_000_000 / 100;
 const STAMP = 300;
+const PACKET = 27_000_000 / 200;
 
 /** Gaps of stamps as they come, each confirmed by the next. @returns where a loss was told, and how much. */
-function told(stamps: readonly number[], splits: Parameters<ExactStamps['lost']>[2]): { at: number; lost: number }[] {
+function told(stamps: readonly number[], splits: Splits): { at: number; lost: number }[] {
   const exact = new ExactStamps();
   const found: { at: number; lost: number }[] = [];
   let moved = 0;
@@ -29,7 +30,7 @@ test('a packet that is gone is told where it was, whatever constant the stamps s
     const random = seeded(seed);
     const splits = random.pick([false, 'by packets', 'by pointers'] as const);
     const offset = splits ? random.int(100_000) : 0;
-    const lost = splits ? 20_000 + random.int(500_000) : FRAME * 1;
+    const lost = splits === 'by pointers' ? 20_000 + random.int(500_000) : splits ? (1 + random.int(4)) * PACKET : FRAME;
     const at = splits === 'by pointers' ? 12 + random.int(20) : 2 + random.int(30);
     const stamps = Array.from({ length: 60 }, (_, i) => offset + (i >= at ? lost : 0) + (i % 7 === 0 ? 0 : round(random) / 2));
     const found = told(stamps, splits);

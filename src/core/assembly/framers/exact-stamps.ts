@@ -2,12 +2,18 @@ import { TICKS_PER_SECOND } from '../../streams';
 
 /** Two stamps of 90 kHz: what rounding alone can do. */
 const EXACT_TICKS = TICKS_PER_SECOND / 45_000;
-/** Stamps that agreed to the tick before what differs is called a loss. */
+/** Stamps that agree to the tick behind a jump before it is called a loss: at an end, an encoder may leave anything. */
 const MANY = 8;
 /** Time stamps rounded by encoders to worse than 90 kHz are smoothed up to this. */
 export const SMOOTHED_TICKS = TICKS_PER_SECOND / 2000;
 /** A gap longer than this is news whatever the stamps were like before. */
 const LONG_TICKS = TICKS_PER_SECOND / 50;
+
+/** LPCM of a Blu-ray comes in packets of a 200th of a second. BD-ROM part 3, LPCM audio. */
+const PACKET_TICKS = TICKS_PER_SECOND / 200;
+
+/** Whether a stream is one of samples, whose stamps are those of packets, or of what a pointer in them says; false for one of frames. */
+export type Splits = false | 'by packets' | 'by pointers';
 
 /** A place where something is missing, ticks of the output. */
 export interface Jump {
@@ -35,7 +41,7 @@ export class ExactStamps {
 
   /**
    * @param stamp how far one stands behind the running time. @param frameTicks of the frame that it belongs to.
-   * @param splits the stream is one of samples, not of frames: its stamps are those of packets, or of what a pointer in them says.
+   * @param splits of samples, not of frames.
    * @param confirm how far the next stamp does; null where it can not be known, 'wait' where it has not come.
    * @returns ticks that are missing before it; 0 for none, or none that is certain.
    */
@@ -50,10 +56,7 @@ export class ExactStamps {
       this.exact++;
       return 0;
     }
-    const frames = Math.round(gap / frameTicks);
-    const isWhole = frames > 0 && Math.abs(gap - frames * frameTicks) <= EXACT_TICKS && gap < Math.max(frameTicks / 2, LONG_TICKS);
-    const mayBe = splits ? gap > SMOOTHED_TICKS && this.exact >= (splits === 'by pointers' ? MANY : 1) : isWhole && this.exact > 0;
-    if (!mayBe) {
+    if (!this.mayBeLoss(gap, frameTicks, splits)) {
       this.restart(stamp);
       return 0;
     }
@@ -62,9 +65,18 @@ export class ExactStamps {
     return later !== null && Math.abs(later - stamp) <= EXACT_TICKS ? gap : 0;
   }
 
+  private mayBeLoss(gap: number, frameTicks: number, splits: Splits): boolean {
+    if (splits === 'by pointers') return gap > SMOOTHED_TICKS && this.exact >= MANY;
+    const unit = splits ? PACKET_TICKS : frameTicks;
+    const units = Math.round(gap / unit);
+    const isWhole = units > 0 && Math.abs(gap - units * unit) <= EXACT_TICKS;
+    return this.exact > 0 && isWhole && (splits !== false || gap < Math.max(unit / 2, LONG_TICKS));
+  }
+
   /** Time goes on behind what is missing. */
   pass(jump: Jump): void {
     this.jump = jump;
+    this.exact = 0;
   }
 
   /** What is a loss by now, to be told once. */

@@ -317,7 +317,8 @@ export class ClipWalk implements Walk, TransportReceiver {
 
   private async *read(stretch: ClipStretch): AsyncGenerator<void, void> {
     await this.second?.begin(stretch.companion);
-    for (const run of filesOf(stretch)) {
+    for (const [i, run] of filesOf(stretch).entries()) {
+      if (i > 0) this.demux.goOn();
       await this.entries.begin(run, this.routes.videoPid);
       yield* this.readFile(run);
       this.entries.end(run, this.epoch);
@@ -369,6 +370,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.settle(false);
     for (const { framer } of lanes) framer.beginTail();
     const source = await this.around.openContent(content);
+    if (content !== this.content) this.demux.goOn();
     const reader = new ReadAhead(source, PACKETS, firstPacket, Math.min(endPacket, firstPacket + TAIL_PACKETS));
     while (!passed()) {
       // What lies behind the cut may be damaged: then picture and sound end where they do.
