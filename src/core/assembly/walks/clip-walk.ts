@@ -298,7 +298,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     const { in90k } = first;
     const { out90k } = last;
     // A clip into which a stream goes on may begin inside one of its frames.
-    const midFrame = first.firstPacket > 0 || (firstOfPiece && stretch.seamless);
+    const midFrame = first.firstPacket > (first.clock?.firstPacket ?? 0) || (firstOfPiece && stretch.seamless);
     const common = { epoch: this.epoch, in90k, out90k, titleMs, startTicks, isCut, endsCut, midFrame };
     for (const lane of lanes) {
       if (this.routes.isOfOtherTitle(lane)) continue;
