@@ -154,6 +154,8 @@ function readEntriesOf(map: Cursor, clocks: readonly number[]): EntryPoint[] {
   });
   const entries: EntryPoint[] = [];
   let step = 0;
+  // Clocks, in order, that begin behind the last entry: packets only rise.
+  let clock = 0;
   for (let i = 0; i < fineCount; i++) {
     while (step + 1 < steps.length && (steps[step + 1]?.firstFine ?? 0) <= i) step++;
     const base = steps[step];
@@ -163,8 +165,9 @@ function readEntriesOf(map: Cursor, clocks: readonly number[]): EntryPoint[] {
     const pts90k = (base.pts & ~1) * 2 ** 19 + ((word >>> 17) & 0x7ff) * 2 ** 9;
     const packet = Math.floor(base.packet / 2 ** 17) * 2 ** 17 + (word & 0x1ffff);
     const last = entries[entries.length - 1];
-    const isNewClock = last !== undefined && clocks.some((first) => first > last.packet && first <= packet);
+    const isNewClock = (clocks[clock] ?? Number.POSITIVE_INFINITY) <= packet;
     if (last && ((pts90k <= last.pts90k && !isNewClock) || packet <= last.packet)) continue; // out of order: not believed
+    while ((clocks[clock] ?? Number.POSITIVE_INFINITY) <= packet) clock++;
     entries.push({ pts90k, packet, angleChange: word >>> 31 === 1 });
   }
   return entries;

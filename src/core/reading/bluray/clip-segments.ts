@@ -14,12 +14,24 @@ export interface ClipPlace {
   readonly clock?: { readonly id: number; readonly firstPacket: number; readonly endPacket: number };
 }
 
+/** Clips as they were asked for by a clock: each item and each mark asks. */
+const clocked = new WeakMap<ClipPlace, Map<number, ClipPlace>>();
+
 /** A clip as a play item's times count in it. @param id of the clock; the whole clip where it has one only, or none of that number. */
 export function inClock(clip: ClipPlace, id: number): ClipPlace {
   const { info } = clip;
-  const at = info && info.clocks.length > 1 ? info.clocks.findIndex((c) => c.id === id) : -1;
-  const clock = info?.clocks[at];
-  if (!info || !clock) return clip;
+  if (!info || info.clocks.length < 2) return clip;
+  const known = clocked.get(clip) ?? new Map<number, ClipPlace>();
+  clocked.set(clip, known);
+  const place = known.get(id) ?? placeInClock(clip, info, id);
+  known.set(id, place);
+  return place;
+}
+
+function placeInClock(clip: ClipPlace, info: ClipInfo, id: number): ClipPlace {
+  const at = info.clocks.findIndex((c) => c.id === id);
+  const clock = info.clocks[at];
+  if (!clock) return clip;
   const { firstPacket, start45k, end45k } = clock;
   const endPacket = info.clocks[at + 1]?.firstPacket ?? Math.max(info.packets, packetsOf(clip));
   const entries = info.entries.filter((e) => e.packet >= firstPacket && e.packet < endPacket);
@@ -123,8 +135,12 @@ export class CutList {
     const clips = new Set([...this.exact.keys(), ...this.near.keys()]);
     return new Map(
       Array.from(clips, (clip) => {
-        const exact = [...(this.exact.get(clip) ?? [])];
-        const near = [...(this.near.get(clip) ?? [])].filter((t) => !exact.some((e) => isSameCut(e, t)));
+        const exact = sorted(this.exact.get(clip));
+        let next = 0;
+        const near = sorted(this.near.get(clip)).filter((t) => {
+          while ((exact[next] ?? Number.POSITIVE_INFINITY) <= t - UNSTORED_BITS) next++;
+          return !isSameCut(exact[next] ?? Number.POSITIVE_INFINITY, t);
+        });
         return [clip, [...exact, ...near].sort((a, b) => a - b)];
       }),
     );
@@ -133,6 +149,8 @@ export class CutList {
 
 /** Two times that the map of entry points does not tell apart. */
 export const isSameCut = (a90k: number, b90k: number): boolean => Math.abs(a90k - b90k) < UNSTORED_BITS;
+
+const sorted = (times: ReadonlySet<number> | undefined): number[] => [...(times ?? [])].sort((a, b) => a - b);
 
 function addTo(times: Map<string, Set<number>>, clip: string, at90k: readonly number[]): void {
   const set = times.get(clip) ?? new Set();
