@@ -95,10 +95,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         () => {
           this.scrambled();
         },
-        (kind, clip, packet, packets) => {
-          const place = sectorsOf(clip, packet * SOURCE_PACKET, packets * SOURCE_PACKET);
-          this.around.faults.note(kind === 'unreadable' ? kind : TRANSPORT_FAULTS[kind], 0, this.now(), place);
-        },
+        this.losing(0),
         around.around,
       );
   }
@@ -157,7 +154,7 @@ export class ClipWalk implements Walk, TransportReceiver {
         lane.framer.restHere();
       };
       const mapOf = (clip: string) => this.entries.mapOf(clip, runs[0]?.pid ?? 0);
-      const sound = new ApartSound(runs, this.around, mapOf, this.hearing(lane), rest, this.losing(lane, track));
+      const sound = new ApartSound(runs, this.around, mapOf, this.hearing(lane), rest, this.losing(track, lane));
       sound.beginAt(piece.segments[0]?.titleMs ?? 0);
       return [{ lane, sound }];
     });
@@ -176,11 +173,12 @@ export class ClipWalk implements Walk, TransportReceiver {
     };
   }
 
-  private losing(lane: Lane, track: number) {
+  /** Tells what is not whole in a clip that is read beside the title's. @param lane which can not go on over it, where there is one. */
+  private losing(track: number, lane: Lane | null = null) {
     return (kind: TransportFault | 'unreadable', clip: string, packet: number, packets: number) => {
       const place = sectorsOf(clip, packet * SOURCE_PACKET, packets * SOURCE_PACKET);
       this.around.faults.note(kind === 'unreadable' ? kind : TRANSPORT_FAULTS[kind], track, this.now(), place);
-      breakLanes(this.around.lanes, lane);
+      if (lane) breakLanes(this.around.lanes, lane);
     };
   }
 
