@@ -78,7 +78,7 @@ export function judgeTrack(
 }
 
 /** A display set of graphics that shows no object. BD-ROM part 3, presentation_composition_segment */
-const clears = ({ bytes }: Came): boolean => bytes[0] === 0x16 && bytes[1] === 0 && bytes[13] === 0;
+export const clears = ({ bytes }: Came): boolean => bytes[0] === 0x16 && bytes[1] === 0 && bytes[13] === 0;
 
 const MOST_EARLY_90K = 1440 + 2880;
 

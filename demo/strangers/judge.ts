@@ -1,6 +1,6 @@
 import { concatBytes, DiscError, equalBytes, memorySource } from '@/core/bytes';
 import { Assembly } from '@/core/assembly';
-import { FAULT_WEIGHTS, openContent, readDisc, type Reading, type Title } from '@/core/reading';
+import { FAULT_WEIGHTS, openContent, readDisc, type Fault, type Reading, type Title } from '@/core/reading';
 import { takeAudio, wholeTitleReel, type Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
 import type { WrittenBluray } from './bluray/disc';
@@ -11,7 +11,7 @@ import type { DvdPlan } from './dvd/plan';
 import type { WrittenDvd } from './dvd/disc';
 import { titleTruth } from './dvd/truth';
 import { GROUP } from './streams';
-import { judgePictures, judgeTrack, stillSeconds, type Came } from './judge-track';
+import { clears, judgePictures, judgeTrack, stillSeconds, type Came } from './judge-track';
 import type { TitleTruth, TrackTruth } from './truth';
 
 /** How a disc was not as its author knows it: lost without a word, refused though it is whole, or said against what is whole. */
@@ -179,10 +179,12 @@ async function judgeTitle(reading: Reading, truth: TitleTruth, title: Title, ope
       verdicts.push({
         kind: 'accused',
         title: number,
-        what: `${fault.kind} at ${shown(fault.atMs)}, track ${fault.track ?? '-'}, sector ${fault.firstSector}`,
+        what: saidOf(fault),
       });
   return verdicts;
 }
+
+const saidOf = ({ kind, atMs, track, firstSector }: Fault) => `${kind} at ${shown(atMs)}, track ${track ?? '-'}, sector ${firstSector}`;
 
 type Open = ConstructorParameters<typeof Assembly>[2];
 
@@ -216,8 +218,8 @@ async function judgePieces(
   const cut = 1 + (title.number % (last - 1));
   const piece = (fromChapter: number, toChapter: number) => ({ title: title.number, angle: 1, fromChapter, toChapter });
   const two = [piece(1, cut), piece(cut + 1, last)];
-  const [first, second, joined] = await Promise.all(
-    [two.slice(0, 1), two.slice(1), two].map((pieces) => taken(reading, { ...reel, pieces }, open)),
+  const [first, second, joined, turned] = await Promise.all(
+    [two.slice(0, 1), two.slice(1), two, [...two].reverse()].map((pieces) => taken(reading, { ...reel, pieces }, open)),
   );
   const begin = truth.chapters[cut];
   const stretch = truth.stretches[begin?.stretch ?? 0];
@@ -225,11 +227,19 @@ async function judgePieces(
   const verdicts: Verdict[] = [];
   for (const [i, track] of tracks.entries()) {
     const { kind } = track;
-    if (kind === 'subtitle') continue; // what is on the screen at the cut is in both
-    const all = whole(came[i]);
-    const sum = concatBytes([whole(first?.came[i]), whole(second?.came[i])]);
     const lost = (what: string) =>
       verdicts.push({ kind: 'lost', title: title.number, what: `cut at chapter ${cut + 1}, ${kind} ${i}: ${what}` });
+    if (kind === 'subtitle') {
+      // What is on the screen at the cut is in both pieces, and as long as it is shown in each.
+      const drawn = (of: typeof first) => (of?.came[i] ?? []).filter((c) => !clears(c)).map((c) => c.bytes.byteLength);
+      // What would be seen for a moment only before another piece begins is not.
+      const [apart, without] = [drawn(second), drawn(second).slice(0, -1)].map((own) => [...own, ...drawn(first)].join());
+      if (![apart, without].includes(drawn(turned).join()))
+        lost(`subtitles of ${apart} bytes are ${drawn(turned).join()} when the second piece comes first`);
+      continue;
+    }
+    const all = whole(came[i]);
+    const sum = concatBytes([whole(first?.came[i]), whole(second?.came[i])]);
     // Samples of LPCM follow each other over a join where their stamps are no further apart than 5 ms: a cut behind it may fall so far beside.
     const near = (other: Uint8Array) => kind === 'audio' && track.lpcm !== null && Math.abs(other.byteLength - all.byteLength) <= 960;
     const frame = Math.max(...(came[i] ?? []).map((c) => c.bytes.byteLength));
@@ -244,6 +254,13 @@ async function judgePieces(
       lost(`${all.byteLength} bytes of the whole are ${sum.byteLength} in two pieces`);
     if (!equalBytes(all, whole(joined?.came[i])) && !near(whole(joined?.came[i])))
       lost(`${all.byteLength} bytes are ${whole(joined?.came[i]).byteLength} when they are joined`);
+    const apart = concatBytes([whole(second?.came[i]), whole(first?.came[i])]);
+    const together = whole(turned?.came[i]);
+    if (!equalBytes(apart, together) && (kind !== 'audio' || Math.abs(apart.byteLength - together.byteLength) > most))
+      lost(`${apart.byteLength} bytes are ${together.byteLength} when the second piece comes first`);
   }
+  for (const fault of turned?.assembly.wholeness().faults ?? [])
+    if (FAULT_WEIGHTS[fault.kind] === 'damage')
+      verdicts.push({ kind: 'accused', title: title.number, what: `second piece first: ${saidOf(fault)}` });
   return verdicts;
 }

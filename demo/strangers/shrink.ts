@@ -1,4 +1,4 @@
-import type { BlurayPlan, ClipPlan } from './bluray/plan';
+import type { BlurayPlan, ClipPlan, ItemPlan, PlaylistPlan } from './bluray/plan';
 import type { ChainPlan, DvdPlan, SetPlan, VobPlan } from './dvd/plan';
 
 const without = <T>(list: readonly T[], at: number): T[] => list.filter((_, i) => i !== at);
@@ -9,8 +9,18 @@ export type DiscPlan = DvdPlan | BlurayPlan;
 
 /** Plans that are a little smaller, or a little more ordinary: what makes most of it go first. */
 function* smaller(plan: DiscPlan): Generator<DiscPlan> {
-  yield* 'sets' in plan ? smallerDvds(plan) : smallerBlurays(plan);
+  if ('sets' in plan) yield* smallerDvds(plan);
+  else for (const one of smallerBlurays(plan)) if (one.playlists.every((list) => isWholeOverBorders(one, list))) yield one;
 }
+
+/** Where a clip goes on in a second file, nothing is whole: whoever shows the one shows the other. */
+const isWholeOverBorders = ({ clips }: BlurayPlan, { items }: PlaylistPlan): boolean =>
+  items.every(({ clip, from, to }, i) => {
+    const divided = clips[clip]?.divided;
+    const [before, next] = [items[i - 1], items[i + 1]];
+    if (divided === undefined) return true;
+    return from === divided ? before?.clip === clip && before.to === from : to === divided && next?.clip === clip && next.from === to;
+  });
 
 function* smallerBlurays(plan: BlurayPlan): Generator<BlurayPlan> {
   if (plan.playlists.length > 1)
@@ -23,9 +33,11 @@ function* smallerBlurays(plan: BlurayPlan): Generator<BlurayPlan> {
     if (items.length > 1)
       for (const [i] of items.entries()) {
         const left = marks.filter((m) => m.item !== i).map((m) => ({ ...m, item: m.item > i ? m.item - 1 : m.item }));
-        yield lists(p, { items: without(items, i).map((item) => ({ ...item, connection: 1 })), marks: left });
+        const rest = without(items, i).map((item, j): ItemPlan => (j === i ? { ...item, connection: 1 } : item));
+        yield lists(p, { items: rest, marks: left });
       }
-    for (const [m] of marks.entries()) yield lists(p, { items, marks: without(marks, m) });
+    // The first is the title's beginning.
+    for (let m = 1; m < marks.length; m++) yield lists(p, { items, marks: without(marks, m) });
     for (const [i, item] of items.entries())
       if (item.to - item.from > 1) yield lists(p, { items: withOne(items, i, { ...item, to: item.to - 1 }), marks });
   }

@@ -1,5 +1,5 @@
 import type { ByteSource } from '../../bytes';
-import type { AudioFrameHeader } from '../../streams';
+import { TICKS_PER_MS, type AudioFrameHeader } from '../../streams';
 import { PacketQueue, TrackAccount, type HeldPacket } from '../packet';
 import type { PictureDescription } from '../picture';
 import type { CarriedPart } from './carried-part';
@@ -78,6 +78,8 @@ export class OwnRoom implements FrameRoom {
 export const MAX_LEAD_TICKS = 2 * 27_000_000;
 /** Sound may begin this much before the picture of a stretch: half of the longest frame there is. */
 export const EARLY_TICKS = 16 * 27_000;
+/** A picture that stands for less is no news: clocks go on until the end of the sound. */
+export const HELD_TICKS = 250 * TICKS_PER_MS;
 
 /**
  * Cuts one stream into frames and places them on the output's clock. The walks know no more of a stream than this: what a kind of
@@ -193,6 +195,12 @@ export abstract class PictureFramer extends Framer {
   /** Finds all pictures that are complete. @param epoch that of the bytes appended since the last call. */
   scan(_epoch: number): void {
     // Units that begin packets of their own are found as they come.
+  }
+
+  /** The last picture stands until `ticks`, however near: what comes next would be heard before the sound under way is over. */
+  waitUntil(ticks: number): void {
+    if (ticks - this.endTicks >= HELD_TICKS) this.account.fault('held', this.endTicks, (ticks - this.endTicks) / TICKS_PER_MS);
+    this.endTicks = ticks;
   }
 
   /** The stream ends or breaks here: what was held is complete. */

@@ -15,7 +15,7 @@ import {
 import { EsBuffer } from './es-buffer';
 import { PLAIN_PICTURE, type PictureDescription } from '../picture';
 import { PictureCounts } from './picture-counts';
-import { PictureFramer, type PieceBegin, type Stamp } from './framer';
+import { HELD_TICKS, PictureFramer, type PieceBegin, type Stamp } from './framer';
 import { Marks, ptsBetween, type Mark, type Timeline } from '../timeline';
 
 /** A coded picture while its end is being looked for. */
@@ -53,8 +53,6 @@ const JUMP_SHARE_OF_FRAME = 0.75;
 const STEADY_TICKS = TICKS_PER_MS;
 /** A clock that goes on by less than this over its last picture only rounds, or counts the end of the sound. */
 const HELD_FRAMES = 1.5;
-/** A picture that stands for less is no news: clocks go on until the end of the sound. */
-const HELD_TICKS = 250 * TICKS_PER_MS;
 /** A stamp that is wrong by more than this is later than the next one, which stands half a second behind it at the most. */
 const LONG_STAND_TICKS = 1000 * TICKS_PER_MS;
 
@@ -139,11 +137,9 @@ export class VideoFramer extends PictureFramer {
     this.endTicks = ticks;
   }
 
-  /** The last picture stands until `ticks`, however near: what comes next would be heard before the sound under way is over. */
-  waitUntil(ticks: number): void {
-    if (ticks - this.endTicks >= HELD_TICKS) this.account.fault('held', this.endTicks, (ticks - this.endTicks) / TICKS_PER_MS);
+  override waitUntil(ticks: number): void {
+    super.waitUntil(ticks);
     this.framesSinceHold = 0;
-    this.endTicks = ticks;
   }
 
   /** The disc itself holds the last picture for so long. */

@@ -10,6 +10,8 @@ export class ClipRoutes {
   private cores = new Map<number, Lane>();
   /** Which of the two lanes of a TrueHD stream the packet under way belongs to. */
   private readonly goingTo = new Map<number, Lane | null>();
+  /** Lanes of LPCM of which a packet has begun in this stretch. */
+  private readonly begun = new Set<Lane>();
   /** Lanes whose text belongs to the title of this piece. */
   private textLanes: ReadonlySet<Lane> = new Set();
 
@@ -48,6 +50,7 @@ export class ClipRoutes {
 
   restart(): void {
     this.goingTo.clear();
+    this.begun.clear();
   }
 
   /** Text that stands apart belongs to the titles that lay it beside theirs: of others nothing is shown. */
@@ -79,11 +82,15 @@ export class ClipRoutes {
   }
 
   /**
-   * LPCM packets begin with four bytes that say their layout; they are no samples.
-   * @throws DiscError `unsupported` where the layout changes.
+   * LPCM packets begin with four bytes that say their layout; they are no samples. A file may begin inside one: nobody knows where a
+   * sample begins in the rest of it.
+   * @returns where samples begin. @throws DiscError `unsupported` where the layout changes.
    */
-  soundStart({ track }: Lane, data: Uint8Array, from: number, to: number, starts: boolean): number {
-    if (!starts || track.kind !== 'audio' || !track.lpcm) return from;
+  soundStart(lane: Lane, data: Uint8Array, from: number, to: number, starts: boolean): number {
+    const { track } = lane;
+    if (track.kind !== 'audio' || !track.lpcm) return from;
+    if (!starts) return this.begun.has(lane) ? from : to;
+    this.begun.add(lane);
     const layout = to - from >= HDMV_LPCM_HEAD_BYTES ? readHdmvLpcm(data, from) : null;
     const { lpcm } = track;
     if (!layout || layout.bitDepth !== lpcm.bitDepth || layout.channels !== lpcm.channels || layout.sampleRateHz !== lpcm.sampleRateHz)

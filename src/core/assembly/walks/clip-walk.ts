@@ -281,6 +281,7 @@ export class ClipWalk implements Walk, TransportReceiver {
   private begin(stretch: ClipStretch, firstOfPiece: boolean, isCut: boolean, endsCut: boolean): void {
     const { first, last } = stretch;
     const { timeline, lanes } = this.around;
+    if (firstOfPiece) this.waitForSound();
     const startTicks = this.video.endTicks;
     this.epoch = timeline.begin(first.in90k);
     this.demux.restart();
@@ -306,6 +307,14 @@ export class ClipWalk implements Walk, TransportReceiver {
       lane.framer.beginStretch(begin);
     }
     this.noteChapters(stretch, firstOfPiece);
+  }
+
+  /** Where a title ends with sound, another piece begins behind it. */
+  private waitForSound(): void {
+    if (this.video.endTicks === 0) return;
+    const ends = this.around.lanes.filter(({ track }) => track.kind === 'audio').map(({ framer }) => framer.endOfTaken);
+    const until = Math.max(...ends);
+    if (until > this.video.endTicks) this.video.waitUntil(until);
   }
 
   /** Sound beside the title knows nothing of the joins of its clips: it ends with the piece. */

@@ -158,8 +158,9 @@ export async function probeClip(source: ByteSource, streams: readonly ClipStream
       if (isAudio) {
         const list = starts.get(pid) ?? [];
         const last = list[list.length - 1];
-        if (begins || !last) list.push(piece);
-        else list[list.length - 1] = concatBytes([last, piece]);
+        // A file that goes on from another one may begin inside a packet: its rest has no head to be read.
+        if (begins) list.push(piece);
+        else if (last) list[list.length - 1] = concatBytes([last, piece]);
         starts.set(pid, list);
       } else own.chunks.push(piece);
       kept.set(pid, own);
