@@ -1,17 +1,16 @@
 import { concatBytes, DiscError, equalBytes, memorySource } from '@/core/bytes';
-import { Assembly } from '@/core/assembly';
-import { FAULT_WEIGHTS, openContent, readDisc, type Fault, type Reading, type Title } from '@/core/reading';
+import type { Assembly } from '@/core/assembly';
+import { FAULT_WEIGHTS, openContent, readDisc, type Reading, type Title } from '@/core/reading';
 import { takeAudio, wholeTitleReel, type Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
 import type { WrittenBluray } from './bluray/disc';
-import { SEGMENTS } from './bluray/draw-loss';
-import { playlistNumber, type BlurayPlan, type ItemPlan } from './bluray/plan';
+import { playlistNumber, type BlurayPlan } from './bluray/plan';
 import { playlistTruth } from './bluray/truth';
 import type { DvdPlan } from './dvd/plan';
 import type { WrittenDvd } from './dvd/disc';
 import { titleTruth } from './dvd/truth';
-import { GROUP } from './streams';
 import { clears, judgePictures, judgeTrack, stillSeconds, type Came } from './judge-track';
+import { saidOf, shown, taken, type Open } from './take';
 import type { TitleTruth, TrackTruth } from './truth';
 
 /** How a disc was not as its author knows it: lost without a word, refused though it is whole, or said against what is whole. */
@@ -45,64 +44,6 @@ export const judgeBluray = (plan: BlurayPlan, disc: WrittenBluray): Promise<Verd
     }),
   );
 
-/** What was lost of a disc, and the titles that show all that stands round it. */
-interface Loss {
-  readonly what: string;
-  readonly of: (title: Title) => boolean;
-}
-
-function lossOfBluray({ clips, playlists }: BlurayPlan): Loss | null {
-  const at = clips.findIndex((c) => c.lost);
-  const clip = clips[at];
-  if (!clip?.lost) return null;
-  const { kind, stream, packet } = clip.lost;
-  const of = { picture: clip.groups * GROUP, emptied: clip.groups * GROUP, sound: clip.sounds[stream]?.frames ?? 0 };
-  if (packet >= (kind === 'graphics' ? (clip.graphics[stream]?.events.length ?? 0) * SEGMENTS : of[kind])) return null;
-  const isWhole = (item: ItemPlan) =>
-    item.clip === at &&
-    item.from === 0 &&
-    item.to === clip.groups &&
-    (kind !== 'sound' || stream < item.sounds) &&
-    (kind !== 'graphics' || stream < item.graphics);
-  const numbers = playlists.flatMap((l, i) => (l.items.some(isWhole) ? [playlistNumber(i)] : []));
-  const codec = kind === 'sound' ? ` ${clip.sounds[stream]?.codec ?? ''}` : '';
-  return { what: `${kind}${codec}: packet ${packet} of stream ${stream}`, of: (t) => t.playlist !== null && numbers.includes(t.playlist) };
-}
-
-function lossOfDvd(plan: DvdPlan): Loss | null {
-  for (const [s, { vobs, chains, titles, audio }] of plan.sets.entries())
-    for (const [v, vob] of vobs.entries()) {
-      const sound = vob.lost && vob.sounds[vob.lost.sound];
-      if (!sound) continue;
-      const shows = (c: number) => {
-        const cells = chains[c]?.cells.map((cell) => (cell.vob === v && !cell.still ? cell.cell : -1)).join() ?? '';
-        const isTaken = chains[c]?.audio.includes(sound.physical) ?? false;
-        return isTaken && cells.includes(vob.cells.map((_, i) => i).join());
-      };
-      const wanted = plan.titles.flatMap(({ set, title }, i) => (set === s && titles[title]?.chains.some(shows) ? [i + 1] : []));
-      return { what: `${sound.codec}: a pack of sound ${sound.physical} of ${audio.length}`, of: (t) => wanted.includes(t.number) };
-    }
-  return null;
-}
-
-/** Of a disc that something was lost of: whether anybody says so where a title that shows it is taken. */
-export async function judgeLoss(plan: DvdPlan | BlurayPlan, image: Uint8Array): Promise<Verdict[]> {
-  const loss = 'sets' in plan ? lossOfDvd(plan) : lossOfBluray(plan);
-  const volume = await openImage(memorySource(plan.label, image));
-  const reading = await readDisc(volume);
-  const title = loss && reading.titles.find(loss.of);
-  if (!title || reading.remarks.some((r) => r.severity !== 'note')) return [];
-  const reel = { ...wholeTitleReel(title, ''), audio: title.audio.map((t, i) => takeAudio(t, i === 0)) };
-  try {
-    const { assembly } = await taken(reading, reel, (name) => openContent(volume, name));
-    if (assembly.wholeness().faults.some((f) => f.kind !== 'over the cut' && f.kind !== 'no track')) return [];
-  } catch (error) {
-    if (error instanceof DiscError) return [];
-    throw error;
-  }
-  return [{ kind: 'lost', title: title.number, what: `${loss.what} is gone, and nobody says so` }];
-}
-
 /** Reads a disc and takes all its titles, and compares with what was known before. */
 async function judge(label: string, image: Uint8Array, known: readonly Known[]): Promise<Verdict[]> {
   const volume = await openImage(memorySource(label, image));
@@ -129,7 +70,6 @@ const isOf = (track: { readonly language: string | null }, of: TrackTruth) =>
   track.language === of.language && displayOf(track) === of.display;
 const nameOf = ({ language, display }: TrackTruth) =>
   `${display === null ? 'sound' : `subtitles for ${display}`} ${language ?? 'without a name'}`;
-const shown = (ms: number) => `${(ms / 1000).toFixed(3)} s`;
 
 async function judgeTitle(reading: Reading, truth: TitleTruth, title: Title, open: Open): Promise<Verdict[]> {
   const number = title.playlist ?? title.number;
@@ -182,20 +122,6 @@ async function judgeTitle(reading: Reading, truth: TitleTruth, title: Title, ope
         what: saidOf(fault),
       });
   return verdicts;
-}
-
-const saidOf = ({ kind, atMs, track, firstSector }: Fault) => `${kind} at ${shown(atMs)}, track ${track ?? '-'}, sector ${firstSector}`;
-
-type Open = ConstructorParameters<typeof Assembly>[2];
-
-/** All packets of a reel, by track. */
-async function taken(reading: Reading, reel: Reel, open: Open): Promise<{ assembly: Assembly; came: Came[][] }> {
-  const assembly = new Assembly(reading, reel, open);
-  const came: Came[][] = assembly.tracks.map(() => []);
-  while (await assembly.fill())
-    for (let packet = assembly.take(); packet; packet = assembly.take())
-      came[packet.track]?.push({ ticks: packet.ticks, bytes: packet.data.slice() });
-  return { assembly, came };
 }
 
 const whole = (came: readonly Came[] | undefined) => concatBytes((came ?? []).map((c) => c.bytes));

@@ -6,7 +6,9 @@ import { drawBluray } from './bluray/draw-plan';
 import { drawLoss } from './bluray/draw-loss';
 import { drawDvdLoss } from './dvd/draw-loss';
 import { writeBluray } from './bluray/disc';
-import { judgeBluray, judgeDvd, judgeLoss, type Verdict } from './judge';
+import { judgeBluray, judgeDvd, type Verdict } from './judge';
+import { judgeLoss, judgeSpoilt } from './judge-hurt';
+import { drawSpoilt } from './spoil';
 import { shrunk, type DiscPlan } from './shrink';
 
 /**
@@ -16,8 +18,13 @@ import { shrunk, type DiscPlan } from './shrink';
 const [count = '100', firstSeed = '1', only] = process.argv.slice(2);
 const KEPT = 'demo/strangers/kept.ndjson';
 
+const written = (plan: DiscPlan): Uint8Array => ('sets' in plan ? writeDvd(plan) : writeBluray(plan)).image;
+
 const judged = async (plan: DiscPlan): Promise<Verdict[]> => {
   try {
+    if (plan.spoilt) {
+      return await judgeSpoilt(plan, written({ ...plan, spoilt: undefined }), written(plan));
+    }
     if ('sets' in plan) {
       const disc = writeDvd(plan);
       const isHurt = plan.sets.some((set) => set.vobs.some((vob) => vob.lost));
@@ -50,6 +57,11 @@ const held = new Map<string, { discs: number; failed: number }>();
 let failedNow = 0;
 let drawn = 0;
 
+async function trySpoilt(name: string, seed: number, plan: DiscPlan): Promise<void> {
+  const draw = new Draw(seed);
+  await tryOne(name, draw, { ...plan, spoilt: drawSpoilt(draw) });
+}
+
 async function tryOne(name: string, draw: Draw, plan: DiscPlan): Promise<void> {
   const verdicts = await judged(plan);
   drawn++;
@@ -61,7 +73,12 @@ async function tryOne(name: string, draw: Draw, plan: DiscPlan): Promise<void> {
   for (const { kind } of verdicts) sums[kind]++;
   if (verdicts.length === 0) return;
   failedNow++;
-  console.log([`${name}, seed ${plan.label.split('_')[1] ?? ''}`, ...verdicts.slice(0, MOST_SAID).map(said)].join('\n'));
+  console.log(
+    [
+      `${name}, seed ${plan.label.split('_')[1] ?? ''}${plan.spoilt ? ` ${JSON.stringify(plan.spoilt)}` : ''}`,
+      ...verdicts.slice(0, MOST_SAID).map(said),
+    ].join('\n'),
+  );
   // Of each way to fail one is enough.
   const fresh = verdicts.map(wayOf).find((way) => !ways.has(way));
   if (fresh === undefined) return;
@@ -79,12 +96,14 @@ for (let seed = Number(firstSeed); seed < Number(firstSeed) + Number(count); see
     const draw = new Draw(seed);
     const hurt = drawDvdLoss(draw, plan);
     if (hurt) await tryOne('DVD with a loss', draw, hurt);
+    await trySpoilt('DVD, spoilt', seed, plan);
   }
   if (only === 'dvd') continue;
   const plan = drawBluray(draws.bluray, seed);
   await tryOne('Blu-ray', draws.bluray, plan);
   const draw = new Draw(seed);
   await tryOne('Blu-ray with a loss', draw, drawLoss(draw, plan));
+  await trySpoilt('Blu-ray, spoilt', seed, plan);
 }
 for (const [kind, { discs, failed: not }] of [...held].sort(([a], [b]) => (a < b ? -1 : 1)))
   console.log(`${String(discs - not).padStart(6)} of ${String(discs).padStart(6)}  ${kind}`);

@@ -1,6 +1,7 @@
 import { clipFile, command, indexFile, metadataFile, movieObjectFile, playlistFile, type AuthoredStream } from '../../bluray/structures';
 import { concatBytes } from '@/core/bytes';
 import { writeIso, type FileToWrite } from '../iso';
+import { spoil } from '../spoil';
 import { GRAPHICS_TYPE, clipTruth, facts, typeOf, writeClip, type ClipTruth, type WrittenClip } from './clip';
 import { GROUP } from '../streams';
 import { clipName, playlistNumber, secondName, time90k, type BlurayPlan, type ClipPlan, type ItemPlan } from './plan';
@@ -127,5 +128,5 @@ export function writeBluray(plan: BlurayPlan): WrittenBluray {
     both(`CLIPINF/${clipName(c)}.clpi`, clipFile(streamsOf(clip, null), second ? together(own, second) : own));
     files.push({ name: `BDMV/STREAM/${clipName(c)}.m2ts`, bytes: concatBytes([own, ...(second ? [second] : [])].map((f) => f.bytes)) });
   });
-  return { image: writeIso(plan.label, files), files, clips: truths };
+  return { image: writeIso(plan.label, spoil(files, plan.spoilt)), files, clips: truths };
 }

@@ -1,3 +1,5 @@
+import type { Spoilt } from '../spoil';
+
 /** A Blu-ray before a byte of it is written: plain data, so that a failing one can be kept as a line and made smaller. */
 export interface BlurayPlan {
   readonly label: string;
@@ -8,6 +10,7 @@ export interface BlurayPlan {
   readonly titles: readonly number[];
   /** Title that first play jumps to, from 1. */
   readonly plays: number;
+  readonly spoilt?: Spoilt | undefined;
 }
 
 export type PictureCodec = 'H.264' | 'MPEG-2';

@@ -1,6 +1,7 @@
 import { concatBytes } from '@/core/bytes';
 import { SECTOR } from '../block';
 import { writeIso, type FileToWrite } from '../iso';
+import { spoil } from '../spoil';
 import type { DvdPlan } from './plan';
 import { managerFile, setFile, type WrittenSet } from './tables';
 import { truthOf, writeVob, type VobTruth } from './vob';
@@ -50,5 +51,5 @@ export function writeDvd(plan: DvdPlan): WrittenDvd {
     at += Math.ceil(bytes.byteLength / SECTOR);
   }
   const named = files(places).map(({ name, bytes }) => ({ name: `VIDEO_TS/${name}`, bytes }));
-  return { image: writeIso(plan.label, named), vobs: truths };
+  return { image: writeIso(plan.label, spoil(named, plan.spoilt)), vobs: truths };
 }

@@ -1,3 +1,4 @@
+import type { Spoilt } from '../spoil';
 import type { Look, SoundCodec } from '../streams';
 
 /** A DVD before a byte of it is written: plain data, so that a failing one can be kept as a line and made smaller. */
@@ -8,6 +9,7 @@ export interface DvdPlan {
   readonly plays: number;
   /** Titles in the order of the disc's list: set from 0, title in the set from 0. */
   readonly titles: readonly { readonly set: number; readonly title: number }[];
+  readonly spoilt?: Spoilt | undefined;
 }
 
 export interface SetPlan {

@@ -40,6 +40,7 @@ const WHAT: Readonly<Record<FaultKind, (fault: Fault, track: string) => string>>
   'beyond the end': () => 'a picture that is shown beyond the end, since others need it',
   'over the cut': (f, track) =>
     `${plural(f.count, 'subtitle')}${track && ` of ${track}`} on the screen at the cut: shown as long as ${f.count === 1 ? 'it belongs' : 'they belong'} here`,
+  'before the cut': (_f, track) => `damage before the cut: a subtitle${track && ` of ${track}`} that is on the screen here may be missing`,
   'one view': (f) => `${plural(f.count, 'picture')} without the second view`,
   layer: (f) => `${plural(f.count, 'picture')} of the enhancement layer left out: the file holds the base layer`,
   'check word': (f, track) => `${plural(f.count, 'frame')} of ${track || 'the sound'} at odds with their own check words, kept as they are`,

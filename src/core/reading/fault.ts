@@ -43,6 +43,8 @@ export type FaultKind =
   | 'beyond the end'
   /** A subtitle that is on the screen where a part is cut: each side shows it as long as it belongs there. */
   | 'over the cut'
+  /** What stands before a cut is not whole: a subtitle that is on the screen there may be missing. */
+  | 'before the cut'
   /** Pictures of a two-view title whose second view did not come. */
   | 'one view'
   /** A picture's enhancement layer, which the file does not hold. */
@@ -76,6 +78,7 @@ export const FAULT_WEIGHTS: Readonly<Record<FaultKind, FaultWeight>> = {
   'entry point': 'remark',
   'beyond the end': 'remark',
   'over the cut': 'remark',
+  'before the cut': 'remark',
   'one view': 'damage',
   layer: 'remark',
   'check word': 'remark',

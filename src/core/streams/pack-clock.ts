@@ -17,11 +17,14 @@ export class PackClock {
   /** Clock of the last pack that was in its place; minus one where none stands before. */
   last = -1;
   private next = -1;
+  /** The pack before is one for navigation: it takes no room in a decoder, and the next may bear its very time. */
+  private behindNavigation = false;
 
   /** What comes next does not follow what came before. */
   forget(): void {
     this.last = -1;
     this.next = -1;
+    this.behindNavigation = false;
   }
 
   /** What was read ahead of the next pack is no longer there. */
@@ -29,10 +32,11 @@ export class PackClock {
     this.next = -1;
   }
 
-  /** A pack that was looked at otherwise stands here. */
+  /** A navigation pack stands here. */
   pass(scr: number): void {
     this.last = scr;
     this.next = -1;
+    this.behindNavigation = true;
   }
 
   /** @param end of the data: beyond it the next pack is not known. */
@@ -46,10 +50,11 @@ export class PackClock {
     this.next = after < end && isPack(data, after) ? readScr(data, after) : -1;
     const { last, next } = this;
     if (last >= 0) {
-      if (!rises(last, scr)) return true;
+      if (!rises(last, scr) && !(this.behindNavigation && scr === last)) return true;
       if (next < 0 ? scr - last > SCR_STEP_90K : rises(last, next) && !rises(scr, next) && next !== scr) return true;
     }
     this.last = scr;
+    this.behindNavigation = false;
     return false;
   }
 }

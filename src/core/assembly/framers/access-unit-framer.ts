@@ -194,7 +194,7 @@ export class AccessUnitFramer extends PictureFramer {
     const pts90k = this.startPts < 0 ? -1 : near(this.startPts, in90k);
     const unit: Unit = { position, length, pts90k, dts90k: near(this.startDts, in90k), epoch: this.epoch, facts, companion: null };
     if (pts90k < 0 || facts.pictures === 0) {
-      if (!this.needsKey) this.account.fault('no frame', this.endTicks);
+      if (!this.needsKey && pts90k < this.window.out90k) this.account.fault('no frame', this.endTicks);
       this.leave(unit, 'not part of any frame');
       return;
     }
@@ -225,12 +225,12 @@ export class AccessUnitFramer extends PictureFramer {
 
   private accept(unit: Unit): void {
     const { facts } = unit;
+    if (this.needsKey && !facts.key) {
+      this.leave(unit, 'needs pictures before the cut');
+      return;
+    }
     this.lookAtStamps(unit);
     if (this.needsKey) {
-      if (!facts.key) {
-        this.leave(unit, 'needs pictures before the cut');
-        return;
-      }
       this.needsKey = false;
       this.begunAt = facts.closed ? null : unit.pts90k;
     } else if (this.begunAt !== null) {

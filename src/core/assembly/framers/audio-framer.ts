@@ -1,3 +1,4 @@
+import type { FaultKind } from '../../reading/fault';
 import { HEADER_BYTES, TICKS_PER_MS, TICKS_PER_SECOND, type AudioFrameHeader } from '../../streams';
 import type { AudioFormat } from './audio-formats';
 import { EsBuffer } from './es-buffer';
@@ -44,6 +45,8 @@ export class AudioFramer extends Framer {
   /** Frames that begin before are left out; set where a piece begins inside a title. */
   private notBefore = Number.NEGATIVE_INFINITY;
   private notFrom = Number.POSITIVE_INFINITY;
+  /** Where the stretch under way will end, where sound is cut there. */
+  private cut: { readonly epoch: number; readonly pts90k: number } | null = null;
   /** What begins before is heard only where there is no other sound: a stretch with a clock of its own begins with its picture. */
   private wantedFrom = Number.NEGATIVE_INFINITY;
   private awaitsKey = true;
@@ -57,13 +60,13 @@ export class AudioFramer extends Framer {
   /** Nothing of the piece has been taken: it may begin inside a frame. */
   private atBeginning = true;
   private isCut = false;
+  /** Something is missing before the beginning of the piece. */
+  private headIsHurt = false;
   /** What comes lies behind the end of the piece: only whole frames are looked for in it. */
   private inTail = false;
   private restsAt: number | null = null;
   /** Overlap left out since the clock last changed. */
   private overlapAtJoin = 0;
-  /** A stamp was followed back: samples that were heard already are left out, however few they are, or time would go back. */
-  private wentBack = false;
   private readonly stamps = new ExactStamps();
   /** How long the frame taken last is. */
   private frameTicks = 0;
@@ -128,7 +131,17 @@ export class AudioFramer extends Framer {
     this.atBeginning = true;
     this.isCut = midFrame;
     this.inTail = false;
+    this.headIsHurt = false;
     this.restsAt = null;
+  }
+
+  override lostHead(): void {
+    this.headIsHurt = true;
+  }
+
+  override lostTail(ticks: number): void {
+    const { next } = this;
+    if (next !== null && ticks - next > SMOOTHED_TICKS) this.wrong('gap', next, (ticks - next) / TICKS_PER_MS);
   }
 
   /** The piece is over; what still comes is looked through for frames that begin before its end. */
@@ -136,7 +149,8 @@ export class AudioFramer extends Framer {
     this.inTail = true;
   }
 
-  override beginStretch({ goesOn, startTicks, isCut, midFrame }: StretchBegin): void {
+  override beginStretch({ goesOn, startTicks, isCut, midFrame, endsSound, epoch, out90k }: StretchBegin): void {
+    this.cut = endsSound ? { epoch, pts90k: out90k } : null;
     this.wantedFrom = goesOn ? Number.NEGATIVE_INFINITY : startTicks;
     if (goesOn) {
       if (this.next === null) this.isCut = midFrame;
@@ -243,11 +257,18 @@ export class AudioFramer extends Framer {
     return Math.min(end, mark.position - base);
   }
 
+  /** What is wrong behind the end of a piece, or before its beginning, is wrong with something else. */
+  private wrong(kind: FaultKind, atTicks: number, ms: number | null = null): void {
+    const { cut, timeline } = this;
+    const end = cut && timeline.isPlaced(cut.epoch) ? timeline.map(cut.epoch, cut.pts90k) : this.notFrom;
+    const isBefore = atTicks + (ms ?? 0) * TICKS_PER_MS < this.notBefore;
+    if (!isBefore && atTicks < Math.min(end, this.notFrom)) this.account.fault(kind, atTicks, ms);
+  }
+
   private skip(position: number, reason: 'incomplete' | 'not part of any frame'): void {
     const atCut = this.atBeginning && this.isCut;
     // Behind a place where something is missing the rest of a frame is no news; nor is it where a piece begins inside one.
-    if (!this.resuming && !atCut && !this.inTail && this.breaks[0] !== position)
-      this.account.fault('no frame', this.next ?? this.endOfTaken);
+    if (!this.resuming && !atCut && !this.inTail && this.breaks[0] !== position) this.wrong('no frame', this.next ?? this.endOfTaken);
     this.account.leave(reason, position - this.position);
     this.position = position;
   }
@@ -281,7 +302,7 @@ export class AudioFramer extends Framer {
       const sameClock = this.epoch === mark.epoch;
       if (!sameClock) this.overlapAtJoin = 0;
       this.epoch = mark.epoch;
-      if (verdict === 'wrong') this.account.fault('stamp', this.next ?? stamped);
+      if (verdict === 'wrong') this.wrong('stamp', this.next ?? stamped);
       else if (afterRest) this.next = stamped;
       else if (lost > 0) this.goOnBehind(lost);
       else if (verdict === 'believed') this.follow(stamped, ticks, sameClock);
@@ -315,14 +336,15 @@ export class AudioFramer extends Framer {
       return true;
     }
     this.awaitsKey = false;
+    if (this.atBeginning && this.headIsHurt && start - this.notBefore > (this.format.splits ? 0 : ticks) + SMOOTHED_TICKS)
+      this.wrong('gap', this.notBefore, (start - this.notBefore) / TICKS_PER_MS);
     this.atBeginning = false;
-    // Once samples are known to be heard twice, all of them are.
-    const isKnown = this.overlapAtJoin > 0 || this.wentBack;
+    // Once samples are known to be heard twice, all of them are; where stamps are exact, they are known.
+    const isKnown = this.overlapAtJoin > 0 || this.format.exactStamps;
     if (this.format.splits && this.endOfTaken - start > (isKnown ? SMOOTHED_TICKS : POINTER_JITTER_TICKS)) {
       this.dropOverlap(start, bytes, ticks);
       return true;
     }
-    this.wentBack = false;
     if (!this.format.splits && start < this.endOfTaken - ticks / 2) {
       if (start < this.wantedFrom) {
         this.account.leave('outside the cut', bytes, ticks);
@@ -350,7 +372,7 @@ export class AudioFramer extends Framer {
     this.overlapAtJoin += ticks;
     const most = this.format.splits ? POINTER_JITTER_TICKS : Math.max(JOIN_OVERLAP_TICKS, frameTicks * JOIN_OVERLAP_FRAMES);
     if (this.overlapAtJoin <= most) return;
-    this.account.fault('overlap', atTicks, (before > most ? ticks : this.overlapAtJoin) / TICKS_PER_MS);
+    this.wrong('overlap', atTicks, (before > most ? ticks : this.overlapAtJoin) / TICKS_PER_MS);
   }
 
   /** How much is missing before a stamp, where that is certain. */
@@ -375,7 +397,7 @@ export class AudioFramer extends Framer {
 
   private tellLoss(): void {
     const told = this.stamps.told();
-    if (told) this.account.fault('gap', told.ticks, told.lostTicks / TICKS_PER_MS);
+    if (told) this.wrong('gap', told.ticks, told.lostTicks / TICKS_PER_MS);
   }
 
   /** Time goes on behind what is missing, which is a loss at once or once enough stamps have agreed behind it. */
@@ -452,17 +474,18 @@ export class AudioFramer extends Framer {
     const raw = stamped - this.next;
     // Samples that follow each other in the packets do so in time, also over a join, unless stamps are far away from it.
     const gap = !this.format.splits ? raw : sameClock ? this.believed(raw) : Math.abs(raw) <= JOIN_JITTER_TICKS ? 0 : raw;
+    // Behind the end of a piece nobody has told of what is missing.
+    if (this.inTail && this.resuming && raw > SMOOTHED_TICKS) this.wrong('gap', this.next, raw / TICKS_PER_MS);
     if (Math.abs(gap) <= SMOOTHED_TICKS) return;
     if (gap > -ticks / 2) this.account.irregular(this.next, gap);
     const least = this.format.splits ? POINTER_JITTER_TICKS : Math.max(ticks / 2, WRONG_STAMP_TICKS);
-    if (sameClock && gap >= least) this.account.fault('gap', this.next, gap / TICKS_PER_MS);
-    if (!sameClock && gap > SILENCE_TICKS) this.account.fault('no sound', this.next, gap / TICKS_PER_MS);
+    if (sameClock && gap >= least) this.wrong('gap', this.next, gap / TICKS_PER_MS);
+    if (!sameClock && gap > SILENCE_TICKS) this.wrong('no sound', this.next, gap / TICKS_PER_MS);
     this.next += gap;
     if (!this.format.splits || gap > 0) return;
     // On Blu-ray a stamp is that of its packet's first sample: what is heard twice is known to the sample. On DVD it may point beside it by more
     // than this: no sample goes for that, and time goes back no further than order allows.
-    if (this.format.exactStamps) this.wentBack = true;
-    else if (this.endOfTaken - this.next <= POINTER_JITTER_TICKS) this.next = Math.max(this.next, this.startOfLast);
+    if (!this.format.exactStamps && this.endOfTaken - this.next <= POINTER_JITTER_TICKS) this.next = Math.max(this.next, this.startOfLast);
   }
 
   /** How much of an LPCM stamp's deviation from the running time is taken for real. */

@@ -47,6 +47,8 @@ export interface StretchBegin {
   readonly midFrame: boolean;
   /** The stream goes on from the stretch before: nothing of it is cut. */
   readonly goesOn: boolean;
+  /** Sound is cut where it ends. */
+  readonly endsSound: boolean;
 }
 
 /** What is counted while pictures are cut. */
@@ -154,6 +156,16 @@ export abstract class Framer {
   /** The piece ends at `ticks`: what begins later is left out, also of what is already queued. */
   endPieceAt(_ticks: number): void {
     // The pictures themselves say where a piece ends.
+  }
+
+  /** Something is missing before the beginning of the piece: where its sound begins later, some of it is. */
+  lostHead(): void {
+    // Only sound runs through.
+  }
+
+  /** Nothing comes any more, and something is missing: what of the piece is not there before `ticks` is lost. */
+  lostTail(_ticks: number): void {
+    // Only sound runs through.
   }
 
   /** True once a frame was found that begins at or after `ticks`; of no use for streams that do not run through. */

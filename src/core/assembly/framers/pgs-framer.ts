@@ -128,8 +128,8 @@ export class PgsFramer extends SubtitleFramer {
       if (bytes === null || at + bytes > end) break;
       const type = data[at] as number;
       if (type === PGS.composition) {
-        const mark = this.marks.peek();
-        if (mark && mark.position <= this.position && !this.timeline.isPlaced(mark.epoch)) return;
+        const mark = this.marks.lastUpTo(this.position);
+        if (mark && !this.timeline.isPlaced(mark.epoch)) return;
         this.abandonSet();
         const used = this.marks.takeUpTo(this.position);
         const composition = readPgsComposition(data, at, end);
@@ -153,7 +153,7 @@ export class PgsFramer extends SubtitleFramer {
       if (this.setStart < 0) {
         this.account.leave('incomplete', bytes);
         // The end of a set whose composition is lost is still to come: it is one place.
-        if (!this.quiet && !this.strays) this.account.fault('no frame', this.lastTicks);
+        if (!this.quiet && !this.strays) this.wrong(this.lastTicks);
         this.strays = true;
       }
       this.position += bytes;
@@ -177,15 +177,20 @@ export class PgsFramer extends SubtitleFramer {
     this.abandonSet();
     const next = this.marks.peekAfter(this.position)?.position ?? this.es.end;
     this.account.leave('not part of any frame', next - this.position);
-    if (!this.quiet) this.account.fault('no frame', this.lastTicks);
+    if (!this.quiet) this.wrong(this.lastTicks);
     this.position = next;
     this.marks.takeUpTo(next - 1);
+  }
+
+  /** What is wrong behind the end of a piece is wrong with something else. */
+  private wrong(ticks: number): void {
+    if (ticks < this.notFrom) this.account.fault('no frame', ticks);
   }
 
   private abandonSet(): void {
     if (this.setStart >= 0) {
       this.account.leave('incomplete', this.position - this.setStart);
-      if (!this.quiet) this.account.fault('no frame', this.setTicks);
+      if (!this.quiet) this.wrong(this.setTicks);
     }
     this.setStart = -1;
   }
@@ -196,7 +201,7 @@ export class PgsFramer extends SubtitleFramer {
     this.setStart = -1;
     this.quiet = false;
     if (this.composition && !this.graphics.isComplete(this.composition)) {
-      this.account.fault('no frame', this.setTicks);
+      this.wrong(this.setTicks);
       this.graphics.forget();
     }
     this.lastTicks = this.setTicks;

@@ -45,8 +45,12 @@ export class SubpictureFramer extends SubtitleFramer {
 
   /** Something is missing in the stream before what comes next: a unit reaches over no such place. */
   override breakHere(): void {
+    this.process(false); // what is whole was there before
     const rest = this.es.end - this.position;
     if (rest > 0) {
+      const mark = this.marks.peek();
+      const isBehind = mark !== null && this.timeline.isPlaced(mark.epoch) && this.timeline.map(mark.epoch, mark.pts90k) >= this.notFrom;
+      this.quiet ||= isBehind;
       this.marks.takeUpTo(this.es.end);
       this.leave(rest);
     }

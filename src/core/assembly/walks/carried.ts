@@ -1,7 +1,7 @@
 import { isDamage, throwIfCancelled, type ByteSource } from '../../bytes';
 import { type EntryPoint } from '../../bluray';
 import type { CellSegment, ClipSegment, Segment } from '../../reading';
-import { SOURCE_PACKET, TransportDemux, readNavigationPack, readPack, type StreamKey } from '../../streams';
+import { PackClock, SOURCE_PACKET, TransportDemux, isPack, readNavigationPack, readPack, readScr, type StreamKey } from '../../streams';
 import { SECTOR_BYTES } from '../../volume';
 import type { CarriedPart } from '../framers/carried-part';
 import { PACKETS, ReadAhead } from './read-ahead';
@@ -18,11 +18,18 @@ const LOOK_BACK_90K = 12 * 90_000;
 const LOOK_BACK_PACKETS = 393_216;
 const STEP_SECTORS = 256;
 
-/** Pieces by stream, in order. */
-export type CarriedParts = ReadonlyMap<number, readonly CarriedPart[]>;
+/** What stands before a cut. */
+export interface CarriedParts {
+  /** By stream, in order. */
+  readonly parts: ReadonlyMap<number, readonly CarriedPart[]>;
+  /** Streams of which nothing came behind damage: what of them is on the screen at the cut is not known. */
+  readonly unknown: readonly number[];
+}
 
-class Collector {
+class Collector implements CarriedParts {
   readonly parts = new Map<number, CarriedPart[]>();
+  private isHurt = false;
+
   constructor(private readonly streams: readonly number[]) {}
 
   add(stream: number, data: Uint8Array, from: number, to: number, pts90k: number): void {
@@ -32,8 +39,13 @@ class Collector {
     this.parts.set(stream, list);
   }
 
+  get unknown(): number[] {
+    return this.isHurt ? this.streams.filter((stream) => !this.parts.has(stream)) : [];
+  }
+
   /** Something is missing: what came before it can not be trusted to go on behind it. */
   clear(): void {
+    this.isHurt = true;
     this.parts.clear();
   }
 }
@@ -72,19 +84,24 @@ export async function partsBeforeCell(
   for (const { cell, from } of runs) {
     const source = await openContent(cell.content);
     let ours = !cell.interleaved;
+    const clock = new PackClock();
     for (let sector = from; sector <= cell.lastSector; sector += STEP_SECTORS) {
       throwIfCancelled(signal, cell.content);
       const target = data.subarray(0, Math.min(STEP_SECTORS, cell.lastSector + 1 - sector) * SECTOR_BYTES);
       const got = await readOrNothing(source, sector * SECTOR_BYTES, target);
       if (got < target.byteLength) found.clear();
+      clock.forgetNext();
       for (let at = 0; at + SECTOR_BYTES <= got; at += SECTOR_BYTES) {
-        const navigation = cell.interleaved ? readNavigationPack(data, at) : null;
-        if (navigation) ours = navigation.vobId === cell.vobId && navigation.cellId === cell.cellId;
-        if (ours) readPack(data, at, at + SECTOR_BYTES, receiver);
+        const navigation = readNavigationPack(data, at);
+        if (navigation && cell.interleaved) ours = navigation.vobId === cell.vobId && navigation.cellId === cell.cellId;
+        if (navigation && ours) clock.pass(readScr(data, at));
+        else if (!ours) clock.forget();
+        else if (!isPack(data, at) || clock.isOutOfPlace(data, at, got)) found.clear();
+        else readPack(data, at, at + SECTOR_BYTES, receiver);
       }
     }
   }
-  return found.parts;
+  return found;
 }
 
 /** Reads what stands of subtitle streams before a cut inside a clip. As `partsBeforeCell`. */
@@ -117,7 +134,7 @@ export async function partsBeforeClip(
     throwIfCancelled(signal, source.name);
     demux.feed(chunk, 0, chunk.byteLength, reader.record - chunk.byteLength / SOURCE_PACKET);
   }
-  return found.parts;
+  return found;
 }
 
 async function readOrNothing(source: ByteSource, byteOffset: number, target: Uint8Array): Promise<number> {

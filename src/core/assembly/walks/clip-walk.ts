@@ -1,4 +1,4 @@
-import { DiscError, isDamage } from '../../bytes';
+import { DiscError } from '../../bytes';
 import {
   NO_PTS,
   SOURCE_PACKET,
@@ -22,7 +22,7 @@ import { Unread } from './unread';
 import { ZeroRuns } from './zero-runs';
 import type { Lane } from './lanes';
 import type { PlannedPiece } from '../plan';
-import type { PictureFramer, StretchBegin } from '../framers/framer';
+import { EARLY_TICKS, type PictureFramer, type StretchBegin } from '../framers/framer';
 import { breakLanes, carryOver, carryingStreams, emptyStamp, type Walk, type WalkSurroundings } from './walk';
 
 /** How far beyond a cut sound that belongs before it is looked for: a second or more at the highest rate. */
@@ -31,6 +31,8 @@ const TAIL_PACKETS = 65_536;
 const LENGTH_SLACK_MS = 250;
 /** Times of the tables count 45 kHz, stamps 90 kHz. */
 const STAMP_MS = 2 / 45;
+/** The map of entry points leaves out the lowest bits of a time. */
+const UNSTORED_90K = 2 ** 9;
 /** Most that a packet of 188 bytes brings of its stream. */
 const PAYLOAD_BYTES = 184;
 /** Sound beside the title is read this much beyond what is shown: more than its longest frame. */
@@ -62,10 +64,17 @@ export class ClipWalk implements Walk, TransportReceiver {
   private beside: { readonly titleMs: number; readonly in90k: number; readonly endMs: number } = { titleMs: 0, in90k: 0, endMs: 0 };
   private epoch = -1;
   private soundOnly = false;
+  /** When the stretch under way ends, in its clock; and whether sound is cut there. */
+  private out90k = 0;
+  private endsSound = false;
   /** Stream of a second layer of the picture, which no file holds: it is counted. */
   private layerPid = -1;
   /** Decoding time from which on no picture is shown before the end of the stretch. */
   private pictureEnd90k = Number.POSITIVE_INFINITY;
+  /** Something is wrong behind the cut, where pictures may stand that are shown before it. */
+  private hurtBehind = false;
+  /** The file goes on in another: the last pictures may stand there. */
+  private endsInNext = false;
   private latestDts = NO_PTS;
   /** The latest stamp of the picture, for places of faults; and the clip it counts in. */
   private clock90k = 0;
@@ -120,26 +129,30 @@ export class ClipWalk implements Walk, TransportReceiver {
         // The first chapter of a piece is a chapter of the output even where the piece begins inside one.
         const isCut = i === 0 && beginsInside(piece, stretch);
         const before = isCut ? await this.partsBefore(stretch) : null;
-        this.begin(stretch, i === 0, isCut, isLast && !piece.naturalEnd);
-        if (before) carryOver(this.routes.lanesByPid, before, stretch.first.in90k, this.epoch);
         const size = Math.min(await this.clipPackets(stretch.last.content), stretch.last.clock?.endPacket ?? Number.POSITIVE_INFINITY);
-        const startTicks = this.video.endTicks;
-        const framesBefore = this.video.counts.frames;
-        yield* this.read(stretch);
         const { content, endPacket, out90k } = stretch.last;
         const goesOnIn = isLast && piece.goesOnIn?.kind === 'clip' ? piece.goesOnIn : null;
         const tail =
           endPacket < size
             ? { content, firstPacket: endPacket, endPacket: size }
             : goesOnIn && { ...goesOnIn, endPacket: await this.clipPackets(goesOnIn.content) };
+        // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
+        this.endsSound = tail !== null || !(goesOnSeamlessly || (isLast && piece.naturalEnd));
+        this.begin(stretch, i === 0, isCut, isLast && !piece.naturalEnd);
+        if (before) {
+          const cut = { cut90k: stretch.first.in90k, epoch: this.epoch, ticks: this.video.endTicks };
+          carryOver(this.routes.lanesByPid, before, cut);
+        }
+        const startTicks = this.video.endTicks;
+        const framesBefore = this.video.counts.frames;
+        yield* this.read(stretch);
         for (const { sound } of this.apart) await sound.readTo(this.beside.endMs + TAIL_MS);
         if (tail) yield* this.readTail(out90k, tail);
         this.finishVideo();
         this.settle(true, isLast);
         this.lookAtLength(stretch, startTicks, framesBefore, isCut);
         this.requireSameSize(stretch);
-        // Over a seamless join sound is contiguous: what of it stands in either clip belongs to the title.
-        if (tail || !(goesOnSeamlessly || (isLast && piece.naturalEnd))) this.endAt(this.video.endTicks, isLast);
+        if (this.endsSound) this.endAt(this.video.endTicks, isLast);
         yield;
       }
     }
@@ -206,7 +219,7 @@ export class ClipWalk implements Walk, TransportReceiver {
       // In and out times cut off less than a picture each: where a whole one is missing, it does not stand where the tables say.
       const pictureMs = (this.video.describe()?.frameTicks ?? 0) / TICKS_PER_MS;
       if (!isCut && missing > pictureMs - STAMP_MS && this.video.counts.frames > framesBefore)
-        this.around.faults.note('last picture', 0, { ticks: this.video.endTicks }, place, missing);
+        this.around.faults.note(this.hurtBehind ? 'short' : 'last picture', 0, { ticks: this.video.endTicks }, place, missing);
       return;
     }
     this.around.faults.note('short', 0, { ticks: this.video.endTicks }, place, missing);
@@ -222,10 +235,28 @@ export class ClipWalk implements Walk, TransportReceiver {
     if (this.soundOnly && (pid === this.routes.videoPid || pid < 0)) return;
     if (kind === 'no packet' && this.unread.has(packet)) return; // said when it could not be read
     const lane = this.routes.laneOf(pid);
+    if (kind === 'missing') for (const hurt of this.routes.lose(pid)) breakLanes(this.around.lanes, hurt);
+    if (lane && this.isOver(lane)) return;
+    if ((pid < 0 || pid === this.routes.videoPid) && this.isBehind()) return;
     const track = lane ? this.around.lanes.indexOf(lane) : null;
     this.around.faults.note(TRANSPORT_FAULTS[kind], track, this.now(), sectorsOf(this.content, packet * SOURCE_PACKET, SOURCE_PACKET));
-    if (kind !== 'missing') return;
-    for (const hurt of this.routes.lose(pid)) breakLanes(this.around.lanes, hurt);
+  }
+
+  /** The picture under way is shown behind the cut: whether one before it is missing, its length tells. */
+  private isBehind(): boolean {
+    const isBehind = this.clock90k >= this.pictureEnd90k;
+    this.hurtBehind ||= isBehind;
+    return isBehind;
+  }
+
+  /** All that the piece takes of a stream has come: what is missing behind it is missing elsewhere. */
+  private isOver({ track, framer }: Lane): boolean {
+    const { timeline } = this.around;
+    if (!this.endsSound || !timeline.isPlaced(this.epoch)) return false;
+    // Subtitles are there before their time.
+    if (track.kind !== 'audio') return this.isBehind();
+    framer.process(false);
+    return framer.hasPassed(this.soundOnly ? this.video.endTicks : timeline.map(this.epoch, this.out90k) + EARLY_TICKS);
   }
 
   private async isGone(stretch: ClipStretch): Promise<boolean> {
@@ -292,10 +323,13 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.content = first.content;
     this.soundOnly = false;
     this.pictureEnd90k = Number.POSITIVE_INFINITY;
+    this.hurtBehind = false;
+    this.endsInNext = false;
     const titleMs = stretch.segments[0]?.titleMs ?? 0;
     this.beside = { titleMs, in90k: first.in90k, endMs: titleMs + (last.out90k - first.in90k) / 90 };
     const { in90k } = first;
     const { out90k } = last;
+    this.out90k = out90k;
     // A clip into which a stream goes on may begin inside one of its frames.
     const midFrame = first.firstPacket > (first.clock?.firstPacket ?? 0) || (firstOfPiece && stretch.seamless);
     const common = { epoch: this.epoch, in90k, out90k, titleMs, startTicks, isCut, endsCut, midFrame };
@@ -303,7 +337,8 @@ export class ClipWalk implements Walk, TransportReceiver {
       if (this.routes.isOfOtherTitle(lane)) continue;
       // Where a reel begins with a clip into which sound goes on, all that the clip has of it is heard.
       const mayLead = !firstOfPiece || (startTicks === 0 && !isCut);
-      const begin: StretchBegin = { ...common, goesOn: (stretch.seamless || this.isApart(lane)) && mayLead };
+      const endsSound = this.endsSound && !this.isApart(lane);
+      const begin: StretchBegin = { ...common, endsSound, goesOn: (stretch.seamless || this.isApart(lane)) && mayLead };
       lane.framer.beginStretch(begin);
     }
     this.noteChapters(stretch, firstOfPiece);
@@ -363,6 +398,10 @@ export class ClipWalk implements Walk, TransportReceiver {
     if (this.soundOnly) return;
     this.soundOnly = true;
     this.video.finish(this.epoch);
+    if (!this.endsSound || !this.around.timeline.isPlaced(this.epoch)) return;
+    // Whoever takes packets meanwhile gets none from behind the cut.
+    for (const lane of this.around.lanes)
+      if (lane.track.kind !== 'video' && !this.isApart(lane)) lane.framer.endPieceAt(this.video.endTicks);
   }
 
   /**
@@ -373,23 +412,35 @@ export class ClipWalk implements Walk, TransportReceiver {
     const { lanes } = this.around;
     const passed = () => this.soundOnly && lanes.every((lane) => this.isApart(lane) || lane.framer.hasPassed(this.video.endTicks));
     this.pictureEnd90k = out90k;
-    if (!this.video.reordersOverCuts) this.finishVideo();
+    this.endsInNext = content !== this.content;
+    if (!this.video.reordersOverCuts && !this.endsInNext) this.finishVideo();
     this.settle(false);
     for (const { framer } of lanes) framer.beginTail();
     const source = await this.around.openContent(content);
-    if (content !== this.content) this.demux.goOn();
-    const reader = new ReadAhead(source, PACKETS, firstPacket, Math.min(endPacket, firstPacket + TAIL_PACKETS));
+    if (this.endsInNext) this.demux.goOn();
+    this.content = content;
+    this.unread = new Unread();
+    let isHurt = false;
+    // What lies behind the cut may be damaged: what of it belongs before it is told by those whom it is missing to.
+    const unreadable = (packet: number, packets: number) => {
+      this.unread.add(packet, packets);
+      isHurt = true;
+    };
+    const end = Math.min(endPacket, firstPacket + TAIL_PACKETS);
+    const reader = new ReadAhead(source, PACKETS, firstPacket, end, { unreadable, signal: this.around.signal });
     while (!passed()) {
-      // What lies behind the cut may be damaged: then picture and sound end where they do.
-      const chunk = await reader.next().catch((error: unknown) => {
-        if (isDamage(error)) return null;
-        throw error;
-      });
+      const chunk = await reader.next();
       if (!chunk) break;
       this.demux.feed(chunk, 0, chunk.byteLength, reader.record - chunk.byteLength / SOURCE_PACKET);
       this.settle(false);
       yield;
     }
+    await reader.stop();
+    if (!isHurt) return;
+    this.hurtBehind = true;
+    this.finishVideo();
+    this.settle(true);
+    for (const { framer } of lanes) framer.lostTail(this.video.endTicks);
   }
 
   /** @param ends the piece is over, not only its clip: sound beside the title goes on meanwhile. */
@@ -408,19 +459,22 @@ export class ClipWalk implements Walk, TransportReceiver {
   /** @internal part of the demultiplexer's contract. */
   transport(pid: number, data: Uint8Array, from: number, to: number, pts90k: number, dts90k: number, starts: boolean): void {
     if (pid === this.routes.videoPid) {
+      if (starts && pts90k >= 0) this.clock90k = pts90k;
       if (this.soundOnly) return;
       if (starts) {
         this.latestDts = Math.max(this.latestDts, dts90k);
-        if (pts90k >= 0) this.clock90k = pts90k;
         this.entries.meet(this.demux.packet, pts90k);
       }
-      if (starts && dts90k >= this.pictureEnd90k) {
+      if (
+        starts &&
+        (dts90k >= this.pictureEnd90k || (this.endsInNext && !this.video.reordersOverCuts && pts90k >= this.pictureEnd90k - UNSTORED_90K))
+      ) {
         this.finishVideo();
         return;
       }
       this.stamped(pts90k, dts90k, starts);
       const zeros = this.hasUnits ? this.zeros.find(data, from, to, starts) : -1;
-      if (zeros >= 0) this.noteZeros(to - zeros);
+      if (zeros >= 0 && !this.isBehind()) this.noteZeros(to - zeros);
       this.video.receive(data, from, to, this.stamp);
       return;
     }

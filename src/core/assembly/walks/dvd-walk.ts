@@ -1,4 +1,4 @@
-import { DiscError, isDamage, type ByteSource } from '../../bytes';
+import { DiscError, type ByteSource } from '../../bytes';
 import type { CellSegment } from '../../reading';
 import {
   NO_PTS,
@@ -84,6 +84,8 @@ export class DvdWalk implements Walk, PesReceiver {
   private headEpoch: number | null = null;
   /** The cells before ended inside their VOB. */
   private lastIsCut = false;
+  /** Something is missing behind the cut. */
+  private tailIsHurt = false;
   /** What stands behind the cut belongs to another VOB. */
   private tailIsOver = false;
   private readonly chunks = new ChunkPair(SECTORS);
@@ -257,6 +259,7 @@ export class DvdWalk implements Walk, PesReceiver {
     this.headEpoch = this.around.timeline.begin(head.clock90k);
     this.epoch = this.headEpoch;
     this.headOnly = true;
+    if (head.isHurt) for (const { framer } of this.around.lanes) framer.lostHead();
     for (let at = 0; at < head.data.byteLength; at += SECTOR_BYTES) readPack(head.data, at, at + SECTOR_BYTES, this);
     this.headOnly = false;
     this.epoch = -1;
@@ -273,16 +276,16 @@ export class DvdWalk implements Walk, PesReceiver {
     const end90k = this.lastNavigation?.endPts90k ?? this.endedNavigation?.endPts90k ?? 0;
     this.tailScr = null;
     this.tailIsOver = false;
+    this.tailIsHurt = false;
+    this.clock.forget();
     // A pack is there before its time: no subtitle that begins before the cut stands behind this moment of the packs' own clock.
     const subtitlesPassed = () => this.tailScr !== null && ptsBetween(end90k, this.tailScr) >= 0;
     const passed = () =>
       this.tailIsOver ||
       [...this.byStream.values()].every(({ framer }) => framer.hasPassed(endTicks) && (!framer.carriesOver || subtitlesPassed()));
-    try {
-      if (!passed()) yield* this.readSegment(following, TAIL_SECTORS, passed);
-    } catch (error) {
-      if (!isDamage(error)) throw error; // what lies behind the cut may be damaged: then the sound ends where it does
-    }
+    if (!passed()) yield* this.readSegment(following, TAIL_SECTORS, passed);
+    this.settle(true);
+    if (this.tailIsHurt) for (const { framer } of this.byStream.values()) framer.lostTail(endTicks);
     this.soundOnly = false;
   }
 
@@ -293,10 +296,12 @@ export class DvdWalk implements Walk, PesReceiver {
     this.unread = new Unread();
     const unreadable = (sector: number, sectors: number) => {
       this.unread.add(sector, sectors);
-      faults.note('unreadable', null, this.now(), sectorsOf(segment.content, sector * SECTOR_BYTES, sectors * SECTOR_BYTES));
+      // What lies behind the cut may be damaged: what of it belongs before it is told by those whom it is missing to.
+      if (!this.soundOnly)
+        faults.note('unreadable', null, this.now(), sectorsOf(segment.content, sector * SECTOR_BYTES, sectors * SECTOR_BYTES));
     };
     const reader = new ReadAhead(source, SECTORS, segment.firstSector, end, {
-      unreadable: around && !this.soundOnly ? unreadable : null,
+      unreadable: around || this.soundOnly ? unreadable : null,
       signal,
       chunks: this.chunks,
     });
@@ -324,8 +329,7 @@ export class DvdWalk implements Walk, PesReceiver {
       return;
     }
     if (this.unread.has(sector)) {
-      breakLanes(this.around.lanes);
-      this.hole = true;
+      this.breakHere();
       return;
     }
     this.sectorNow = sector;
@@ -341,6 +345,7 @@ export class DvdWalk implements Walk, PesReceiver {
       if (this.soundOnly) {
         // Another VOB: its clock is another.
         if (navigation.vobId !== segment.vobId) this.tailIsOver = true;
+        this.clock.pass(readScr(data, at));
         return;
       }
       this.around.witnesses.packs++;
@@ -350,8 +355,9 @@ export class DvdWalk implements Walk, PesReceiver {
     }
     if (this.soundOnly) {
       if (this.tailIsOver) return;
-      if (isPack(data, at)) this.tailScr = readScr(data, at);
-      readPack(data, at, at + SECTOR_BYTES, this);
+      const isOwn = isPack(data, at) && !this.clock.isOutOfPlace(data, at, got);
+      if (isOwn) this.tailScr = readScr(data, at);
+      if (!isOwn || readPack(data, at, at + SECTOR_BYTES, this) !== 'whole') this.breakHere();
       return;
     }
     this.around.witnesses.packs++;
@@ -367,8 +373,13 @@ export class DvdWalk implements Walk, PesReceiver {
   /** Nothing that can be used stands at a sector: streams go on behind it, with a gap. */
   private missing(kind: FaultKind, sector: number, segment: CellSegment): void {
     this.wrong(kind, sector, segment);
+    this.breakHere();
+  }
+
+  private breakHere(): void {
     breakLanes(this.around.lanes);
-    this.hole = true;
+    if (this.soundOnly) this.tailIsHurt = true;
+    else this.hole = true;
   }
 
   private wrong(kind: FaultKind, sector: number, segment: CellSegment): void {
@@ -413,7 +424,10 @@ export class DvdWalk implements Walk, PesReceiver {
     this.video.expect(this.epoch, current.startPts90k, current.endPts90k);
     if (this.watch.isEmpty) {
       this.watch.begin(this.epoch, current.startPts90k);
-      if (this.carried) carryOver(this.byStream, this.carried, current.startPts90k, this.epoch);
+      if (this.carried) {
+        const cut = { cut90k: current.startPts90k, epoch: this.epoch, ticks: this.video.endTicks };
+        carryOver(this.byStream, this.carried, cut);
+      }
       this.carried = null;
       if (this.endsBeforeOther) this.tellEnd(segment, current.startPts90k);
     }

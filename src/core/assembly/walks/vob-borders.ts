@@ -2,6 +2,7 @@ import { unlessDamaged, type ByteSource } from '../../bytes';
 import type { CellSegment } from '../../reading';
 import {
   NO_PTS,
+  PackClock,
   SCR_STEP_90K,
   VIDEO_STREAM,
   isPack,
@@ -20,11 +21,31 @@ const STEP_SECTORS = 64;
 /** Every stream of a VOB has shown itself by then, or begins late. */
 const LEAD_SECTORS = 512;
 
+/** A medium fails by blocks of 16 sectors, ECMA-267; a copy of one by sectors. So many of them are tried by themselves: each may take seconds. */
+const BLOCK_BYTES = 16 * SECTOR_BYTES;
+const MOST_FAILED = 32;
+
+/** Sectors of a content; what can not be read is empty. */
 async function sectorsAt(source: ByteSource, first: number, count: number): Promise<Uint8Array> {
   const sectors = Math.min(count, Math.floor(source.sizeBytes / SECTOR_BYTES) - first);
   if (first < 0 || sectors <= 0) return new Uint8Array(0);
   const data = new Uint8Array(sectors * SECTOR_BYTES);
-  return data.subarray(0, await unlessDamaged(source.read(first * SECTOR_BYTES, data), 0));
+  const from = first * SECTOR_BYTES;
+  if ((await unlessDamaged(source.read(from, data), 0)) === data.byteLength) return data;
+  const reads = async (part: Uint8Array, at: number) => {
+    if ((await unlessDamaged(source.read(from + at, part), 0)) === part.byteLength) return true;
+    part.fill(0);
+    return false;
+  };
+  let failed = 0;
+  for (let at = 0; at < data.byteLength;) {
+    const part = data.subarray(at, at + BLOCK_BYTES - ((from + at) % BLOCK_BYTES));
+    if (!(await reads(part, at)))
+      for (let s = 0; s < part.byteLength && failed < MOST_FAILED; s += SECTOR_BYTES)
+        if (!(await reads(part.subarray(s, s + SECTOR_BYTES), at + s))) failed++;
+    at += part.byteLength;
+  }
+  return data;
 }
 
 /** The VOB of the last unit that begins before a sector; null where none is found. */
@@ -41,13 +62,13 @@ async function vobBefore(source: ByteSource, sector: number): Promise<number | n
 
 /**
  * The last packs of a VOB before one of its units.
- * @returns them, and when the unit begins; null where none begins there.
+ * @returns those of them that lead to it, when it begins, and whether something is missing between; null where none begins there.
  */
 export async function packsBefore(
   source: ByteSource,
   sector: number,
   most: number,
-): Promise<{ data: Uint8Array; clock90k: number } | null> {
+): Promise<{ readonly data: Uint8Array; readonly clock90k: number; readonly isHurt: boolean } | null> {
   const from = Math.max(0, sector - most);
   const data = await sectorsAt(source, from, sector - from + 1);
   const end = (sector - from) * SECTOR_BYTES;
@@ -55,22 +76,37 @@ export async function packsBefore(
   if (!unit) return null;
   let owner = await vobBefore(source, from);
   let start = 0;
+  let isHurt = data.byteLength <= end;
+  const clock = new PackClock();
   for (let at = 0; at < end; at += SECTOR_BYTES) {
-    owner = readNavigationPack(data, at)?.vobId ?? owner;
-    if (owner !== unit.vobId || !isPack(data, at)) start = at + SECTOR_BYTES;
+    const navigation = readNavigationPack(data, at);
+    owner = navigation?.vobId ?? owner;
+    if (navigation) clock.pass(readScr(data, at));
+    // What is not whole, or belongs elsewhere, leads nowhere.
+    const isOwn = owner === unit.vobId;
+    const isWrong = !isPack(data, at) || (!navigation && clock.isOutOfPlace(data, at, end));
+    isHurt = isOwn && (isHurt || isWrong);
+    if (!isOwn || isWrong) start = at + SECTOR_BYTES;
   }
-  return { data: data.subarray(start, end), clock90k: unit.startPts90k };
+  return { data: data.subarray(start, end), clock90k: unit.startPts90k, isHurt };
 }
 
 /** Whether the clock of packs runs on from the sector before one to a unit that begins there, in the same VOB. */
 async function runsOn(source: ByteSource, sector: number, vobId: number | null): Promise<boolean> {
-  const data = await sectorsAt(source, sector - 1, 2);
-  if (data.byteLength < 2 * SECTOR_BYTES || !isPack(data, 0)) return false;
-  const navigation = readNavigationPack(data, SECTOR_BYTES);
+  const from = Math.max(0, sector - STEP_SECTORS);
+  const data = await sectorsAt(source, from, sector + 1 - from);
+  const unit = (sector - from) * SECTOR_BYTES;
+  const navigation = data.byteLength > unit ? readNavigationPack(data, unit) : null;
   if (!navigation || (vobId !== null && navigation.vobId !== vobId)) return false;
-  const step = ptsBetween(readScr(data, 0), readScr(data, SECTOR_BYTES));
+  // What stands right before it may be damaged.
+  let before = unit - SECTOR_BYTES;
+  while (before >= 0 && !isPack(data, before)) before -= SECTOR_BYTES;
+  if (before < 0) return false;
+  const step = ptsBetween(readScr(data, before), readScr(data, unit));
   if (step <= 0 || step > SCR_STEP_90K) return false;
-  return (await vobBefore(source, sector)) === navigation.vobId;
+  // Where damage leaves nobody to say so, the clock does.
+  const owner = await vobBefore(source, sector);
+  return owner === null || owner === navigation.vobId;
 }
 
 /**

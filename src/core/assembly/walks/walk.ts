@@ -70,7 +70,12 @@ export const carryingStreams = (lanes: ReadonlyMap<number, Lane>): number[] =>
   [...lanes].flatMap(([stream, { framer }]) => (framer.carriesOver ? [stream] : []));
 
 /** Gives lanes, and those made of the same stream, what stands of it before a cut. */
-export function carryOver(lanes: ReadonlyMap<number, Lane>, parts: CarriedParts, cut90k: number, epoch: number): void {
+export function carryOver(
+  lanes: ReadonlyMap<number, Lane>,
+  { parts, unknown }: CarriedParts,
+  { cut90k, epoch, ticks }: { readonly cut90k: number; readonly epoch: number; readonly ticks: number },
+): void {
+  for (const stream of unknown) lanes.get(stream)?.framer.account.fault('before the cut', ticks);
   for (const [stream, list] of parts) {
     const lane = lanes.get(stream);
     lane?.framer.carryOver(list, cut90k, epoch);
