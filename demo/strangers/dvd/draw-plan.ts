@@ -1,4 +1,4 @@
-import type { Draw } from '../draw';
+import { Draw } from '../draw';
 import { GROUP, type Look, type SoundCodec } from '../streams';
 import {
   frame90k,
@@ -23,6 +23,7 @@ const LOOKS: readonly Look[] = [
   { standard: 'NTSC', widthPixels: 720, heightPixels: 480, aspect: '16:9' },
 ];
 const CLOCK = 2 ** 33;
+const HABITS = 7_000_000;
 
 const list = <T>(count: number, one: (i: number) => T): T[] => Array.from({ length: count }, (_, i) => one(i));
 
@@ -165,9 +166,23 @@ function drawCells(
   }));
 }
 
+/** What authors round, or leave as it is: it costs nothing. By a draw of its own, so that all else of a seed stays. */
+function withHabits(draw: Draw, set: SetPlan): SetPlan {
+  const vobs = set.vobs.map((vob): VobPlan => {
+    const units = vob.cells.reduce((sum, { groups }) => sum + groups, 0);
+    const from = draw.between(1, Math.max(1, units - 1));
+    const late = draw.chance(0.1, 'navigation: a field late') ? ([from, draw.between(from, units)] as const) : null;
+    const sameClock = draw.chance(0.1, 'clock: that of the navigation pack');
+    return { ...vob, ...(late ? { fieldLate: late } : {}), ...(sameClock ? { sameClock } : {}) };
+  });
+  return { ...set, vobs };
+}
+
 /** Draws a DVD. */
 export function drawDvd(draw: Draw, seed: number): DvdPlan {
-  const sets = list(draw.oneOf([1, 1, 2]), () => drawSet(draw));
+  const habits = new Draw(seed + HABITS);
+  const sets = list(draw.oneOf([1, 1, 2]), () => withHabits(habits, drawSet(draw)));
+  for (const kind of habits.kinds) draw.kinds.add(kind);
   const titles = draw.shuffled(sets.flatMap((set, s) => set.titles.map((_, title) => ({ set: s, title }))));
   return { label: `STRANGER_${seed}`, sets, titles, plays: draw.between(1, titles.length) };
 }

@@ -34,6 +34,10 @@ export interface VobPlan {
   readonly stampsAll: boolean;
   /** How much later than its picture sound stands on the disc, 90 kHz. */
   readonly soundLag90k: number;
+  /** Units, from and up to, whose navigation packs are a field late: an author's rounding between film and video. */
+  readonly fieldLate?: readonly [number, number];
+  /** The first pack of a unit has the very clock of the navigation pack before it. */
+  readonly sameClock?: boolean;
   /** A pack of a sound that its author lost: which sound, and what share of it stands before. */
   readonly lost?: { readonly sound: number; readonly share: number };
 }

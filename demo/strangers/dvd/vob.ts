@@ -238,6 +238,8 @@ export function writeVob(plan: VobPlan, truth: VobTruth, look: Look, vobId: numb
     const pictures = truth.pictures.slice(u * GROUP, (u + 1) * GROUP);
     const start90k = plan.first90k + u * GROUP * frame;
     const end90k = start90k + GROUP * frame;
+    const [lateFrom, lateTo] = plan.fieldLate ?? [0, 0];
+    const late = u >= lateFrom && u < lateTo ? Math.floor(frame / 2) : 0;
     const last = u === unitCount - 1;
     const packets: Packet[] = videoPackets(pictures, u * GROUP, plan, frame);
     const heard: Packet[] = [];
@@ -259,11 +261,12 @@ export function writeVob(plan: VobPlan, truth: VobTruth, look: Look, vobId: numb
     const sector = sectors.length;
     const cell = pictures[0]?.cell ?? 0;
     units.push({ cell, sector, lastSector: sector + all.length, start90k, end90k });
-    sectors.push(navigationPack({ scr, base: base + sector, lastOffset: all.length, start90k, end90k, vobId, cellId: cell + 1 }));
-    for (const packet of all) {
-      scr += pace;
+    const says = { start90k: start90k + late, end90k: end90k + late };
+    sectors.push(navigationPack({ scr, base: base + sector, lastOffset: all.length, ...says, vobId, cellId: cell + 1 }));
+    all.forEach((packet, i) => {
+      if (i > 0 || !plan.sameClock) scr += pace;
       sectors.push(pack(packet, scr));
-    }
+    });
   }
   link(sectors, units);
   return { sectors, units };

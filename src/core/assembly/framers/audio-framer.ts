@@ -54,6 +54,8 @@ export class AudioFramer extends Framer {
   private readonly breaks: number[] = [];
   /** After such a place: the next stamp says where sound goes on. */
   private resuming = false;
+  /** When the last whole frame before it ended. */
+  private brokenAt: number | null = null;
   private awaitsMark = false;
   /** Where the last piece began that begins inside a run of samples. */
   private cutAt = -1;
@@ -236,6 +238,7 @@ export class AudioFramer extends Framer {
   private passBreak(final: boolean): boolean {
     while (this.breaks[0] !== undefined && this.breaks[0] <= this.position) {
       this.breaks.shift();
+      if (!this.resuming) this.brokenAt = this.next;
       this.resuming = true;
       // Runs of samples have no head: only a stamp says where one begins.
       this.awaitsMark = this.format.splits && (this.format.resumesAtPacket !== true || this.cutAt === this.position);
@@ -475,7 +478,7 @@ export class AudioFramer extends Framer {
     // Samples that follow each other in the packets do so in time, also over a join, unless stamps are far away from it.
     const gap = !this.format.splits ? raw : sameClock ? this.believed(raw) : Math.abs(raw) <= JOIN_JITTER_TICKS ? 0 : raw;
     // Behind the end of a piece nobody has told of what is missing.
-    if (this.inTail && this.resuming && raw > SMOOTHED_TICKS) this.wrong('gap', this.next, raw / TICKS_PER_MS);
+    if (this.inTail && this.resuming && raw > SMOOTHED_TICKS) this.wrong('gap', this.brokenAt ?? this.next, raw / TICKS_PER_MS);
     if (Math.abs(gap) <= SMOOTHED_TICKS) return;
     if (gap > -ticks / 2) this.account.irregular(this.next, gap);
     const least = this.format.splits ? POINTER_JITTER_TICKS : Math.max(ticks / 2, WRONG_STAMP_TICKS);

@@ -1,4 +1,4 @@
-import { PGS, PgsEpoch, clearingPgsSet, pgsSegmentBytes, readPgsComposition, type PgsComposition } from '../../streams';
+import { PGS, PgsEpoch, TICKS_PER_PTS, clearingPgsSet, pgsSegmentBytes, readPgsComposition, type PgsComposition } from '../../streams';
 import { partsFrom, type CarriedPart } from './carried-part';
 import { EsBuffer } from './es-buffer';
 import { EARLY_TICKS, MAX_LEAD_TICKS, type PieceBegin, type StretchBegin } from './framer';
@@ -9,6 +9,9 @@ const MOST_SET_BYTES = 4 * 1024 * 1024;
 
 /** Sets whose times are kept, to know what is on the screen at an end that is found later. */
 const MOST_REMEMBERED = 64;
+
+/** What begins so near to the end of a piece is not seen: its cut goes by times without their lowest 9 bits. */
+const EDGE_TICKS = 2 ** 9 * TICKS_PER_PTS;
 
 /** A display set: from its composition to its end. */
 interface DisplaySet {
@@ -184,7 +187,7 @@ export class PgsFramer extends SubtitleFramer {
 
   /** What is wrong behind the end of a piece is wrong with something else. */
   private wrong(ticks: number): void {
-    if (ticks < this.notFrom) this.account.fault('no frame', ticks);
+    if (ticks < this.notFrom - EDGE_TICKS) this.account.fault('no frame', ticks);
   }
 
   private abandonSet(): void {

@@ -31,6 +31,8 @@ const TAIL_PACKETS = 65_536;
 const LENGTH_SLACK_MS = 250;
 /** Times of the tables count 45 kHz, stamps 90 kHz. */
 const STAMP_MS = 2 / 45;
+/** Pictures are there this much before they are decoded, at the most. ISO/IEC 13818-1 2.4.2.6: buffers of a second. */
+const MOST_AHEAD_90K = 90_000;
 /** The map of entry points leaves out the lowest bits of a time. */
 const UNSTORED_90K = 2 ** 9;
 /** Most that a packet of 188 bytes brings of its stream. */
@@ -237,9 +239,14 @@ export class ClipWalk implements Walk, TransportReceiver {
     const lane = this.routes.laneOf(pid);
     if (kind === 'missing') for (const hurt of this.routes.lose(pid)) breakLanes(this.around.lanes, hurt);
     if (lane && this.isOver(lane)) return;
-    if ((pid < 0 || pid === this.routes.videoPid) && this.isBehind()) return;
+    if ((pid < 0 ? this.subtitlesAreOver : pid === this.routes.videoPid) && this.isBehind()) return;
     const track = lane ? this.around.lanes.indexOf(lane) : null;
     this.around.faults.note(TRANSPORT_FAULTS[kind], track, this.now(), sectorsOf(this.content, packet * SOURCE_PACKET, SOURCE_PACKET));
+  }
+
+  /** Subtitles are there before their time, and pictures longer before: what belongs to no stream may have been one. */
+  private get subtitlesAreOver(): boolean {
+    return this.latestDts >= this.pictureEnd90k + MOST_AHEAD_90K || !this.around.lanes.some(({ track }) => track.kind === 'subtitle');
   }
 
   /** The picture under way is shown behind the cut: whether one before it is missing, its length tells. */
@@ -253,8 +260,7 @@ export class ClipWalk implements Walk, TransportReceiver {
   private isOver({ track, framer }: Lane): boolean {
     const { timeline } = this.around;
     if (!this.endsSound || !timeline.isPlaced(this.epoch)) return false;
-    // Subtitles are there before their time.
-    if (track.kind !== 'audio') return this.isBehind();
+    if (track.kind !== 'audio') return this.subtitlesAreOver;
     framer.process(false);
     return framer.hasPassed(this.soundOnly ? this.video.endTicks : timeline.map(this.epoch, this.out90k) + EARLY_TICKS);
   }
@@ -460,9 +466,9 @@ export class ClipWalk implements Walk, TransportReceiver {
   transport(pid: number, data: Uint8Array, from: number, to: number, pts90k: number, dts90k: number, starts: boolean): void {
     if (pid === this.routes.videoPid) {
       if (starts && pts90k >= 0) this.clock90k = pts90k;
+      if (starts) this.latestDts = Math.max(this.latestDts, dts90k);
       if (this.soundOnly) return;
       if (starts) {
-        this.latestDts = Math.max(this.latestDts, dts90k);
         this.entries.meet(this.demux.packet, pts90k);
       }
       if (

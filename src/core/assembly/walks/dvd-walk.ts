@@ -39,8 +39,11 @@ import { breakLanes, carryOver, carryingStreams, emptyStamp, lpcmChanges, type W
 const TAIL_SECTORS = 1024;
 /** What a decoder holds of sound, and a little: it has four kilobytes for a stream. DVD-Video: P-STD buffer sizes. */
 const HEAD_SECTORS = 96;
-/** Navigation packs that follow each other inside a VOB join to less than this; anything more is a jump. */
-const CLOCK_JUMP_PTS = 1500;
+/**
+ * Navigation packs that follow each other inside a VOB join to a field, which authors round to where film changes to video; anything
+ * more is a jump. Pictures have stamps of their own, and are counted.
+ */
+const CLOCK_JUMP_PTS = 1802;
 /** Sound may outlast the picture of its VOB by so much before the next VOB waits for it. */
 const SOUND_SPARE_TICKS = 48 * TICKS_PER_MS;
 
