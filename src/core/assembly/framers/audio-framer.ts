@@ -239,6 +239,8 @@ export class AudioFramer extends Framer {
     while (this.breaks[0] !== undefined && this.breaks[0] <= this.position) {
       this.breaks.shift();
       if (!this.resuming) this.brokenAt = this.next;
+      // Samples whose stamps point beside them can not tell how many are missing.
+      if (this.inTail && this.format.splits && !this.format.exactStamps && this.next !== null) this.wrong('gap', this.next);
       this.resuming = true;
       // Runs of samples have no head: only a stamp says where one begins.
       this.awaitsMark = this.format.splits && (this.format.resumesAtPacket !== true || this.cutAt === this.position);
