@@ -1,17 +1,16 @@
-import { concatBytes, DiscError, equalBytes, memorySource, type ByteSource } from '@/core/bytes';
+import { DiscError, equalBytes, memorySource, type ByteSource } from '@/core/bytes';
 import type { Assembly } from '@/core/assembly';
 import { FAULT_WEIGHTS, openContent, readDisc, type Fault, type Reading, type Title } from '@/core/reading';
-import { takeAudio, wholeTitleReel, type Reel } from '@/core/reels';
+import type { Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
 import { SECTOR } from './block';
 import { SEGMENTS } from './bluray/draw-loss';
 import { playlistNumber, type BlurayPlan, type ItemPlan } from './bluray/plan';
 import type { DvdPlan } from './dvd/plan';
 import type { Verdict } from './judge';
-import type { Came } from './judge-track';
 import type { DiscPlan } from './shrink';
 import { GROUP } from './streams';
-import { saidOf, shown, taken, type Open } from './take';
+import { bytesOf, reelOf, saidOf, shown, taken, type Open } from './take';
 
 /** What was lost of a disc, and the titles that show all that stands round it. */
 interface Loss {
@@ -59,18 +58,11 @@ const isNews = ({ kind }: Fault): boolean => kind !== 'over the cut' && kind !==
 /** Of a disc that something was lost of: whether anybody says so where a title that shows it is taken. */
 export async function judgeLoss(plan: DvdPlan | BlurayPlan, image: Uint8Array): Promise<Verdict[]> {
   const loss = 'sets' in plan ? lossOfDvd(plan) : lossOfBluray(plan);
-  const volume = await openImage(memorySource(plan.label, image));
-  const reading = await readDisc(volume);
+  const { reading, open } = await read(memorySource(plan.label, image));
   const title = loss && reading.titles.find(loss.of);
   if (!title || reading.remarks.some((r) => r.severity !== 'note')) return [];
-  const reel = { ...wholeTitleReel(title, ''), audio: title.audio.map((t, i) => takeAudio(t, i === 0)) };
-  try {
-    const { assembly } = await taken(reading, reel, (name) => openContent(volume, name));
-    if (assembly.wholeness().faults.some(isNews)) return [];
-  } catch (error) {
-    if (error instanceof DiscError) return [];
-    throw error;
-  }
+  const got = await orRefused(taken(reading, reelOf(title), open));
+  if (got instanceof DiscError || got.assembly.wholeness().faults.some(isNews)) return [];
   return [{ kind: 'lost', title: title.number, what: `${loss.what} is gone, and nobody says so` }];
 }
 
@@ -98,13 +90,11 @@ const RIGHT_BEHIND = 2048;
 const MOST_CHAPTERS = 6;
 
 const chapterReel = (title: Title, chapter: number): Reel => ({
-  ...wholeTitleReel(title, ''),
-  audio: title.audio.map((t, i) => takeAudio(t, i === 0)),
+  ...reelOf(title),
   pieces: [{ title: title.number, angle: 1, fromChapter: chapter, toChapter: chapter }],
 });
 
 type Taken = Awaited<ReturnType<typeof taken>>;
-const bytesOf = (list: readonly Came[] | undefined) => concatBytes((list ?? []).map((one) => one.bytes));
 
 /** The first that is not as it should be, by track; null where all is. */
 function difference({ came: right, assembly }: Taken, { came: got }: Taken): string | null {

@@ -1,7 +1,7 @@
 import { concatBytes, DiscError, equalBytes, memorySource } from '@/core/bytes';
 import type { Assembly } from '@/core/assembly';
 import { FAULT_WEIGHTS, openContent, readDisc, type Reading, type Title } from '@/core/reading';
-import { takeAudio, wholeTitleReel, type Reel } from '@/core/reels';
+import type { Reel } from '@/core/reels';
 import { openImage } from '@/core/volume';
 import type { WrittenBluray } from './bluray/disc';
 import { playlistNumber, type BlurayPlan } from './bluray/plan';
@@ -10,7 +10,7 @@ import type { DvdPlan } from './dvd/plan';
 import type { WrittenDvd } from './dvd/disc';
 import { titleTruth } from './dvd/truth';
 import { clears, judgePictures, judgeTrack, stillSeconds, type Came } from './judge-track';
-import { saidOf, shown, taken, type Open } from './take';
+import { bytesOf, reelOf, saidOf, shown, taken, type Open } from './take';
 import type { TitleTruth, TrackTruth } from './truth';
 
 /** How a disc was not as its author knows it: lost without a word, refused though it is whole, or said against what is whole. */
@@ -80,7 +80,7 @@ async function judgeTitle(reading: Reading, truth: TitleTruth, title: Title, ope
     lost(`lasts ${shown(seconds)}, not ${shown(title.durationMs)}`);
   for (const of of [...truth.audio, ...truth.subtitles])
     if (![...title.audio, ...title.subtitles].some((t) => isOf(t, of))) lost(`${nameOf(of)} is not listed`);
-  const reel = { ...wholeTitleReel(title, ''), audio: title.audio.map((t, i) => takeAudio(t, i === 0)) };
+  const reel = reelOf(title);
   const { assembly, came } = await taken(reading, reel, open);
   verdicts.push(...(await judgePieces(reading, reel, title, truth, assembly, came, open)));
   const pictures = judgePictures(truth, came[0] ?? []);
@@ -125,8 +125,6 @@ async function judgeTitle(reading: Reading, truth: TitleTruth, title: Title, ope
   return verdicts;
 }
 
-const whole = (came: readonly Came[] | undefined) => concatBytes((came ?? []).map((c) => c.bytes));
-
 const FIELD_TICKS = 21 * 27_000;
 const MOST_UNTIL_KEY = 128;
 const MOST_EARLY_TICKS = 16 * 27_000;
@@ -166,8 +164,8 @@ async function judgePieces(
         lost(`subtitles of ${apart} bytes are ${drawn(turned).join()} when the second piece comes first`);
       continue;
     }
-    const all = whole(came[i]);
-    const sum = concatBytes([whole(first?.came[i]), whole(second?.came[i])]);
+    const all = bytesOf(came[i]);
+    const sum = concatBytes([bytesOf(first?.came[i]), bytesOf(second?.came[i])]);
     // Samples of LPCM follow each other over a join where their stamps are no further apart than 5 ms: a cut behind it may fall so far beside.
     const near = (other: Uint8Array) => kind === 'audio' && track.lpcm !== null && Math.abs(other.byteLength - all.byteLength) <= 960;
     const frame = Math.max(...(came[i] ?? []).map((c) => c.bytes.byteLength));
@@ -180,10 +178,10 @@ async function judgePieces(
     const isLater = sum.byteLength < all.byteLength && sum.byteLength + untilKey >= all.byteLength;
     if (!equalBytes(all, sum) && !near(sum) && !isOneMore && !isLater)
       lost(`${all.byteLength} bytes of the whole are ${sum.byteLength} in two pieces`);
-    if (!equalBytes(all, whole(joined?.came[i])) && !near(whole(joined?.came[i])))
-      lost(`${all.byteLength} bytes are ${whole(joined?.came[i]).byteLength} when they are joined`);
-    const apart = concatBytes([whole(second?.came[i]), whole(first?.came[i])]);
-    const together = whole(turned?.came[i]);
+    if (!equalBytes(all, bytesOf(joined?.came[i])) && !near(bytesOf(joined?.came[i])))
+      lost(`${all.byteLength} bytes are ${bytesOf(joined?.came[i]).byteLength} when they are joined`);
+    const apart = concatBytes([bytesOf(second?.came[i]), bytesOf(first?.came[i])]);
+    const together = bytesOf(turned?.came[i]);
     if (!equalBytes(apart, together) && (kind !== 'audio' || Math.abs(apart.byteLength - together.byteLength) > most))
       lost(`${apart.byteLength} bytes are ${together.byteLength} when the second piece comes first`);
   }

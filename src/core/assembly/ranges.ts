@@ -1,5 +1,5 @@
 import type { ByteSource } from '../bytes';
-import { SOURCE_PACKET_BYTES, entryAfter, entryBefore, parseClipInfo, type ClipInfo } from '../bluray';
+import { ENTRY_STEP_90K, SOURCE_PACKET_BYTES, entryAfter, entryBefore, parseClipInfo, type ClipInfo } from '../bluray';
 import { clipInfoName, type CellSegment, type ClipSegment, type Reading, type Segment } from '../reading';
 import type { Piece, Reel } from '../reels/model';
 import { readNavigationPack } from '../streams';
@@ -84,7 +84,7 @@ function clipPlaces(info: ClipInfo, clip: ClipSegment, ms: number, wanted: 'befo
   const time = clip.in90k + ms * 90;
   const near = entryBefore(info.entries, time + NEAR_MS * 90);
   // Entry points leave out the lowest bits of their time.
-  const exact = near !== null && time - near.pts90k < 2 ** 9 + NEAR_MS * 90;
+  const exact = near !== null && time - near.pts90k < ENTRY_STEP_90K + NEAR_MS * 90;
   const entry = wanted === 'before' || exact ? near : entryAfter(info.entries, time);
   if (!entry || entry.pts90k >= clip.out90k) return null;
   if (entry.pts90k <= clip.in90k) return wanted === 'before' || exact ? { segment: clip, ms: 0 } : null;

@@ -162,7 +162,7 @@ function readEntriesOf(map: Cursor, clocks: readonly number[]): EntryPoint[] {
     if (!base) break;
     const word = fine.u32();
     // 33-bit time: the coarse part gives bits 32 to 19, of which the lowest is repeated by the fine part's bits 19 to 9.
-    const pts90k = (base.pts & ~1) * 2 ** 19 + ((word >>> 17) & 0x7ff) * 2 ** 9;
+    const pts90k = (base.pts & ~1) * 2 ** 19 + ((word >>> 17) & 0x7ff) * ENTRY_STEP_90K;
     const packet = Math.floor(base.packet / 2 ** 17) * 2 ** 17 + (word & 0x1ffff);
     const last = entries[entries.length - 1];
     const isNewClock = (clocks[clock] ?? Number.POSITIVE_INFINITY) <= packet;
@@ -184,6 +184,9 @@ function entriesUpTo(entries: readonly EntryPoint[], pts90k: number): number {
   }
   return low;
 }
+
+/** Times of entry points are known to this: their lowest 9 bits are not stored. BD-ROM part 3, EP_map. */
+export const ENTRY_STEP_90K = 2 ** 9;
 
 /** The last entry point at or before a time; null where there is none. */
 export const entryBefore = (entries: readonly EntryPoint[], pts90k: number): EntryPoint | null =>

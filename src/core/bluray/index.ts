@@ -13,6 +13,15 @@ export {
   type SubPath,
   type SubPlayItem,
 } from './playlist';
-export { SOURCE_PACKET_BYTES, entryAfter, entryBefore, parseClipInfo, type ClipInfo, type ClipStream, type EntryPoint } from './clip-info';
+export {
+  ENTRY_STEP_90K,
+  SOURCE_PACKET_BYTES,
+  entryAfter,
+  entryBefore,
+  parseClipInfo,
+  type ClipInfo,
+  type ClipStream,
+  type EntryPoint,
+} from './clip-info';
 export { CODING, audioChannels, audioRate, videoFormat, type StreamAttributes, type VideoFormat } from './coding';
 export { parseDiscMetadata, type DiscMetadata } from './disc-metadata';

@@ -1,3 +1,4 @@
+import { ENTRY_STEP_90K } from '../../bluray';
 import { PGS, PgsEpoch, TICKS_PER_PTS, clearingPgsSet, pgsSegmentBytes, readPgsComposition, type PgsComposition } from '../../streams';
 import { partsFrom, type CarriedPart } from './carried-part';
 import { EsBuffer } from './es-buffer';
@@ -10,8 +11,8 @@ const MOST_SET_BYTES = 4 * 1024 * 1024;
 /** Sets whose times are kept, to know what is on the screen at an end that is found later. */
 const MOST_REMEMBERED = 64;
 
-/** What begins so near to the end of a piece is not seen: its cut goes by times without their lowest 9 bits. */
-const EDGE_TICKS = 2 ** 9 * TICKS_PER_PTS;
+/** What begins so near to the end of a piece is not seen: its cut goes by the time of an entry point. */
+const EDGE_TICKS = ENTRY_STEP_90K * TICKS_PER_PTS;
 
 /** A display set: from its composition to its end. */
 interface DisplaySet {

@@ -1,3 +1,4 @@
+import { ENTRY_STEP_90K } from '../../bluray';
 import { DiscError } from '../../bytes';
 import {
   NO_PTS,
@@ -33,8 +34,6 @@ const LENGTH_SLACK_MS = 250;
 const STAMP_MS = 2 / 45;
 /** Pictures are there this much before they are decoded, at the most. ISO/IEC 13818-1 2.4.2.6: buffers of a second. */
 const MOST_AHEAD_90K = 90_000;
-/** The map of entry points leaves out the lowest bits of a time. */
-const UNSTORED_90K = 2 ** 9;
 /** Most that a packet of 188 bytes brings of its stream. */
 const PAYLOAD_BYTES = 184;
 /** Sound beside the title is read this much beyond what is shown: more than its longest frame. */
@@ -406,8 +405,7 @@ export class ClipWalk implements Walk, TransportReceiver {
     this.video.finish(this.epoch);
     if (!this.endsSound || !this.around.timeline.isPlaced(this.epoch)) return;
     // Whoever takes packets meanwhile gets none from behind the cut.
-    for (const lane of this.around.lanes)
-      if (lane.track.kind !== 'video' && !this.isApart(lane)) lane.framer.endPieceAt(this.video.endTicks);
+    this.endAt(this.video.endTicks, false);
   }
 
   /**
@@ -473,7 +471,7 @@ export class ClipWalk implements Walk, TransportReceiver {
       }
       if (
         starts &&
-        (dts90k >= this.pictureEnd90k || (this.endsInNext && !this.video.reordersOverCuts && pts90k >= this.pictureEnd90k - UNSTORED_90K))
+        (dts90k >= this.pictureEnd90k || (this.endsInNext && !this.video.reordersOverCuts && pts90k >= this.pictureEnd90k - ENTRY_STEP_90K))
       ) {
         this.finishVideo();
         return;

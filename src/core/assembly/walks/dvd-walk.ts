@@ -287,8 +287,10 @@ export class DvdWalk implements Walk, PesReceiver {
       this.tailIsOver ||
       [...this.byStream.values()].every(({ framer }) => framer.hasPassed(endTicks) && (!framer.carriesOver || subtitlesPassed()));
     if (!passed()) yield* this.readSegment(following, TAIL_SECTORS, passed);
-    this.settle(true);
-    if (this.tailIsHurt) for (const { framer } of this.byStream.values()) framer.lostTail(endTicks);
+    if (this.tailIsHurt) {
+      this.settle(true);
+      for (const { framer } of this.byStream.values()) framer.lostTail(endTicks);
+    }
     this.soundOnly = false;
   }
 

@@ -1,5 +1,5 @@
 import { DiscError } from '../../bytes';
-import { parseClipInfo, type EntryPoint } from '../../bluray';
+import { ENTRY_STEP_90K, parseClipInfo, type EntryPoint } from '../../bluray';
 import { clipInfoName, type ClipSegment, type MovedStream } from '../../reading';
 import { SOURCE_PACKET } from '../../streams';
 import { sectorsOf } from '../faults';
@@ -74,8 +74,6 @@ export function stretchesOf(segments: readonly PlannedSegment[]): ClipStretch[] 
 type EntryMaps = ReadonlyMap<number, readonly EntryPoint[]>;
 
 const MAX_INFO_BYTES = 16 * 1024 * 1024;
-/** Times of entry points leave out the lowest nine bits. */
-const ENTRY_STEP = 2 ** 9;
 
 /** Entry points of a clip's streams as its information lists them; none where that is lost, which the reading has said. */
 async function readMaps(openContent: OpenContent, clip: string): Promise<EntryMaps> {
@@ -117,7 +115,7 @@ export class EntryWatch {
   meet(packet: number, pts90k: number): void {
     const expected = this.expected.get(packet);
     if (expected === undefined) return;
-    if (Math.floor(pts90k / ENTRY_STEP) * ENTRY_STEP !== expected) return;
+    if (Math.floor(pts90k / ENTRY_STEP_90K) * ENTRY_STEP_90K !== expected) return;
     this.expected.delete(packet);
     this.around.witnesses.entryPoints++;
   }

@@ -1,4 +1,4 @@
-import { SOURCE_PACKET_BYTES, entryAfter, entryBefore, type ClipInfo } from '../../bluray';
+import { ENTRY_STEP_90K, SOURCE_PACKET_BYTES, entryAfter, entryBefore, type ClipInfo } from '../../bluray';
 import { SECTOR_BYTES } from '../../volume';
 import type { ClipSegment } from '../model';
 
@@ -41,9 +41,6 @@ function placeInClock(clip: ClipPlace, info: ClipInfo, id: number): ClipPlace {
 /** What its cuts go by. */
 export const clockKey = ({ name, clock }: ClipPlace): string => (clock ? `${name}#${clock.id}` : name);
 
-/** The map of entry points leaves out the lowest 9 bits of a time. */
-const UNSTORED_BITS = 2 ** 9;
-
 const packetsOf = (clip: ClipPlace) => Math.floor(clip.sizeBytes / SOURCE_PACKET_BYTES);
 
 /** Times at which a clip is cut: `at` exact in 90 kHz. */
@@ -72,7 +69,7 @@ function packetAt(clip: ClipPlace, pts90k: number): number {
 function packetBy(clip: ClipPlace, pts90k: number): number {
   const entries = clip.info?.entries ?? [];
   if (entries.length === 0) return guessedPacket(clip, pts90k) || packetsOf(clip);
-  const next = entryAfter(entries, pts90k - UNSTORED_BITS)?.packet;
+  const next = entryAfter(entries, pts90k - ENTRY_STEP_90K)?.packet;
   return next ?? clip.clock?.endPacket ?? Math.max(clip.info?.packets ?? 0, packetsOf(clip));
 }
 
@@ -91,7 +88,7 @@ export function segmentsBetween(clip: ClipPlace, in90k: number, out90k: number, 
   // Times nearer to each other than an entry point's are the same picture's.
   const inside: number[] = [];
   for (const t of cuts.get(clockKey(clip)) ?? [])
-    if (t >= Math.max(in90k, inside.at(-1) ?? 0) + UNSTORED_BITS && t <= out90k - UNSTORED_BITS) inside.push(t);
+    if (t >= Math.max(in90k, inside.at(-1) ?? 0) + ENTRY_STEP_90K && t <= out90k - ENTRY_STEP_90K) inside.push(t);
   const times = [in90k, ...inside, out90k];
   return times.slice(0, -1).map((from, i): ClipSegment => {
     const to = times[i + 1] as number;
@@ -138,7 +135,7 @@ export class CutList {
         const exact = sorted(this.exact.get(clip));
         let next = 0;
         const near = sorted(this.near.get(clip)).filter((t) => {
-          while ((exact[next] ?? Number.POSITIVE_INFINITY) <= t - UNSTORED_BITS) next++;
+          while ((exact[next] ?? Number.POSITIVE_INFINITY) <= t - ENTRY_STEP_90K) next++;
           return !isSameCut(exact[next] ?? Number.POSITIVE_INFINITY, t);
         });
         return [clip, [...exact, ...near].sort((a, b) => a - b)];
@@ -148,7 +145,7 @@ export class CutList {
 }
 
 /** Two times that the map of entry points does not tell apart. */
-export const isSameCut = (a90k: number, b90k: number): boolean => Math.abs(a90k - b90k) < UNSTORED_BITS;
+export const isSameCut = (a90k: number, b90k: number): boolean => Math.abs(a90k - b90k) < ENTRY_STEP_90K;
 
 const sorted = (times: ReadonlySet<number> | undefined): number[] => [...(times ?? [])].sort((a, b) => a - b);
 
